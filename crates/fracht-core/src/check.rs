@@ -1,0 +1,195 @@
+//! From a stack file to a verdict: the stages in their order.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use crate::diag::{Report, Sink};
+use crate::files::{Files, reason};
+use crate::language::{ROOT, verify};
+use crate::layer::Targets;
+use crate::model::{Model, Secret, SecretKey, SecretSource};
+use crate::read::{self, FileCache};
+use crate::source::Sources;
+use crate::tree::Node;
+use crate::{rules, syntax};
+
+/// The largest stack file that is read, in bytes; a larger one is not one that a person keeps.
+pub const MOST_BYTES: usize = 64 << 20;
+
+/// A stack file that has been read, before any target is looked at.
+pub struct Project<'f> {
+    files: &'f dyn Files,
+    root: PathBuf,
+    tree: Node,
+    targets: Targets,
+    sources: Sources,
+    cache: FileCache,
+    found: Vec<crate::diag::Diagnostic>,
+}
+
+/// Why a stack file can't be opened. These are about the file, not about what it says.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum OpenError {
+    /// The system refuses, with its reason.
+    Unreadable(String),
+    /// The file is not UTF-8: the line, from 1, with the first byte that is not.
+    NotText(usize),
+    /// The file has more than [`MOST_BYTES`] bytes: how many.
+    TooLarge(usize),
+    /// There is nothing in it.
+    Empty,
+}
+
+impl std::fmt::Display for OpenError {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::Unreadable(reason) => write!(f, "it can't be read: {reason}"),
+            Self::NotText(line) => {
+                write!(f, "it is not UTF-8 text (line {line}); save it as UTF-8")
+            }
+            Self::TooLarge(size) => {
+                write!(f, "it has {size} bytes, and a stack file has at most {MOST_BYTES}; is it one?")
+            }
+            Self::Empty => f.write_str("it is empty; begin with [stack] and below it name = \"my-stack\""),
+        }
+    }
+}
+
+/// What is known of a stack under one target.
+pub struct Verdict {
+    /// The model. With errors in the report it is good for looking at only.
+    pub model: Model,
+    /// What was found.
+    pub report: Report,
+}
+
+/// A model without errors: what back ends take. Only [`Verdict::checked`] makes one.
+#[derive(Clone, Copy)]
+pub struct Checked<'m> {
+    model: &'m Model,
+}
+
+impl<'m> Checked<'m> {
+    /// The model.
+    pub fn model(self) -> &'m Model {
+        self.model
+    }
+}
+
+impl Verdict {
+    /// The model for a back end; `None` if the report has errors.
+    pub fn checked(&self) -> Option<Checked<'_>> {
+        (!self.report.has_errors()).then_some(Checked { model: &self.model })
+    }
+}
+
+impl<'f> Project<'f> {
+    /// Reads the stack file at `path` and checks its shapes.
+    ///
+    /// # Errors
+    /// [`OpenError`] if there is no text to check.
+    pub fn open(files: &'f dyn Files, path: &Path) -> Result<Self, OpenError> {
+        let bytes = files.read(path).map_err(|error| OpenError::Unreadable(reason(&error)))?;
+        if bytes.len() > MOST_BYTES {
+            return Err(OpenError::TooLarge(bytes.len()));
+        }
+        let text = String::from_utf8(bytes).map_err(|error| {
+            let good = error.utf8_error().valid_up_to();
+            let lines = error.as_bytes().iter().take(good).filter(|byte| **byte == b'\n');
+            OpenError::NotText(lines.count() + 1)
+        })?;
+        let text = text.trim_start_matches('\u{feff}');
+        if text.trim().is_empty() {
+            return Err(OpenError::Empty);
+        }
+        let mut sources = Sources::default();
+        let mut sink = Sink::default();
+        let shown = path
+            .file_name()
+            .map_or_else(|| path.display().to_string(), |name| name.to_string_lossy().into_owned());
+        let text: Arc<str> = text.into();
+        let file = sources.add(path, shown, Arc::clone(&text));
+        let tree = syntax::parse(&text, file, &mut sink);
+        verify(&ROOT, &tree, &sources, &mut sink);
+        let root = path.parent().unwrap_or(Path::new("")).to_owned();
+        let targets = Targets::of(&tree);
+        let found = sink.take();
+        Ok(Self { files, root, tree, targets, sources, cache: FileCache::new(), found })
+    }
+
+    /// The targets of the stack.
+    pub fn targets(&self) -> &Targets {
+        &self.targets
+    }
+
+    /// The files that were read.
+    pub fn sources(&self) -> &Sources {
+        &self.sources
+    }
+
+    /// The folder of the stack.
+    pub fn root(&self) -> &Path {
+        &self.root
+    }
+
+    /// Reads and checks the stack under one target; `None` if there is no such target.
+    pub fn check(&mut self, target: &str) -> Option<Verdict> {
+        let mut sink = Sink::with(self.found.clone());
+        let input = read::Input {
+            tree: &self.tree,
+            targets: &self.targets,
+            target,
+            files: self.files,
+            root: &self.root,
+        };
+        let model = read::model(&input, &mut self.cache, &mut self.sources, &mut sink)?;
+        rules::run(&model, &mut sink);
+        Some(Verdict { model, report: Report::new(sink, rules::severity) })
+    }
+}
+
+/// Why the value of a secret can't be had. Never holds any of the value.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum RevealError {
+    /// The environment variable is not set.
+    NoVariable(Arc<str>),
+    /// The variable or file is empty.
+    Empty,
+    /// The file can't be read, with the system's reason.
+    Unreadable(PathBuf, String),
+}
+
+/// Reads the value of a key of a secret: the one place where that happens. `variable` looks up an
+/// environment variable. A file's last line break is not part of the value: editors add it.
+/// `None` for a secret that is in the cluster already.
+///
+/// # Errors
+/// [`RevealError`] if it can't be had or is empty.
+pub fn reveal(
+    files: &dyn Files,
+    variable: &dyn Fn(&str) -> Option<Vec<u8>>,
+    key: &SecretKey,
+) -> Result<Option<Vec<u8>>, RevealError> {
+    let mut value = match &key.source {
+        SecretSource::Present => return Ok(None),
+        SecretSource::Variable(name) => {
+            variable(name).ok_or_else(|| RevealError::NoVariable(Arc::clone(name)))?
+        }
+        SecretSource::File(path) => {
+            files.read(path).map_err(|error| RevealError::Unreadable(path.clone(), reason(&error)))?
+        }
+    };
+    if let SecretSource::File(_) = key.source {
+        for ending in [b'\n', b'\r'] {
+            if value.last() == Some(&ending) {
+                value.pop();
+            }
+        }
+    }
+    if value.is_empty() { Err(RevealError::Empty) } else { Ok(Some(value)) }
+}
+
+/// Whether a secret is made here, so that its values are needed.
+pub fn is_made(secret: &Secret) -> bool {
+    secret.present.is_none()
+}

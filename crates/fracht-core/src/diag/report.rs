@@ -1,0 +1,119 @@
+//! All that was found, with severities, without repeats, in the order of the files.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::{Diagnostic, Sink};
+use crate::source::Span;
+
+/// How bad a problem is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Severity {
+    /// The stack can't run, or not as it is written. Nothing is rendered.
+    Error,
+    /// It runs, and will surprise somebody.
+    Warning,
+    /// It could be better.
+    Hint,
+}
+
+impl Severity {
+    /// The word for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Error => "error",
+            Self::Warning => "warning",
+            Self::Hint => "hint",
+        }
+    }
+}
+
+/// A diagnostic with its severity and the targets that it holds for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Finding {
+    /// How bad it is.
+    pub severity: Severity,
+    /// What it is.
+    pub diagnostic: Diagnostic,
+    /// The targets it was found under; empty: all that were checked.
+    pub targets: Vec<String>,
+}
+
+/// What was found, sorted by file and place.
+#[derive(Clone, Debug, Default)]
+pub struct Report {
+    findings: Vec<Finding>,
+    hidden: BTreeSet<Span>,
+}
+
+impl Report {
+    /// Gives each problem its severity, drops repeats and sorts.
+    pub(crate) fn new(sink: Sink, severity: impl Fn(&str) -> Severity) -> Self {
+        let finding = |diagnostic: Diagnostic| Finding {
+            severity: severity(diagnostic.rule),
+            diagnostic,
+            targets: Vec::new(),
+        };
+        let mut report =
+            Self { findings: sink.diagnostics.into_iter().map(finding).collect(), hidden: sink.hidden };
+        report.findings.sort_by(|a, b| key(&a.diagnostic).cmp(&key(&b.diagnostic)));
+        report.findings.dedup_by(|a, b| key(&a.diagnostic) == key(&b.diagnostic));
+        report
+    }
+
+    /// One report of several targets' ones. What holds for all of them names none.
+    pub fn over_targets(reports: Vec<(String, Report)>) -> Self {
+        let count = reports.len();
+        let mut hidden = BTreeSet::new();
+        let mut merged: BTreeMap<_, Finding> = BTreeMap::new();
+        for (target, report) in reports {
+            hidden.extend(report.hidden);
+            for finding in report.findings {
+                let entry = merged.entry(OwnedKey::of(&finding.diagnostic));
+                entry.or_insert(finding).targets.push(target.clone());
+            }
+        }
+        let all_or_some = |mut finding: Finding| {
+            if finding.targets.len() == count {
+                finding.targets.clear();
+            }
+            finding
+        };
+        Self { findings: merged.into_values().map(all_or_some).collect(), hidden }
+    }
+
+    /// What was found, sorted by file and place.
+    pub fn findings(&self) -> &[Finding] {
+        &self.findings
+    }
+
+    /// The places whose text no excerpt may show.
+    pub fn hidden(&self) -> &BTreeSet<Span> {
+        &self.hidden
+    }
+
+    /// How many of a severity.
+    pub fn count(&self, severity: Severity) -> usize {
+        self.findings.iter().filter(|finding| finding.severity == severity).count()
+    }
+
+    /// Whether nothing stands in the way of using the stack.
+    pub fn has_errors(&self) -> bool {
+        self.count(Severity::Error) > 0
+    }
+}
+
+type Key<'a> = (Option<Span>, &'static str, &'a str);
+
+fn key(diagnostic: &Diagnostic) -> Key<'_> {
+    (diagnostic.primary.as_ref().map(|label| label.span), diagnostic.rule, &diagnostic.message)
+}
+
+#[derive(PartialEq, Eq, PartialOrd, Ord)]
+struct OwnedKey(Option<Span>, &'static str, String);
+
+impl OwnedKey {
+    fn of(diagnostic: &Diagnostic) -> Self {
+        let (span, rule, message) = key(diagnostic);
+        Self(span, rule, message.to_owned())
+    }
+}

@@ -1,0 +1,120 @@
+//! The files that a stack may read, behind a small trait: the core never touches the disk by itself.
+
+use std::collections::BTreeMap;
+use std::io;
+use std::path::{Component, Path, PathBuf};
+
+/// Reads files. Paths are absolute or relative to what the implementation says.
+pub trait Files {
+    /// The content of a file.
+    ///
+    /// # Errors
+    /// What the system says: not found, no permission, is a folder.
+    fn read(&self, path: &Path) -> io::Result<Vec<u8>>;
+
+    /// The path with every symbolic link and `..` resolved.
+    ///
+    /// # Errors
+    /// What the system says; not found if there is nothing at the path.
+    fn canonical(&self, path: &Path) -> io::Result<PathBuf>;
+}
+
+/// Why a path in a stack file can't be read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum PathProblem {
+    /// The path is absolute.
+    Absolute,
+    /// The path leads out of the stack's folder, by `..` or by a symbolic link to the given place.
+    Outside(PathBuf),
+    /// The system refuses, with its reason.
+    Unreadable(String),
+}
+
+/// Resolves `written`, a path in a file in folder `from`, and refuses what leaves the folder `root`.
+///
+/// # Errors
+/// [`PathProblem`] for an absolute path, one that leads out, or one where nothing can be read.
+pub fn confine(files: &dyn Files, root: &Path, from: &Path, written: &str) -> Result<PathBuf, PathProblem> {
+    let written = Path::new(written);
+    if written.has_root() || written.is_absolute() {
+        return Err(PathProblem::Absolute);
+    }
+    let plain = normal(&from.join(written));
+    if !plain.starts_with(normal(root)) {
+        return Err(PathProblem::Outside(plain));
+    }
+    let unreadable = |error: io::Error| PathProblem::Unreadable(reason(&error));
+    let real_root = files.canonical(root).map_err(unreadable)?;
+    let real = files.canonical(&from.join(written)).map_err(unreadable)?;
+    if real.starts_with(&real_root) { Ok(real) } else { Err(PathProblem::Outside(real)) }
+}
+
+/// The system's reason in plain words, the same on every system.
+pub fn reason(error: &io::Error) -> String {
+    match error.kind() {
+        io::ErrorKind::NotFound => "there is no such file".into(),
+        io::ErrorKind::PermissionDenied => "no permission to read it".into(),
+        io::ErrorKind::IsADirectory => "it is a folder".into(),
+        _ => error.to_string(),
+    }
+}
+
+/// The path without `.` and `..`, by its text alone.
+fn normal(path: &Path) -> PathBuf {
+    path.components().fold(PathBuf::new(), |mut out, part| {
+        match part {
+            Component::CurDir => {}
+            Component::ParentDir => {
+                if !out.pop() {
+                    out.push("..");
+                }
+            }
+            other => out.push(other),
+        }
+        out
+    })
+}
+
+/// Files held in memory, for tests and for tools that have no disk.
+#[derive(Debug, Default, Clone)]
+pub struct MemoryFiles {
+    files: BTreeMap<PathBuf, Vec<u8>>,
+}
+
+impl MemoryFiles {
+    /// The same files and one more.
+    #[must_use]
+    pub fn with(mut self, path: impl Into<PathBuf>, content: impl Into<Vec<u8>>) -> Self {
+        self.files.insert(path.into(), content.into());
+        self
+    }
+}
+
+impl Files for MemoryFiles {
+    fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
+        self.files.get(&normal(path)).cloned().ok_or_else(|| io::ErrorKind::NotFound.into())
+    }
+
+    fn canonical(&self, path: &Path) -> io::Result<PathBuf> {
+        let path = normal(path);
+        let known = self.files.keys().any(|file| file.starts_with(&path));
+        if known { Ok(path) } else { Err(io::ErrorKind::NotFound.into()) }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_path_stays_in_the_folder_of_the_stack() {
+        let files = MemoryFiles::default().with("/s/conf/a", "x").with("/other/b", "y");
+        let go = |written| confine(&files, Path::new("/s"), Path::new("/s/conf"), written);
+        assert_eq!(go("a"), Ok("/s/conf/a".into()));
+        assert_eq!(go("./../conf/a"), Ok("/s/conf/a".into()));
+        assert_eq!(go("../../other/b"), Err(PathProblem::Outside("/other/b".into())));
+        assert_eq!(go("/s/conf/a"), Err(PathProblem::Absolute));
+        let missing = PathProblem::Unreadable("there is no such file".into());
+        assert_eq!(go("c"), Err(missing));
+    }
+}

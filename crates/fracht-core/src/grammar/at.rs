@@ -1,0 +1,67 @@
+//! The number that those outside use for a port: `8000`, `"auto"`, `"8000.."` or `"8000..8009"`.
+
+use std::fmt;
+
+/// Where a port is to be found from outside.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Outside {
+    /// This number.
+    Fixed(u16),
+    /// A free one, chosen here.
+    Auto,
+    /// The first free one from this on.
+    From(u16),
+    /// One for each replica, from the first to the last.
+    Range(u16, u16),
+}
+
+impl fmt::Display for Outside {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Fixed(number) => write!(f, "{number}"),
+            Self::Auto => f.write_str("auto"),
+            Self::From(first) => write!(f, "{first}.."),
+            Self::Range(first, last) => write!(f, "{first}..{last}"),
+        }
+    }
+}
+
+/// Reads where a port is to be found from outside.
+///
+/// # Errors
+/// What is wrong with the text.
+pub fn parse(text: &str) -> Result<Outside, String> {
+    if text == "auto" {
+        return Ok(Outside::Auto);
+    }
+    let number = |text: &str| {
+        let digits = text.bytes().all(|b| b.is_ascii_digit());
+        let number = text.parse::<u16>().ok().filter(|number| digits && *number > 0);
+        number.ok_or_else(|| {
+            "it is a number from 1 to 65535, \"auto\", \"8000..\" or \"8000..8009\"".to_owned()
+        })
+    };
+    match text.split_once("..") {
+        None => number(text).map(Outside::Fixed),
+        Some((first, "")) => number(first).map(Outside::From),
+        Some((first, last)) => match (number(first)?, number(last)?) {
+            (first, last) if first <= last => Ok(Outside::Range(first, last)),
+            (first, last) => Err(format!("the range runs backwards: {last}..{first}?")),
+        },
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_read_is_written_the_same() {
+        for text in ["8000", "auto", "8000..", "8000..8009", "1..1"] {
+            assert_eq!(parse(text).unwrap().to_string(), text);
+        }
+        for text in ["", "0", "65536", "..", "..8009", "8009..8000", "Auto", "+1"] {
+            assert!(parse(text).is_err(), "{text}");
+        }
+    }
+}

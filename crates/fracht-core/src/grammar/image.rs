@@ -1,0 +1,154 @@
+//! Image references, by the grammar of the OCI distribution specification 1.1:
+//! `[registry/]repository[:tag][@digest]`.
+
+use std::fmt;
+
+/// An image reference in its parts.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Image {
+    /// Host and maybe port of the registry; left out, the cluster's default.
+    pub registry: Option<String>,
+    /// The repository, such as `tidedesk/gateway`.
+    pub repository: String,
+    /// The tag.
+    pub tag: Option<String>,
+    /// The digest, such as `sha256:…`.
+    pub digest: Option<String>,
+}
+
+impl Image {
+    /// Whether the reference means the same content tomorrow, as far as a reference can say.
+    pub fn is_pinned(&self) -> bool {
+        self.digest.is_some() || self.tag.as_deref().is_some_and(|tag| tag != "latest")
+    }
+}
+
+impl fmt::Display for Image {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if let Some(registry) = &self.registry {
+            write!(f, "{registry}/")?;
+        }
+        f.write_str(&self.repository)?;
+        if let Some(tag) = &self.tag {
+            write!(f, ":{tag}")?;
+        }
+        if let Some(digest) = &self.digest {
+            write!(f, "@{digest}")?;
+        }
+        Ok(())
+    }
+}
+
+/// Reads an image reference.
+///
+/// # Errors
+/// What is wrong with the text.
+pub fn parse(text: &str) -> Result<Image, String> {
+    let (rest, digest) = match text.split_once('@') {
+        Some((rest, digest)) => (rest, Some(digest)),
+        None => (text, None),
+    };
+    if let Some(digest) = digest {
+        let hex = digest.split_once(':').filter(|(algorithm, _)| !algorithm.is_empty());
+        let good = hex.is_some_and(|(algorithm, hex)| {
+            hex.bytes().all(|b| b.is_ascii_digit() || (b'a'..=b'f').contains(&b))
+                && hex.len() >= 32
+                && (algorithm != "sha256" || hex.len() == 64)
+        });
+        if !good {
+            return Err("a digest is an algorithm and hex digits, as in @sha256:… with 64 of them".into());
+        }
+    }
+    let (registry, path) = match rest.split_once('/') {
+        // The first part is a host only if it looks like one; else it belongs to the repository.
+        Some((host, path)) if host.contains(['.', ':']) || host == "localhost" => (Some(host), path),
+        _ => (None, rest),
+    };
+    let (repository, tag) = match path.rsplit_once(':') {
+        Some((repository, tag)) => (repository, Some(tag)),
+        None => (path, None),
+    };
+    if let Some(tag) = tag {
+        let word = |c: char| c.is_ascii_alphanumeric() || c == '_';
+        let good =
+            tag.starts_with(word) && tag.len() <= 128 && tag.chars().all(|c| word(c) || c == '.' || c == '-');
+        if !good {
+            return Err(format!("`{tag}` is no tag: up to 128 letters, digits, _, . and -"));
+        }
+    }
+    let good = |part: &str| {
+        let plain = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit();
+        part.starts_with(plain)
+            && part.ends_with(plain)
+            && part.chars().all(|c| plain(c) || "._-".contains(c))
+    };
+    if !repository.split('/').all(good) {
+        let lower = repository.to_lowercase();
+        return Err(if lower != repository && lower.split('/').all(good) {
+            format!("a repository is in small letters: {lower}")
+        } else {
+            "an image is [registry/]repository[:tag][@digest], the repository in small letters, \
+             digits and single . _ - between them"
+                .to_owned()
+        });
+    }
+    if registry.is_some_and(|host| !is_host(host)) {
+        return Err("a registry is a host name, maybe with :port".into());
+    }
+    let own = |part: Option<&str>| part.map(str::to_owned);
+    Ok(Image {
+        registry: own(registry),
+        repository: repository.to_owned(),
+        tag: own(tag),
+        digest: own(digest),
+    })
+}
+
+fn is_host(text: &str) -> bool {
+    let (host, port) = text.split_once(':').map_or((text, None), |(host, port)| (host, Some(port)));
+    !host.is_empty()
+        && host.chars().all(|c| c.is_ascii_alphanumeric() || c == '.' || c == '-')
+        && port.is_none_or(|port| port.parse::<u16>().is_ok())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn good_references_fall_into_their_parts() {
+        let digest = format!("sha256:{}", "0a".repeat(32));
+        let cases = [
+            ("cache".to_owned(), (None, "cache", None, None)),
+            ("base/cache:7.4".to_owned(), (None, "base/cache", Some("7.4"), None)),
+            ("registry.example/a/b:1".to_owned(), (Some("registry.example"), "a/b", Some("1"), None)),
+            ("localhost:5000/a".to_owned(), (Some("localhost:5000"), "a", None, None)),
+            (format!("r.example/a:1@{digest}"), (Some("r.example"), "a", Some("1"), Some(&*digest))),
+        ];
+        for (text, (registry, repository, tag, digest)) in cases {
+            let image = parse(&text).unwrap();
+            assert_eq!(image.registry.as_deref(), registry, "{text}");
+            assert_eq!(image.repository, repository, "{text}");
+            assert_eq!((image.tag.as_deref(), image.digest.as_deref()), (tag, digest), "{text}");
+            assert_eq!(image.to_string(), text);
+        }
+        assert!(!parse("cache:latest").unwrap().is_pinned());
+        assert!(parse("cache:7").unwrap().is_pinned());
+    }
+
+    #[test]
+    fn bad_references_say_why() {
+        for (text, part) in [
+            ("", "an image is"),
+            ("Cache", "small letters: cache"),
+            ("a:b c", "no tag"),
+            ("a@sha256:12", "64"),
+            ("https://a.example/b", "registry is a host"),
+            ("a//b", "an image is"),
+            ("a.example:port/b", "registry is a host"),
+        ] {
+            let reason = parse(text).unwrap_err();
+            assert!(reason.contains(part), "{text}: {reason}");
+        }
+    }
+}

@@ -1,0 +1,12 @@
+//! The small grammars inside values: one file each, each a function from text to a meaning or a reason.
+//!
+//! A reason is a sentence that ends a message and says what would be right.
+
+pub mod at;
+pub mod duration;
+pub mod image;
+pub mod lines;
+pub mod name;
+pub mod quantity;
+pub(crate) mod reference;
+pub mod user;

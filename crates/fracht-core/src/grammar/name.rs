@@ -1,0 +1,182 @@
+//! What names may look like: services, ports, variables, keys, paths.
+
+/// Which kind of name a key of a table is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum NameKind {
+    /// A service, task or volume …: a label that begins with a letter (RFC 1035, section 2.3.1).
+    Label,
+    /// A port: a service name of RFC 6335, section 5.1.
+    Port,
+    /// An environment variable.
+    Variable,
+    /// A key of a config or a secret.
+    Key,
+    /// An absolute path in a container.
+    Path,
+}
+
+impl NameKind {
+    /// Checks a name.
+    ///
+    /// # Errors
+    /// What a right one looks like, and one made of the wrong one where that is easy.
+    pub fn check(self, name: &str) -> Result<(), NameProblem> {
+        match self {
+            Self::Label => label(name, 63),
+            Self::Port => port(name),
+            Self::Variable => variable(name),
+            Self::Key => key(name),
+            Self::Path => path(name),
+        }
+    }
+
+    /// The regular expression of such names, for schemas.
+    pub fn pattern(self) -> &'static str {
+        match self {
+            Self::Label => "^[a-z]([a-z0-9-]{0,61}[a-z0-9])?$",
+            Self::Port => "^(?=.*[a-z])[a-z0-9]([a-z0-9-]{0,13}[a-z0-9])?$",
+            Self::Variable => "^[A-Za-z_][A-Za-z0-9_.-]*$",
+            Self::Key => "^[A-Za-z0-9._-]{1,253}$",
+            Self::Path => "^/[^:]*$",
+        }
+    }
+}
+
+/// Why a name is wrong, and a right one near it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NameProblem {
+    /// What a right one looks like.
+    pub reason: &'static str,
+    /// A right one made of the wrong one.
+    pub instead: Option<String>,
+}
+
+fn problem(reason: &'static str, instead: Option<String>) -> Result<(), NameProblem> {
+    Err(NameProblem { reason, instead })
+}
+
+fn is_label(name: &str, most: usize) -> bool {
+    let bytes = name.as_bytes();
+    bytes.len() <= most
+        && bytes.first().is_some_and(u8::is_ascii_lowercase)
+        && bytes.last().is_some_and(|b| *b != b'-')
+        && bytes.iter().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || *b == b'-')
+}
+
+/// Makes a label of any text by keeping what may stay.
+fn as_label(name: &str, most: usize) -> Option<String> {
+    let kept: String = name
+        .to_lowercase()
+        .chars()
+        .map(|c| if c.is_ascii_alphanumeric() { c } else { '-' })
+        .skip_while(|c| !c.is_ascii_lowercase())
+        .take(most)
+        .collect();
+    let kept = kept.trim_end_matches('-').to_owned();
+    is_label(&kept, most).then_some(kept)
+}
+
+fn label(name: &str, most: usize) -> Result<(), NameProblem> {
+    if is_label(name, most) {
+        return Ok(());
+    }
+    problem(
+        "a name has 1 to 63 of a-z, 0-9 and -, begins with a letter and does not end with -",
+        as_label(name, most),
+    )
+}
+
+fn port(name: &str) -> Result<(), NameProblem> {
+    let bytes = name.as_bytes();
+    let right = (1..=15).contains(&bytes.len())
+        && bytes.iter().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || *b == b'-')
+        && bytes.iter().any(u8::is_ascii_lowercase)
+        && !name.starts_with('-')
+        && !name.ends_with('-')
+        && !name.contains("--");
+    if right {
+        return Ok(());
+    }
+    problem(
+        "a port's name has 1 to 15 of a-z, 0-9 and single -, and at least one letter",
+        as_label(name, 15).filter(|instead| !instead.contains("--")),
+    )
+}
+
+fn variable(name: &str) -> Result<(), NameProblem> {
+    let right = |first: bool, c: char| {
+        c == '_' || c.is_ascii_alphabetic() || !first && (c.is_ascii_digit() || c == '.' || c == '-')
+    };
+    if !name.is_empty() && name.chars().enumerate().all(|(index, c)| right(index == 0, c)) {
+        return Ok(());
+    }
+    let instead: String = name.chars().map(|c| if right(false, c) { c } else { '_' }).collect();
+    problem(
+        "a variable's name has letters, digits, _, . and -, and begins with a letter or _",
+        instead.chars().next().is_some_and(|c| right(true, c)).then_some(instead),
+    )
+}
+
+fn key(name: &str) -> Result<(), NameProblem> {
+    let right = |c: char| c.is_ascii_alphanumeric() || "-_.".contains(c);
+    let dots = name == "." || name.starts_with("..");
+    if (1..=253).contains(&name.len()) && name.chars().all(right) && !dots {
+        return Ok(());
+    }
+    let instead: String = name.chars().map(|c| if right(c) { c } else { '-' }).collect();
+    problem(
+        "a key has 1 to 253 of letters, digits, -, _ and ., and is not . or begins with ..",
+        (!instead.is_empty() && !dots && instead.len() <= 253).then_some(instead),
+    )
+}
+
+fn path(name: &str) -> Result<(), NameProblem> {
+    let inside = name.strip_prefix('/');
+    let right = inside.is_some_and(|rest| !rest.is_empty())
+        && !name.contains([':', '\0'])
+        && !name.split('/').any(|part| part == ".." || part == ".");
+    if right {
+        return Ok(());
+    }
+    problem(
+        "a path in a container is absolute, without `.`, `..` and `:`, and not the root",
+        (inside.is_none() && !name.contains([':', '.']) && !name.is_empty()).then(|| format!("/{name}")),
+    )
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_told_apart_and_mended() {
+        let cases = [
+            (NameKind::Label, "api", Ok(())),
+            (NameKind::Label, "Api_Server", Err(Some("api-server"))),
+            (NameKind::Label, "9lives", Err(Some("lives"))),
+            (NameKind::Label, "-", Err(None)),
+            (NameKind::Label, "", Err(None)),
+            (NameKind::Port, "http", Ok(())),
+            (NameKind::Port, "h2", Ok(())),
+            (NameKind::Port, "8080", Err(None)),
+            (NameKind::Port, "a-very-long-port-name", Err(Some("a-very-long-por"))),
+            (NameKind::Port, "a--b", Err(None)),
+            (NameKind::Variable, "LOG_LEVEL", Ok(())),
+            (NameKind::Variable, "LOG LEVEL", Err(Some("LOG_LEVEL"))),
+            (NameKind::Variable, "1ST", Err(None)),
+            (NameKind::Key, "stations.csv", Ok(())),
+            (NameKind::Key, "a/b", Err(Some("a-b"))),
+            (NameKind::Key, "..", Err(None)),
+            (NameKind::Path, "/var/lib/x", Ok(())),
+            (NameKind::Path, "data", Err(Some("/data"))),
+            (NameKind::Path, "/a/../b", Err(None)),
+            (NameKind::Path, "/", Err(None)),
+        ];
+        for (kind, name, want) in cases {
+            let got = kind.check(name).map_err(|problem| problem.instead);
+            assert_eq!(got, want.map_err(|instead| instead.map(str::to_owned)), "{kind:?} {name}");
+        }
+        assert!(NameKind::Label.check(&"a".repeat(63)).is_ok());
+        assert!(NameKind::Label.check(&"a".repeat(64)).is_err());
+    }
+}

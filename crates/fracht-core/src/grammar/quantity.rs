@@ -1,0 +1,171 @@
+//! Amounts of memory, storage and processor, and ranges of them.
+//!
+//! Units are those of the Kubernetes resource model: bytes with `Ki Mi Gi Ti` (powers of 1024) or
+//! `k M G T` (powers of 1000); processors as whole numbers, fractions, or thousandths with `m`.
+//! A range is `request..limit`, `request..` or `..limit`; a single amount is both.
+
+use std::fmt;
+
+const BYTE_UNITS: [(&str, u64); 9] = [
+    ("Ki", 1 << 10),
+    ("Mi", 1 << 20),
+    ("Gi", 1 << 30),
+    ("Ti", 1 << 40),
+    ("k", 1000),
+    ("M", 1_000_000),
+    ("G", 1_000_000_000),
+    ("T", 1_000_000_000_000),
+    ("", 1),
+];
+
+/// An amount as it is written, with its size for comparing.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Quantity {
+    /// As written; the cluster takes it as it is.
+    pub text: String,
+    /// Bytes, or thousandths of a processor.
+    pub size: u64,
+}
+
+impl fmt::Display for Quantity {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.text)
+    }
+}
+
+/// What is asked for at least, and what is allowed at the most.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Bounds {
+    /// What the scheduler sets aside.
+    pub request: Option<Quantity>,
+    /// What is not exceeded.
+    pub limit: Option<Quantity>,
+}
+
+impl Bounds {
+    /// Whether more is set aside than is allowed.
+    pub fn is_inverted(&self) -> bool {
+        matches!((&self.request, &self.limit), (Some(request), Some(limit)) if request.size > limit.size)
+    }
+}
+
+/// Reads an amount of bytes, such as `512Mi`.
+///
+/// # Errors
+/// What is wrong with the text.
+pub fn bytes(text: &str) -> Result<Quantity, String> {
+    let digits = text.len() - text.trim_start_matches(|c: char| c.is_ascii_digit()).len();
+    let (number, unit) = text.split_at(digits);
+    if number.is_empty() {
+        return Err("an amount is a whole number and a unit, such as 512Mi or 20Gi".into());
+    }
+    let Some((_, factor)) = BYTE_UNITS.into_iter().find(|(name, _)| *name == unit) else {
+        let guess = match unit.to_ascii_lowercase().as_str() {
+            "b" => Some(String::new()),
+            "kb" | "kib" | "ki" | "k" => Some("Ki".to_owned()),
+            "mb" | "mib" | "mi" | "m" => Some("Mi".to_owned()),
+            "gb" | "gib" | "gi" | "g" => Some("Gi".to_owned()),
+            "tb" | "tib" | "ti" | "t" => Some("Ti".to_owned()),
+            _ => None,
+        };
+        let units = "the units are Ki, Mi, Gi, Ti, k, M, G and T";
+        return Err(match guess {
+            Some(guess) => format!("`{unit}` is no unit: {number}{guess}? {units}"),
+            None => format!("`{unit}` is no unit; {units}"),
+        });
+    };
+    let size = number.parse::<u64>().ok().and_then(|number| number.checked_mul(factor));
+    let size = size.filter(|size| *size > 0).ok_or("it must be more than nothing and fit 64 bits")?;
+    Ok(Quantity { text: text.to_owned(), size })
+}
+
+/// Reads an amount of processor, such as `250m`, `1` or `0.5`.
+///
+/// # Errors
+/// What is wrong with the text.
+pub fn cpu(text: &str) -> Result<Quantity, String> {
+    let wrong = || "processors are a number such as 1 or 0.5, or thousandths such as 250m".to_owned();
+    let parse = |digits: &str| {
+        let plain = !digits.is_empty() && digits.len() < 10 && digits.bytes().all(|b| b.is_ascii_digit());
+        if plain { digits.parse::<u64>().map_err(|_| wrong()) } else { Err(wrong()) }
+    };
+    let size = if let Some(thousandths) = text.strip_suffix('m') {
+        parse(thousandths)?
+    } else if let Some((whole, fraction)) = text.split_once('.') {
+        if fraction.len() > 3 {
+            return Err("nothing finer than a thousandth of a processor can be asked for".into());
+        }
+        parse(whole)? * 1000 + parse(&format!("{fraction:0<3}"))?
+    } else {
+        parse(text)? * 1000
+    };
+    if size == 0 {
+        return Err("it must be more than nothing".into());
+    }
+    Ok(Quantity { text: text.to_owned(), size })
+}
+
+/// Reads `a..b`, `a..`, `..b` or `a`, each amount by `one`.
+fn bounds(text: &str, one: fn(&str) -> Result<Quantity, String>) -> Result<Bounds, String> {
+    let Some((request, limit)) = text.split_once("..") else {
+        let both = one(text)?;
+        return Ok(Bounds { request: Some(both.clone()), limit: Some(both) });
+    };
+    let side = |text: &str| if text.is_empty() { Ok(None) } else { one(text).map(Some) };
+    let bounds = Bounds { request: side(request)?, limit: side(limit)? };
+    if bounds == Bounds::default() {
+        return Err("a range needs at least one end, as in 100m.. or ..1Gi".into());
+    }
+    Ok(bounds)
+}
+
+/// Reads a range of bytes, such as `128Mi..256Mi`.
+///
+/// # Errors
+/// What is wrong with the text.
+pub fn byte_bounds(text: &str) -> Result<Bounds, String> {
+    bounds(text, bytes)
+}
+
+/// Reads a range of processor, such as `100m..1`.
+///
+/// # Errors
+/// What is wrong with the text.
+pub fn cpu_bounds(text: &str) -> Result<Bounds, String> {
+    bounds(text, cpu)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn good_amounts_have_their_size() {
+        assert_eq!(bytes("512Mi").unwrap().size, 512 << 20);
+        assert_eq!(bytes("2G").unwrap().size, 2_000_000_000);
+        assert_eq!(bytes("77").unwrap().size, 77);
+        for (text, size) in [("250m", 250), ("1", 1000), ("0.5", 500), ("1.25", 1250)] {
+            assert_eq!(cpu(text).unwrap().size, size, "{text}");
+        }
+        let range = byte_bounds("128Mi..256Mi").unwrap();
+        assert!(!range.is_inverted());
+        assert!(cpu_bounds("1..100m").unwrap().is_inverted());
+        assert_eq!(cpu_bounds("..1").unwrap().request, None);
+        assert_eq!(byte_bounds("1Gi").unwrap().limit.unwrap().text, "1Gi");
+    }
+
+    #[test]
+    fn bad_amounts_say_what_would_be_right() {
+        for (text, part) in
+            [("512MB", "512Mi?"), ("12x", "`x`"), ("", "whole number"), ("0", "more than nothing")]
+        {
+            let reason = bytes(text).unwrap_err();
+            assert!(reason.contains(part), "{text}: {reason}");
+        }
+        for text in ["", "m", "1.", ".5", "-1", "1.2345", "1e3", "0", "0m", "99999999999999"] {
+            assert!(cpu(text).is_err(), "{text}");
+        }
+        assert!(byte_bounds("..").is_err());
+        assert!(byte_bounds("1Gi..x").is_err());
+    }
+}

@@ -1,0 +1,122 @@
+//! References, `kind.name` or `kind.name/part`, and text with references in braces.
+//!
+//! ```text
+//! text      = { plain | "{{" | "}}" | "{" reference "}" }
+//! reference = kind "." name [ "/" part ]
+//! ```
+
+use std::ops::Range;
+
+/// A reference as written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Written<'a> {
+    /// `service`, `config`, `secret` …
+    pub(crate) kind: &'a str,
+    /// The name behind the dot.
+    pub(crate) name: &'a str,
+    /// What follows the slash.
+    pub(crate) part: Option<&'a str>,
+}
+
+/// A piece of a text.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Piece<'a> {
+    /// Plain text, with doubled braces still doubled.
+    Plain(&'a str),
+    /// What stands between braces, with its bytes, braces left out.
+    Braces(&'a str, Range<usize>),
+    /// A brace that stands alone, at this byte.
+    Stray(usize),
+}
+
+/// Reads a reference.
+pub(crate) fn parse(text: &str) -> Result<Written<'_>, &'static str> {
+    const SHAPE: &str = "a reference is kind.name or kind.name/part, such as secret.db/password";
+    let (kind, rest) = text.split_once('.').ok_or(SHAPE)?;
+    let (name, part) = match rest.split_once('/') {
+        Some((name, part)) => (name, Some(part)),
+        None => (rest, None),
+    };
+    let word = |c: char| c.is_ascii_alphanumeric() || "-_.".contains(c);
+    let good = |text: &str| !text.is_empty() && text.chars().all(word);
+    let good_part = part.is_none_or(|part| !part.is_empty() && part.chars().all(|c| word(c) || c == '/'));
+    if good(kind) && good(name) && good_part { Ok(Written { kind, name, part }) } else { Err(SHAPE) }
+}
+
+/// Cuts a text into its pieces.
+pub(crate) fn pieces(text: &str) -> Vec<Piece<'_>> {
+    let mut pieces = Vec::new();
+    let bytes = text.as_bytes();
+    let (mut at, mut plain) = (0, 0);
+    let flush = |pieces: &mut Vec<_>, from: usize, to: usize| {
+        pieces.extend(text.get(from..to).filter(|text| !text.is_empty()).map(Piece::Plain));
+    };
+    while let Some(offset) = text.get(at..).and_then(|rest| rest.find(['{', '}'])) {
+        let brace = at + offset;
+        if bytes.get(brace) == bytes.get(brace + 1) {
+            at = brace + 2;
+            continue;
+        }
+        flush(&mut pieces, plain, brace);
+        let close = text
+            .get(brace + 1..)
+            .and_then(|rest| rest.find(['{', '}']))
+            .map(|offset| brace + 1 + offset)
+            .filter(|close| bytes.get(brace) == Some(&b'{') && bytes.get(*close) == Some(&b'}'));
+        if let Some(close) = close {
+            pieces.push(Piece::Braces(text.get(brace + 1..close).unwrap_or_default(), brace + 1..close));
+            at = close + 1;
+        } else {
+            pieces.push(Piece::Stray(brace));
+            at = brace + 1;
+        }
+        plain = at;
+    }
+    flush(&mut pieces, plain, text.len());
+    pieces
+}
+
+/// Plain text with its doubled braces made single.
+pub(crate) fn single_braces(plain: &str) -> String {
+    plain.replace("{{", "{").replace("}}", "}")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn references_have_a_kind_a_name_and_maybe_a_part() {
+        let written = parse("config.model/stations.csv").unwrap();
+        assert_eq!(written, Written { kind: "config", name: "model", part: Some("stations.csv") });
+        assert_eq!(parse("service.db").unwrap().part, None);
+        assert_eq!(parse("pod.label/app.kubernetes.io/name").unwrap().name, "label");
+        for text in ["", "db", "service.", ".db", "a b.c", "service.db/", "\"a\": 1"] {
+            assert!(parse(text).is_err(), "{text}");
+        }
+    }
+
+    #[test]
+    fn braces_are_doubled_paired_or_stray() {
+        use Piece::{Braces, Plain, Stray};
+        assert_eq!(pieces("a{b.c}d"), [Plain("a"), Braces("b.c", 2..5), Plain("d")]);
+        assert_eq!(pieces("{{a}}"), [Plain("{{a}}")]);
+        assert_eq!(pieces("{{{a.b}}}"), [Plain("{{"), Braces("a.b", 3..6), Plain("}}")]);
+        assert_eq!(pieces("a}b"), [Plain("a"), Stray(1), Plain("b")]);
+        assert_eq!(pieces("{a{b}"), [Stray(0), Plain("a"), Braces("b", 3..4)]);
+        assert_eq!(single_braces("{{a}}"), "{a}");
+    }
+
+    proptest! {
+        #[test]
+        fn text_with_doubled_braces_comes_back_as_it_was(text in "[a-z{}$ü]{0,20}") {
+            let doubled = text.replace('{', "{{").replace('}', "}}");
+            let plain: String = pieces(&doubled).iter().map(|piece| match piece {
+                Piece::Plain(plain) => single_braces(plain),
+                other => panic!("{other:?}"),
+            }).collect();
+            prop_assert_eq!(plain, text);
+        }
+    }
+}

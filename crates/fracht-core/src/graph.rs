@@ -1,0 +1,166 @@
+//! Order in a directed graph: waves, and circles with every edge. Knows nothing of stacks.
+
+/// An edge, with what the caller wants to know it by.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Edge {
+    /// The node that has to come first.
+    pub(crate) to: usize,
+    /// The caller's number for the edge.
+    pub(crate) label: usize,
+}
+
+/// A graph of `edges.len()` nodes; an edge leads from a node to one that has to come before it.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Graph {
+    /// The edges of each node.
+    pub(crate) edges: Vec<Vec<Edge>>,
+}
+
+/// An edge of a circle, with the node that it leaves.
+pub(crate) type Step = (usize, Edge);
+
+impl Graph {
+    fn edges_of(&self, node: usize) -> &[Edge] {
+        self.edges.get(node).map_or(&[], Vec::as_slice)
+    }
+
+    /// The wave of each node, from 1: one more than the latest of those that come before it. `None` for
+    /// a node in a circle or behind one. Takes time linear in nodes and edges.
+    pub(crate) fn waves(&self) -> Vec<Option<usize>> {
+        let count = self.edges.len();
+        let mut waiting: Vec<usize> = self.edges.iter().map(Vec::len).collect();
+        let mut followers = vec![Vec::new(); count];
+        for (node, edges) in self.edges.iter().enumerate() {
+            for edge in edges {
+                if let Some(list) = followers.get_mut(edge.to) {
+                    list.push(node);
+                }
+            }
+        }
+        let mut wave = vec![1; count];
+        let mut placed = vec![None; count];
+        let mut ready: Vec<usize> = (0..count).filter(|n| waiting.get(*n) == Some(&0)).collect();
+        while let Some(node) = ready.pop() {
+            let own = wave.get(node).copied().unwrap_or(1);
+            if let Some(slot) = placed.get_mut(node) {
+                *slot = Some(own);
+            }
+            for follower in followers.get(node).into_iter().flatten() {
+                if let Some(wave) = wave.get_mut(*follower) {
+                    *wave = (*wave).max(own + 1);
+                }
+                if let Some(left) = waiting.get_mut(*follower) {
+                    *left -= 1;
+                    if *left == 0 {
+                        ready.push(*follower);
+                    }
+                }
+            }
+        }
+        placed
+    }
+
+    /// Circles that share no node, until what is left has none. Takes time linear in nodes and edges for
+    /// each circle found, at most `most` of them.
+    pub(crate) fn circles(&self, most: usize) -> Vec<Vec<Step>> {
+        let mut circles = Vec::new();
+        let mut cut = self.clone();
+        while circles.len() < most {
+            let waves = cut.waves();
+            let Some(start) = waves.iter().position(Option::is_none) else { break };
+            let circle = cut.walk(start, &waves);
+            for (node, _) in &circle {
+                if let Some(edges) = cut.edges.get_mut(*node) {
+                    edges.clear();
+                }
+            }
+            circles.push(circle);
+        }
+        circles
+    }
+
+    /// Walks from a node that has no wave, along nodes that have none, until one comes up again: each
+    /// such node waits for another one, so that the walk can't end otherwise.
+    fn walk(&self, start: usize, waves: &[Option<usize>]) -> Vec<Step> {
+        let mut seen_at = vec![None; self.edges.len()];
+        let mut path: Vec<Step> = Vec::new();
+        let mut node = start;
+        loop {
+            if let Some(Some(first)) = seen_at.get(node) {
+                return path.split_off(*first);
+            }
+            if let Some(slot) = seen_at.get_mut(node) {
+                *slot = Some(path.len());
+            }
+            let next = self.edges_of(node).iter().find(|edge| waves.get(edge.to) == Some(&None));
+            let Some(next) = next else { return path };
+            path.push((node, *next));
+            node = next.to;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn graph(count: usize, edges: &[(usize, usize)]) -> Graph {
+        let mut graph = Graph { edges: vec![Vec::new(); count] };
+        for (label, (from, to)) in edges.iter().enumerate() {
+            graph.edges[*from].push(Edge { to: *to, label });
+        }
+        graph
+    }
+
+    #[test]
+    fn a_circle_keeps_every_edge_and_what_hangs_on_it_is_left_out() {
+        let graph = graph(5, &[(0, 1), (1, 2), (2, 3), (3, 1), (4, 4)]);
+        let circles = graph.circles(10);
+        let nodes: Vec<Vec<usize>> =
+            circles.iter().map(|c| c.iter().map(|(node, _)| *node).collect()).collect();
+        assert_eq!(nodes, [vec![1, 2, 3], vec![4]]);
+        let labels: Vec<usize> = circles[0].iter().map(|(_, edge)| edge.label).collect();
+        assert_eq!(labels, [1, 2, 3]);
+        assert_eq!(graph.waves(), [None; 5]);
+    }
+
+    #[test]
+    fn a_chain_of_a_hundred_thousand_needs_no_deep_stack() {
+        let edges: Vec<_> = (1..100_000).map(|node| (node, node - 1)).collect();
+        let chain = graph(100_000, &edges);
+        assert_eq!(chain.waves().last(), Some(&Some(100_000)));
+        let mut ring = edges;
+        ring.push((0, 99_999));
+        assert_eq!(graph(100_000, &ring).circles(3)[0].len(), 100_000);
+    }
+
+    proptest! {
+        /// Nothing is in a wave before or with what it waits for, and every wave is as early as can be.
+        #[test]
+        fn waves_keep_the_order(edges in prop::collection::vec((0_usize..30, 0_usize..30), 0..80)) {
+            let forward: Vec<_> =
+                edges.into_iter().filter(|(a, b)| a != b).map(|(a, b)| (a.max(b), a.min(b))).collect();
+            let graph = graph(30, &forward);
+            prop_assert!(graph.circles(1).is_empty());
+            let waves = graph.waves();
+            for node in 0..30 {
+                let before = graph.edges[node].iter().map(|edge| waves[edge.to].unwrap()).max();
+                prop_assert_eq!(waves[node], Some(before.unwrap_or(0) + 1));
+            }
+        }
+
+        /// Whatever the edges are: each circle closes, and without the circles nothing is left behind.
+        #[test]
+        fn circles_close(edges in prop::collection::vec((0_usize..12, 0_usize..12), 0..40)) {
+            let graph = graph(12, &edges);
+            let circles = graph.circles(100);
+            prop_assert_eq!(circles.is_empty(), graph.waves().iter().all(Option::is_some));
+            for circle in &circles {
+                for (index, (_, edge)) in circle.iter().enumerate() {
+                    prop_assert_eq!(edge.to, circle[(index + 1) % circle.len()].0);
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,15 @@
+//! `[network.NAME]`.
+
+use super::shape::{Key, Shape, TableShape};
+
+/// `[network.NAME]`.
+pub(super) static NETWORK: TableShape = TableShape {
+    what: "a network",
+    keys: &[Key {
+        name: "closed",
+        shape: Shape::Boolean,
+        default: "false",
+        says: "Whether its members reach nothing but each other and the look-up of names.",
+        example: "true",
+    }],
+};

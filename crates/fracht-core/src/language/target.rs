@@ -1,0 +1,96 @@
+//! `[target.NAME]`: the target's own keys, and the tables that it lays over the stack.
+
+use super::shape::{Key, Shape, TableShape};
+use super::{config, network, secret, service, stack, task, volume};
+use crate::grammar::name::NameKind;
+
+/// `[target.NAME]`.
+pub(super) static TARGET: TableShape = TableShape {
+    what: "a target",
+    keys: &[
+        Key {
+            name: "on",
+            shape: Shape::Word(&["machine", "cluster"]),
+            default: "cluster",
+            says: "One machine with ports on localhost, or a Kubernetes cluster.",
+            example: "\"cluster\"",
+        },
+        Key {
+            name: "namespace",
+            shape: Shape::Name(NameKind::Label),
+            default: "the stack's name",
+            says: "The namespace that keeps the stack's objects apart.",
+            example: "\"tidedesk-staging\"",
+        },
+        Key {
+            name: "namespace-present",
+            shape: Shape::Boolean,
+            default: "false",
+            says: "Whether the namespace is there already, so that no object is made for it.",
+            example: "true",
+        },
+        Key {
+            name: "registry",
+            shape: Shape::Plain,
+            default: "none",
+            says: "The registry of this target, for `{target.registry}`.",
+            example: "\"registry.example/tidedesk\"",
+        },
+        Key {
+            name: "domain",
+            shape: Shape::Plain,
+            default: "none",
+            says: "The domain of this target, for `{target.domain}`.",
+            example: "\"tides.example\"",
+        },
+        Key {
+            name: "stack",
+            shape: Shape::Table(&stack::STACK),
+            default: "none",
+            says: "Laid over `[stack]`.",
+            example: "{ title = \"Tide forecasts, staging\" }",
+        },
+        Key {
+            name: "service",
+            shape: Shape::Map(NameKind::Label, &Shape::Table(&service::SERVICE)),
+            default: "none",
+            says: "Laid over the services.",
+            example: "{ api.replicas = 4 }",
+        },
+        Key {
+            name: "task",
+            shape: Shape::Map(NameKind::Label, &Shape::Table(&task::TASK)),
+            default: "none",
+            says: "Laid over the tasks.",
+            example: "{ schema.timeout = \"30m\" }",
+        },
+        Key {
+            name: "volume",
+            shape: Shape::Map(NameKind::Label, &Shape::Table(&volume::VOLUME)),
+            default: "none",
+            says: "Laid over the volumes.",
+            example: "{ tides.class = \"fast\" }",
+        },
+        Key {
+            name: "config",
+            shape: Shape::Map(NameKind::Label, &Shape::Table(&config::CONFIG)),
+            default: "none",
+            says: "Laid over the configs.",
+            example: "{ model.key.HORIZON_HOURS = \"96\" }",
+        },
+        Key {
+            name: "secret",
+            shape: Shape::Map(NameKind::Label, &Shape::Table(&secret::SECRET)),
+            default: "none",
+            says: "Laid over the secrets.",
+            example: "{ db.present = \"db-login\" }",
+        },
+        Key {
+            name: "network",
+            shape: Shape::Map(NameKind::Label, &Shape::Table(&network::NETWORK)),
+            default: "none",
+            says: "Laid over the networks.",
+            example: "{ back.closed = false }",
+        },
+    ],
+};

@@ -1,0 +1,30 @@
+//! Fracht's core: the text of a stack file in; diagnostics, a checked model and plans out.
+//!
+//! It never prints, never reads arguments or the environment, never ends the process, and reads files
+//! only through [`files::Files`]. The stages, in order:
+//!
+//! 1. `syntax`: text to a tree in which every value keeps its place
+//! 2. [`language`]: the check of shapes, over the whole file at once
+//! 3. [`layer`]: the target laid over the stack
+//! 4. `read` and `resolve`: the merged tree to the [`model`], names to ids, references to what they mean
+//! 5. [`rules`]: what a reader of the model would object to
+//! 6. [`plan`]: order and ports
+//!
+//! [`check::Project`] runs them.
+
+pub mod check;
+pub mod diag;
+pub mod files;
+pub mod grammar;
+mod graph;
+pub mod language;
+pub mod layer;
+pub mod model;
+pub mod origin;
+pub mod plan;
+mod read;
+mod resolve;
+pub mod rules;
+pub mod source;
+mod syntax;
+pub mod tree;

@@ -1,0 +1,49 @@
+//! How to see that a service works.
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use super::PortIndex;
+use crate::origin::At;
+use crate::source::Span;
+
+/// A check of health, from which readiness, restarts and the time to start follow.
+#[derive(Clone, Debug)]
+pub struct Health {
+    /// Where it is written.
+    pub span: Span,
+    /// What is asked.
+    pub probe: Probe,
+    /// The time between two checks.
+    pub every: At<Duration>,
+    /// The time an answer may take.
+    pub timeout: At<Duration>,
+    /// The time the service may take to start.
+    pub boot: At<Duration>,
+    /// Checks failed in a row until it gets no more traffic.
+    pub fails: At<u32>,
+    /// Checks failed in a row until it is restarted; 0: never.
+    pub restart_after: At<u32>,
+}
+
+/// What a check asks.
+#[derive(Clone, Debug)]
+pub enum Probe {
+    /// An HTTP GET that must answer with 200 to 399.
+    Http {
+        /// The path.
+        path: Arc<str>,
+        /// The port.
+        port: PortIndex,
+    },
+    /// A TCP connection that must open.
+    Tcp {
+        /// The port.
+        port: PortIndex,
+    },
+    /// A program in the container that must end with 0.
+    Run {
+        /// The program and its arguments.
+        command: Vec<Arc<str>>,
+    },
+}

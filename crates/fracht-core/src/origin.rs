@@ -1,0 +1,62 @@
+//! Where a value came from. Every value of the model has an [`Origin`].
+
+use crate::source::Span;
+
+/// The layer that gave a value; a later one wins over an earlier one.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Layer {
+    /// The stack file.
+    Stack,
+    /// A target of the stack, by its index in [`Targets`](crate::layer::Targets).
+    Target(u16),
+}
+
+/// Where a value came from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Origin {
+    /// Somebody wrote it.
+    Written {
+        /// The value in the file.
+        span: Span,
+        /// The layer that the file's table belongs to.
+        layer: Layer,
+    },
+    /// Nobody wrote it; the text says what gives the default, such as `the stack's name`.
+    Defaulted(&'static str),
+}
+
+impl Origin {
+    /// The place of a written value.
+    pub fn span(self) -> Option<Span> {
+        match self {
+            Self::Written { span, .. } => Some(span),
+            Self::Defaulted(_) => None,
+        }
+    }
+}
+
+/// A value with its origin.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct At<T> {
+    /// The value.
+    pub value: T,
+    /// Where it came from.
+    pub origin: Origin,
+}
+
+impl<T> At<T> {
+    /// A value that nobody wrote.
+    pub fn defaulted(value: T, by: &'static str) -> Self {
+        Self { value, origin: Origin::Defaulted(by) }
+    }
+
+    /// The place of a written value.
+    pub fn span(&self) -> Option<Span> {
+        self.origin.span()
+    }
+
+    /// The same origin for what `change` makes of the value.
+    pub fn map<U>(self, change: impl FnOnce(T) -> U) -> At<U> {
+        At { value: change(self.value), origin: self.origin }
+    }
+}

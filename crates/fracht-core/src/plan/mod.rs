@@ -1,0 +1,4 @@
+//! What follows from a model: plain data, no output.
+
+pub mod order;
+pub mod ports;

@@ -1,0 +1,121 @@
+//! The start order: waves, what each waits for, and how long it takes at the most.
+
+use std::time::Duration;
+
+use crate::graph::{Edge, Graph};
+use crate::model::{Condition, Id, Kind, Model, Workload, WorkloadId};
+use crate::source::Span;
+
+/// The start order of a model.
+#[derive(Clone, Debug)]
+pub struct Order {
+    /// Services and tasks by wave; the first waits for nothing.
+    pub waves: Vec<Vec<WorkloadId>>,
+    /// Circles, each edge with its place; what is in one, or behind one, is in no wave.
+    pub circles: Vec<Vec<Wait>>,
+    /// The services and tasks that are in no wave.
+    pub stuck: Vec<WorkloadId>,
+    wave_of: Vec<Option<usize>>,
+}
+
+/// One thing waits for another.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Wait {
+    /// Who waits.
+    pub from: WorkloadId,
+    /// For what.
+    pub on: WorkloadId,
+    /// Until when.
+    pub condition: Condition,
+    /// Where it is written.
+    pub span: Span,
+}
+
+/// The chain of waits that may take longest.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Chain {
+    /// From the first to the last.
+    pub links: Vec<WorkloadId>,
+    /// The most that it takes until the last one serves or is done.
+    pub time: Duration,
+}
+
+/// At most so many circles are shown; more would bury the first.
+const MOST_CIRCLES: usize = 20;
+
+impl Order {
+    /// The start order of `model`.
+    pub fn of(model: &Model) -> Self {
+        let edges = |workload: &Workload| {
+            let after = workload.after.iter().enumerate();
+            after.map(|(label, after)| Edge { to: after.on.index(), label }).collect()
+        };
+        let graph = Graph { edges: model.workloads.iter().map(edges).collect() };
+        let wave_of = graph.waves();
+        let count = wave_of.iter().flatten().max().copied().unwrap_or(0);
+        let mut waves = vec![Vec::new(); count];
+        let mut stuck = Vec::new();
+        for (index, wave) in wave_of.iter().enumerate() {
+            match wave.and_then(|wave| waves.get_mut(wave - 1)) {
+                Some(wave) => wave.push(Id::new(index)),
+                None => stuck.push(Id::new(index)),
+            }
+        }
+        let circles = if stuck.is_empty() { Vec::new() } else { graph.circles(MOST_CIRCLES) };
+        let wait = |(node, edge): (usize, Edge)| {
+            let from = Id::new(node);
+            let after = model.workloads[from].after.get(edge.label)?;
+            Some(Wait { from, on: after.on, condition: after.condition, span: after.span })
+        };
+        let circles =
+            circles.into_iter().map(|circle| circle.into_iter().filter_map(wait).collect()).collect();
+        Self { waves, circles, stuck, wave_of }
+    }
+
+    /// The wave of a service or task, from 1; `None` if it can't start.
+    pub fn wave(&self, id: WorkloadId) -> Option<usize> {
+        self.wave_of.get(id.index()).copied().flatten()
+    }
+
+    /// The chain that may take longest, by the times that the stack allows: what a service may take to
+    /// start, what a task may take to end. `None` if nothing says how long it may take.
+    pub fn longest_chain(&self, model: &Model) -> Option<Chain> {
+        let mut best: Vec<(Duration, Option<WorkloadId>)> =
+            vec![(Duration::ZERO, None); model.workloads.len()];
+        let mut last: Option<(Duration, WorkloadId)> = None;
+        for id in self.waves.iter().flatten().copied() {
+            let workload = &model.workloads[id];
+            let before = workload
+                .after
+                .iter()
+                .filter(|after| after.condition != Condition::Started)
+                .map(|after| (best.get(after.on.index()).map_or(Duration::ZERO, |b| b.0), after.on))
+                .max_by_key(|(time, on)| (*time, std::cmp::Reverse(*on)));
+            let own = allowed_time(workload).unwrap_or_default();
+            let time = before.map_or(Duration::ZERO, |(time, _)| time).saturating_add(own);
+            if let Some(slot) = best.get_mut(id.index()) {
+                *slot = (time, before.map(|(_, on)| on));
+            }
+            if last.is_none_or(|(most, _)| time > most) {
+                last = Some((time, id));
+            }
+        }
+        let (time, end) = last.filter(|(time, _)| !time.is_zero())?;
+        let mut links = vec![end];
+        let mut at = end;
+        while let Some((_, Some(before))) = best.get(at.index()) {
+            links.push(*before);
+            at = *before;
+        }
+        links.reverse();
+        Some(Chain { links, time })
+    }
+}
+
+/// The most time that a service may take to be ready, or a task to be done; `None` if nothing says it.
+pub fn allowed_time(workload: &Workload) -> Option<Duration> {
+    match &workload.kind {
+        Kind::Service(service) => service.health.as_ref().map(|health| health.boot.value),
+        Kind::Task(task) => task.timeout.map(|timeout| timeout.value),
+    }
+}

@@ -1,0 +1,250 @@
+//! The port plan of a target: each port with its number, who can reach it, where it is to be found from
+//! outside, and which two want the same number in the same place.
+
+use std::collections::BTreeMap;
+use std::collections::btree_map::Entry;
+use std::ops::RangeInclusive;
+
+use crate::grammar::at::Outside;
+use crate::model::{Id, Model, Place, Port, PortIndex, Protocol, Reach, Workload, WorkloadId};
+use crate::source::Span;
+
+/// The numbers that a cluster hands out on its nodes, by default.
+pub const NODE_RANGE: RangeInclusive<u16> = 30000..=32767;
+
+/// The port plan of a model.
+#[derive(Clone, Debug)]
+pub struct PortPlan {
+    /// Every port, in the order of the stack.
+    pub entries: Vec<PortEntry>,
+    /// Every two that want the same number in the same place.
+    pub clashes: Vec<Clash>,
+}
+
+/// A port in the plan.
+#[derive(Clone, Debug)]
+pub struct PortEntry {
+    /// The service.
+    pub service: WorkloadId,
+    /// The port.
+    pub port: PortIndex,
+    /// The numbers outside, one for each replica on a machine; empty if it is not open.
+    pub at: Vec<u16>,
+}
+
+/// Where a number can be taken once.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Ground {
+    /// In the pod of a service: its containers share one address.
+    Pod(WorkloadId),
+    /// At the inner address of a service.
+    Inner(WorkloadId),
+    /// At the outer address of a service.
+    Balancer(WorkloadId),
+    /// On the machine.
+    Machine,
+    /// On every node.
+    Nodes,
+}
+
+/// Two ports that want one number in one place.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Clash {
+    /// The place.
+    pub ground: Ground,
+    /// The number.
+    pub number: u16,
+    /// The transport protocol; the same number of another one is another port.
+    pub protocol: Protocol,
+    /// Who has it.
+    pub first: Owner,
+    /// Who wants it as well.
+    pub second: Owner,
+    /// A number that is free there.
+    pub free: Option<u16>,
+}
+
+/// A port that has or wants a number.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Owner {
+    /// The service.
+    pub service: WorkloadId,
+    /// The port.
+    pub port: PortIndex,
+    /// Where the number is written.
+    pub span: Span,
+}
+
+/// What is taken, by place, protocol and number.
+type Taken = BTreeMap<(Ground, Protocol, u16), Owner>;
+
+impl PortPlan {
+    /// The port plan of `model`. Numbers that are written are taken first, those that are chosen go
+    /// around them; the same model gets the same plan.
+    pub fn of(model: &Model) -> Self {
+        let mut plan = Planner { model, taken: Taken::new(), wanted: Vec::new() };
+        let mut entries = Vec::new();
+        for (service, workload) in model.workloads.entries() {
+            for (index, port) in workload.ports().iter().enumerate() {
+                let port_index = PortIndex(index);
+                plan.claim_inside(service, workload, port_index, port);
+                entries.push(PortEntry { service, port: port_index, at: Vec::new() });
+            }
+        }
+        for entry in &mut entries {
+            plan.claim_written(entry);
+        }
+        for entry in &mut entries {
+            plan.choose(entry);
+        }
+        let clashes = plan.clashes();
+        Self { entries, clashes }
+    }
+}
+
+impl PortEntry {
+    /// The port that it is about.
+    pub fn port<'m>(&self, model: &'m Model) -> Option<&'m Port> {
+        model.workloads[self.service].port(self.port)
+    }
+}
+
+struct Planner<'m> {
+    model: &'m Model,
+    taken: Taken,
+    wanted: Vec<(Ground, Protocol, u16, Owner)>,
+}
+
+impl Planner<'_> {
+    /// Takes a number, or notes that somebody has it.
+    fn claim(&mut self, ground: Ground, protocol: Protocol, number: u16, owner: Owner) {
+        if number == 0 {
+            return; // could not be read, and was reported
+        }
+        match self.taken.entry((ground, protocol, number)) {
+            Entry::Occupied(_) => self.wanted.push((ground, protocol, number, owner)),
+            Entry::Vacant(free) => _ = free.insert(owner),
+        }
+    }
+
+    fn claim_inside(&mut self, service: WorkloadId, workload: &Workload, index: PortIndex, port: &Port) {
+        let owner = |span| Owner { service, port: index, span };
+        let written = owner(port.number.span().unwrap_or(port.span));
+        self.claim(Ground::Pod(service), port.protocol, port.number.value, written);
+        // Two ports of one number clash in the pod already.
+        let differs = workload.ports().iter().any(|port| port.inner.is_some());
+        if differs {
+            let inner = owner(port.inner_span());
+            self.claim(Ground::Inner(service), port.protocol, port.inner_number(), inner);
+        }
+    }
+
+    /// Where the outer number of a port is taken; `None` for a port that is not open.
+    fn ground(&self, service: WorkloadId, reach: Reach) -> Option<Ground> {
+        match (reach, self.model.target.on.value) {
+            (Reach::Stack, _) => None,
+            (_, Place::Machine) => Some(Ground::Machine),
+            (Reach::Node, Place::Cluster) => Some(Ground::Nodes),
+            (Reach::Balancer, Place::Cluster) => Some(Ground::Balancer(service)),
+        }
+    }
+
+    fn claim_written(&mut self, entry: &mut PortEntry) {
+        let Some(port) = entry.port(self.model) else { return };
+        let Some(ground) = self.ground(entry.service, port.reach.value) else { return };
+        let owner = Owner { service: entry.service, port: entry.port, span: outer_span(port) };
+        let numbers: Vec<u16> = match (port.at.map(|at| at.value), ground) {
+            (Some(Outside::Fixed(number)), _) => vec![number],
+            (Some(Outside::Range(first, last)), Ground::Machine) => {
+                (first..=last).take(self.replicas(entry.service)).collect()
+            }
+            // An address of its own: nobody else has numbers there.
+            (None | Some(Outside::Auto), Ground::Balancer(_)) => vec![port.inner_number()],
+            _ => return,
+        };
+        for number in &numbers {
+            self.claim(ground, port.protocol, *number, owner);
+        }
+        entry.at = numbers;
+    }
+
+    /// Chooses the first free numbers for a port that leaves the choice.
+    fn choose(&mut self, entry: &mut PortEntry) {
+        let Some(port) = entry.port(self.model) else { return };
+        let Some(ground) = self.ground(entry.service, port.reach.value) else { return };
+        if !entry.at.is_empty() {
+            return;
+        }
+        let owner = Owner { service: entry.service, port: entry.port, span: outer_span(port) };
+        let first = match (port.at.map(|at| at.value), ground) {
+            (Some(Outside::From(first) | Outside::Range(first, _)), _) => first,
+            (_, Ground::Nodes) => *NODE_RANGE.start(),
+            // Numbers below 1024 need special rights on most machines.
+            _ if port.inner_number() < 1024 => port.inner_number() + 8000,
+            _ => port.inner_number(),
+        };
+        let count = if ground == Ground::Machine { self.replicas(entry.service) } else { 1 };
+        let mut next = first;
+        while entry.at.len() < count {
+            let Some(number) = self.free(ground, port.protocol, next) else { break };
+            self.claim(ground, port.protocol, number, owner);
+            entry.at.push(number);
+            next = number;
+        }
+    }
+
+    /// The first free number from `first` on, going around once where there is a range.
+    fn free(&self, ground: Ground, protocol: Protocol, first: u16) -> Option<u16> {
+        let (least, most) = match ground {
+            Ground::Nodes => (*NODE_RANGE.start(), *NODE_RANGE.end()),
+            _ => (1024, u16::MAX),
+        };
+        let first = first.clamp(least, most);
+        let free = |number: &u16| !self.taken.contains_key(&(ground, protocol, *number));
+        // Runs of taken numbers are skipped by the order of the map: the cost is that of the run.
+        (first..=most).find(free).or_else(|| (least..first).find(free))
+    }
+
+    fn replicas(&self, service: WorkloadId) -> usize {
+        let service = self.model.workloads[service].service();
+        service.map_or(1, |service| service.replicas.value.max(1) as usize)
+    }
+
+    fn clashes(&self) -> Vec<Clash> {
+        let clash = |(ground, protocol, number, second): &(Ground, Protocol, u16, Owner)| {
+            let first = *self.taken.get(&(*ground, *protocol, *number))?;
+            let free = self.free(*ground, *protocol, *number);
+            let (ground, protocol, number, second) = (*ground, *protocol, *number, *second);
+            Some(Clash { ground, number, protocol, first, second, free })
+        };
+        self.wanted.iter().filter_map(clash).collect()
+    }
+}
+
+/// Where it is written at which number a port is to be found from outside.
+fn outer_span(port: &Port) -> Span {
+    port.at.and_then(|at| at.span()).unwrap_or_else(|| port.inner_span())
+}
+
+impl Owner {
+    /// `service.api, port http`.
+    pub fn words(&self, model: &Model) -> String {
+        let workload = &model.workloads[self.service];
+        let port = workload.port(self.port).map_or("?", |port| &port.name);
+        format!("{}, port {port}", workload.reference())
+    }
+}
+
+impl Ground {
+    /// The place in words.
+    pub fn words(self, model: &Model) -> String {
+        let name = |id: Id<Workload>| &model.workloads[id].name;
+        match self {
+            Self::Pod(id) => format!("in the pod of {}", name(id)),
+            Self::Inner(id) => format!("at the inner address of {}", name(id)),
+            Self::Balancer(id) => format!("at the outer address of {}", name(id)),
+            Self::Machine => "on the machine".into(),
+            Self::Nodes => "on the nodes".into(),
+        }
+    }
+}

@@ -1,0 +1,201 @@
+//! From the merged tree to the model: one file per kind of table.
+//!
+//! Shapes have been checked before, over every layer at once; a reader passes over what does not fit,
+//! and notes it so that nothing is dropped in silence.
+
+mod config;
+mod fields;
+mod health;
+mod mount;
+mod network;
+mod port;
+mod secret;
+mod stack;
+mod target;
+mod volume;
+mod workload;
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use crate::diag::{Diagnostic, Sink};
+use crate::files::{Files, PathProblem, confine, reason};
+use crate::layer::{Targets, merged};
+use crate::model::{List, Model};
+use crate::origin::At;
+use crate::resolve::Symbols;
+use crate::source::{Sources, Span};
+use crate::tree::{Entry, Node};
+
+/// The files that were read for a stack, by their resolved paths, with their text if they were asked
+/// for it.
+pub(crate) type FileCache = BTreeMap<PathBuf, Arc<[u8]>>;
+
+/// What every reader works with.
+pub(crate) struct Reader<'a> {
+    pub(crate) files: &'a dyn Files,
+    /// The folder of the stack: nothing outside it is read.
+    pub(crate) root: &'a Path,
+    pub(crate) cache: &'a mut FileCache,
+    pub(crate) sources: &'a mut Sources,
+    pub(crate) sink: &'a mut Sink,
+    symbols: Symbols,
+    /// Something of the element that is being read could not be read.
+    tainted: bool,
+}
+
+/// What [`model`] reads from.
+pub(crate) struct Input<'a> {
+    pub(crate) tree: &'a Node,
+    pub(crate) targets: &'a Targets,
+    pub(crate) target: &'a str,
+    pub(crate) files: &'a dyn Files,
+    pub(crate) root: &'a Path,
+}
+
+/// Reads the stack as one target sees it; `None` if there is no such target.
+pub(crate) fn model(
+    input: &Input<'_>,
+    cache: &mut FileCache,
+    sources: &mut Sources,
+    sink: &mut Sink,
+) -> Option<Model> {
+    let (target_name, target_node, layer) = input.targets.get(input.target)?;
+    let root = merged(input.tree, target_node, layer);
+    let mut reader = Reader {
+        files: input.files,
+        root: input.root,
+        cache,
+        sources,
+        sink,
+        symbols: Symbols::default(),
+        tainted: false,
+    };
+    let (name, title) = stack::read(&mut reader, &root);
+    let target = target::read(&mut reader, target_name, target_node, layer, &name);
+    reader.symbols = Symbols::collect(&root, target::facts(&name, &target));
+    let configs: List<_> = reader.each(&root, "config", config::read);
+    for config in &configs {
+        let keys = config.keys.iter().map(|key| Arc::clone(&key.name)).collect();
+        reader.symbols.set_config_keys(&config.name, keys);
+    }
+    let model = Model {
+        name,
+        title,
+        target,
+        volumes: reader.each(&root, "volume", volume::read),
+        secrets: reader.each(&root, "secret", secret::read),
+        networks: reader.each(&root, "network", network::read),
+        workloads: workload::read_all(&mut reader, &root),
+        configs,
+    };
+    reader.sink.report_lost();
+    Some(model)
+}
+
+impl Reader<'_> {
+    /// Reads each table of a kind.
+    fn each<T, C: FromIterator<T>>(
+        &mut self,
+        root: &Node,
+        kind: &str,
+        read: impl Fn(&mut Self, &Arc<str>, &Entry) -> T,
+    ) -> C {
+        let tables = root.at(&[kind]).and_then(Node::table).into_iter().flatten();
+        tables.map(|(name, entry)| read(self, name, entry)).collect()
+    }
+
+    /// Notes that a value could not be read; the check of shapes says why.
+    fn lose(&mut self, span: Span) {
+        self.tainted = true;
+        self.sink.lost(span);
+    }
+
+    /// Reports a required key that is not there. `owner` is such as `service.api`.
+    fn missing(&mut self, owner: &str, span: Span, key: &str, example: &str) {
+        self.tainted = true;
+        self.sink.push(
+            Diagnostic::new("missing-key", format!("{owner} has no `{key}`."))
+                .at(span, format!("`{key}` is missing"))
+                .help(format!("Add it, for example: {key} = {example}")),
+        );
+    }
+
+    /// Reads a file that the stack names; what goes wrong is reported.
+    fn file(&mut self, written: &At<Arc<str>>) -> Option<(PathBuf, Arc<[u8]>)> {
+        let path = self.path(written)?;
+        if let Some(bytes) = self.cache.get(&path) {
+            return Some((path, Arc::clone(bytes)));
+        }
+        match self.files.read(&path) {
+            Ok(bytes) => {
+                let bytes: Arc<[u8]> = bytes.into();
+                self.cache.insert(path.clone(), Arc::clone(&bytes));
+                Some((path, bytes))
+            }
+            Err(error) => {
+                self.path_problem(written, &PathProblem::Unreadable(reason(&error)));
+                None
+            }
+        }
+    }
+
+    /// The resolved path of a file that the stack names; what goes wrong is reported.
+    fn path(&mut self, written: &At<Arc<str>>) -> Option<PathBuf> {
+        let from = self.folder(written);
+        match confine(self.files, self.root, &from, &written.value) {
+            Ok(path) => Some(path),
+            Err(problem) => {
+                self.path_problem(written, &problem);
+                None
+            }
+        }
+    }
+
+    /// The path of a file that holds a secret. Where the stack is only checked it need not be there.
+    fn secret_path(&mut self, written: &At<Arc<str>>) -> Option<PathBuf> {
+        let from = self.folder(written);
+        match confine(self.files, self.root, &from, &written.value) {
+            Ok(path) => Some(path),
+            Err(PathProblem::Unreadable(_)) => Some(from.join(&*written.value)),
+            Err(problem) => {
+                self.path_problem(written, &problem);
+                None
+            }
+        }
+    }
+
+    /// The folder of the file that a path is written in.
+    fn folder(&self, written: &At<Arc<str>>) -> PathBuf {
+        let file = written.span().and_then(|span| self.sources.file(span.file));
+        file.and_then(|file| file.path.parent()).unwrap_or(self.root).to_owned()
+    }
+
+    fn path_problem(&mut self, written: &At<Arc<str>>, problem: &PathProblem) {
+        self.tainted = true;
+        let path = &written.value;
+        let (rule, message, help) = match problem {
+            PathProblem::Absolute => (
+                "path-outside",
+                format!("The path `{path}` is absolute."),
+                "Write it relative to the folder of this file; the stack reads nothing outside its folder.",
+            ),
+            PathProblem::Outside(_) => (
+                "path-outside",
+                format!("The path `{path}` leads out of the folder of the stack."),
+                "Move the file into the folder: a stack reads nothing outside of it, not by a link either.",
+            ),
+            PathProblem::Unreadable(reason) => (
+                "file-unreadable",
+                format!("The file `{path}` can't be read: {reason}."),
+                "Paths are relative to the folder of the file that says them.",
+            ),
+        };
+        let label = match problem {
+            PathProblem::Outside(to) => format!("leads to {}", to.display()),
+            _ => String::new(),
+        };
+        self.sink.push(Diagnostic::new(rule, message).at(written.span(), label).help(help));
+    }
+}

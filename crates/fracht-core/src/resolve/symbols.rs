@@ -1,0 +1,138 @@
+//! Every name of a stack, gathered before anything is read that can refer to it.
+
+use std::hash::BuildHasherDefault;
+use std::sync::Arc;
+
+use indexmap::IndexMap;
+use rustc_hash::FxHasher;
+
+use crate::model::{ConfigId, Id, NetworkId, SecretId, VolumeId, WorkloadId};
+use crate::source::Span;
+use crate::tree::{Entries, Node, Value};
+
+type Names<T> = IndexMap<Arc<str>, T, BuildHasherDefault<FxHasher>>;
+
+/// The names of a stack.
+#[derive(Debug, Default)]
+pub(crate) struct Symbols {
+    workloads: Names<WorkloadSymbol>,
+    volumes: Names<()>,
+    networks: Names<()>,
+    configs: Names<Vec<Arc<str>>>,
+    secrets: Names<Vec<Arc<str>>>,
+    /// What is known of the stack and the target.
+    pub(crate) facts: Facts,
+}
+
+/// A service or a task.
+#[derive(Debug)]
+pub(crate) struct WorkloadSymbol {
+    /// Where its name is written.
+    pub(crate) span: Span,
+    /// Whether it is a task.
+    pub(crate) is_task: bool,
+    /// Its ports, with the number that others in the stack use.
+    pub(crate) ports: Vec<(Arc<str>, u16)>,
+}
+
+/// What `{stack.…}` and `{target.…}` stand for.
+#[derive(Debug, Default)]
+pub(crate) struct Facts {
+    pub(crate) stack: Arc<str>,
+    pub(crate) target: Arc<str>,
+    pub(crate) namespace: Arc<str>,
+    pub(crate) domain: Option<Arc<str>>,
+    pub(crate) registry: Option<Arc<str>>,
+}
+
+impl Symbols {
+    /// Gathers the names of a merged tree. The keys of configs are added as they are read.
+    pub(crate) fn collect(root: &Node, facts: Facts) -> Self {
+        let tables = |kind: &str| root.at(&[kind]).and_then(Node::table).into_iter().flatten();
+        let mut symbols = Self { facts, ..Self::default() };
+        for (is_task, kind) in [(false, "service"), (true, "task")] {
+            for (name, entry) in tables(kind) {
+                let ports = entry.node.at(&["port"]).and_then(Node::table).map_or(vec![], ports);
+                let symbol = WorkloadSymbol { span: entry.key_span, is_task, ports };
+                // The first of two with one name stays; the reader reports the second.
+                symbols.workloads.entry(Arc::clone(name)).or_insert(symbol);
+            }
+        }
+        symbols.volumes = tables("volume").map(|(name, _)| (Arc::clone(name), ())).collect();
+        symbols.networks = tables("network").map(|(name, _)| (Arc::clone(name), ())).collect();
+        symbols.configs = tables("config").map(|(name, _)| (Arc::clone(name), vec![])).collect();
+        symbols.secrets =
+            tables("secret").map(|(name, entry)| (Arc::clone(name), secret_keys(&entry.node))).collect();
+        symbols
+    }
+
+    pub(crate) fn workload(&self, name: &str) -> Option<(WorkloadId, &WorkloadSymbol)> {
+        let (index, _, symbol) = self.workloads.get_full(name)?;
+        Some((Id::new(index), symbol))
+    }
+
+    pub(crate) fn volume(&self, name: &str) -> Option<VolumeId> {
+        self.volumes.get_index_of(name).map(Id::new)
+    }
+
+    pub(crate) fn network(&self, name: &str) -> Option<NetworkId> {
+        self.networks.get_index_of(name).map(Id::new)
+    }
+
+    pub(crate) fn config(&self, name: &str) -> Option<(ConfigId, &[Arc<str>])> {
+        let (index, _, keys) = self.configs.get_full(name)?;
+        Some((Id::new(index), keys))
+    }
+
+    pub(crate) fn secret(&self, name: &str) -> Option<(SecretId, &[Arc<str>])> {
+        let (index, _, keys) = self.secrets.get_full(name)?;
+        Some((Id::new(index), keys))
+    }
+
+    /// Says which keys a config has.
+    pub(crate) fn set_config_keys(&mut self, name: &str, keys: Vec<Arc<str>>) {
+        if let Some(known) = self.configs.get_mut(name) {
+            *known = keys;
+        }
+    }
+
+    /// The names of a kind.
+    pub(crate) fn names(&self, kind: &str) -> Vec<&str> {
+        let service = |is_task| {
+            let of_kind = self.workloads.iter().filter(move |(_, symbol)| symbol.is_task == is_task);
+            of_kind.map(|(name, _)| &**name).collect()
+        };
+        match kind {
+            "service" => service(false),
+            "task" => service(true),
+            "volume" => self.volumes.keys().map(|name| &**name).collect(),
+            "network" => self.networks.keys().map(|name| &**name).collect(),
+            "config" => self.configs.keys().map(|name| &**name).collect(),
+            "secret" => self.secrets.keys().map(|name| &**name).collect(),
+            _ => self.workloads.keys().map(|name| &**name).collect(),
+        }
+    }
+}
+
+/// The names of a service's ports and the numbers that others use; 0 for what can't be read.
+fn ports(entries: &Entries) -> Vec<(Arc<str>, u16)> {
+    let number = |node: &Node| match node.value {
+        Value::Integer(number) => u16::try_from(number).ok(),
+        _ => None,
+    };
+    entries
+        .iter()
+        .map(|(name, entry)| {
+            let inner = entry.node.at(&["as"]).or_else(|| entry.node.at(&["number"]));
+            let inner = number(inner.unwrap_or(&entry.node));
+            (Arc::clone(name), inner.unwrap_or_default())
+        })
+        .collect()
+}
+
+fn secret_keys(secret: &Node) -> Vec<Arc<str>> {
+    let made = secret.at(&["key"]).and_then(Node::table).into_iter().flat_map(|keys| keys.keys());
+    let listed = secret.at(&["keys"]).map(|node| &node.value);
+    let listed: &[Node] = if let Some(Value::List(keys)) = listed { keys } else { &[] };
+    made.chain(listed.iter().filter_map(Node::text)).map(Arc::clone).collect()
+}

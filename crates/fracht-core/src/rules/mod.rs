@@ -1,0 +1,86 @@
+//! The rules: what each finds, why it matters, a stack that fails it and one that passes.
+//!
+//! A rule is data with a function. To add one: a static in the file of its family, a line in [`RULES`].
+//! The rules on shapes have no function: reading itself finds what they tell of.
+
+mod images;
+mod networks;
+mod ports;
+mod quantities;
+mod secrets;
+mod settings;
+mod shapes;
+mod start;
+mod unused;
+
+use crate::diag::{Severity, Sink};
+use crate::model::Model;
+
+/// What is checked, and what people can read about it.
+#[derive(Debug)]
+pub struct Rule {
+    /// Its name, in words joined by `-`.
+    pub name: &'static str,
+    /// How bad what it finds is.
+    pub severity: Severity,
+    /// What it finds, in a sentence.
+    pub summary: &'static str,
+    /// Why that matters.
+    pub why: &'static str,
+    /// A stack file in which it finds exactly one thing.
+    pub fails: &'static str,
+    /// The same, mended.
+    pub passes: &'static str,
+    /// Looks for it in a model; `None` where reading finds it.
+    pub(crate) check: Option<fn(&Model, &mut Sink)>,
+}
+
+/// Every rule, those of reading first.
+pub static RULES: &[&Rule] = &[
+    &shapes::SYNTAX,
+    &shapes::UNKNOWN_KEY,
+    &shapes::MISSING_KEY,
+    &shapes::WRONG_TYPE,
+    &shapes::BAD_VALUE,
+    &shapes::BAD_NAME,
+    &shapes::DEFINED_TWICE,
+    &shapes::UNKNOWN_NAME,
+    &shapes::FILE_UNREADABLE,
+    &shapes::PATH_OUTSIDE,
+    &shapes::BROKEN_LINE,
+    &start::START_CYCLE,
+    &start::WAITS_WITHOUT_HEALTH,
+    &ports::PORT_RANGE,
+    &ports::PORT_CLASH,
+    &ports::AT_WITH_REPLICAS,
+    &ports::AT_UNUSED,
+    &images::IMAGE_UNPINNED,
+    &settings::LOCALHOST_ADDRESS,
+    &settings::PLACEHOLDER_LEFT,
+    &settings::CONFIG_TOO_LARGE,
+    &secrets::SECRET_IN_CLEAR,
+    &secrets::SECRET_IN_CONFIG,
+    &networks::NO_ROUTE,
+    &quantities::SIZE_INVERTED,
+    &unused::UNUSED,
+];
+
+/// The rule of a name.
+pub fn rule(name: &str) -> Option<&'static Rule> {
+    RULES.iter().copied().find(|rule| rule.name == name)
+}
+
+/// Runs every rule over a model.
+pub(crate) fn run(model: &Model, sink: &mut Sink) {
+    for check in RULES.iter().filter_map(|rule| rule.check) {
+        check(model, sink);
+    }
+}
+
+/// How bad what a rule finds is.
+pub(crate) fn severity(name: &str) -> Severity {
+    rule(name).map_or(Severity::Error, |rule| rule.severity)
+}
+
+#[cfg(test)]
+mod tests;

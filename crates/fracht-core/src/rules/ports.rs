@@ -1,0 +1,173 @@
+//! Port numbers.
+
+use super::Rule;
+use crate::diag::{Diagnostic, Severity, Sink};
+use crate::grammar::at::Outside;
+use crate::model::{Model, Place, Port, Reach, Workload};
+use crate::plan::ports::{Ground, NODE_RANGE, PortPlan};
+
+pub(super) static PORT_RANGE: Rule = Rule {
+    name: "port-range",
+    severity: Severity::Error,
+    summary: "A port number that there is not, or that nodes do not hand out.",
+    why: "Ports are 1 to 65535; a cluster's nodes open 30000 to 32767 only.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
+            port.web = { number = 8080, reach = \"node\", at = 8080 }\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
+             port.web = { number = 8080, reach = \"node\", at = 30080 }\n",
+    check: Some(port_range),
+};
+
+/// Every port with its service.
+fn all_ports(model: &Model) -> impl Iterator<Item = (&Workload, &Port)> {
+    model.workloads.iter().flat_map(|workload| workload.ports().iter().map(move |port| (workload, port)))
+}
+
+fn port_range(model: &Model, sink: &mut Sink) {
+    if model.target.on.value != Place::Cluster {
+        return;
+    }
+    for (workload, port) in all_ports(model).filter(|(_, port)| port.reach.value == Reach::Node) {
+        let Some(at) = port.at else { continue };
+        let (Outside::Fixed(number) | Outside::From(number)) = at.value else { continue };
+        if NODE_RANGE.contains(&number) {
+            continue;
+        }
+        let message =
+            format!("{}, port {}, can't be at {number} on the nodes.", workload.reference(), port.name);
+        sink.push(
+            Diagnostic::new("port-range", message)
+                .at(at.span(), "not from 30000 to 32767")
+                .help("Nodes open 30000 to 32767; write a number from there, or at = \"auto\"."),
+        );
+    }
+}
+
+pub(super) static PORT_CLASH: Rule = Rule {
+    name: "port-clash",
+    severity: Severity::Error,
+    summary: "Two ports want the same number in the same place.",
+    why: "Only one listener can own it; the second never starts.",
+    fails: "[stack]\nname = \"s\"\n\
+            [service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\", at = 30080 }\n\
+            [service.b]\nimage = \"b:1\"\nport.web = { number = 80, reach = \"node\", at = 30080 }\n",
+    passes: "[stack]\nname = \"s\"\n\
+             [service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\", at = 30080 }\n\
+             [service.b]\nimage = \"b:1\"\nport.web = { number = 80, reach = \"node\", at = \"30080..\" }\n",
+    check: Some(port_clash),
+};
+
+fn port_clash(model: &Model, sink: &mut Sink) {
+    for clash in PortPlan::of(model).clashes {
+        let (number, protocol) = (clash.number, clash.protocol.word());
+        let place = clash.ground.words(model);
+        let (first, second) = (clash.first.words(model), clash.second.words(model));
+        let same = clash.first.service == clash.second.service && clash.first.port == clash.second.port;
+        let message = if same {
+            format!("{first} wants {protocol} {number} {place} twice.")
+        } else {
+            format!("{first} and {second} both want {protocol} {number} {place}.")
+        };
+        let mut problem =
+            Diagnostic::new("port-clash", message).at(clash.second.span, format!("{second} wants {number}"));
+        if !same {
+            problem = problem.also(clash.first.span, format!("{first} has {number}"));
+        }
+        if let Some(free) = clash.free {
+            problem = problem.help(format!("{free} is free {place}."));
+        }
+        let outer = matches!(clash.ground, Ground::Machine | Ground::Nodes);
+        if outer {
+            problem = problem.help(format!(
+                "Or let Fracht choose: at = \"auto\", or at = \"{number}..\" for the first free one from there."
+            ));
+        } else if clash.free.is_none() {
+            problem = problem.help("Give one of the two another number.");
+        }
+        sink.push(problem);
+    }
+}
+
+pub(super) static AT_WITH_REPLICAS: Rule = Rule {
+    name: "at-with-replicas",
+    severity: Severity::Error,
+    summary: "Several replicas on one machine, and too few numbers for them.",
+    why: "A second replica can't have the first one's port.",
+    fails: "[stack]\nname = \"s\"\n[target.laptop]\non = \"machine\"\n\
+            [service.a]\nimage = \"a:1\"\nreplicas = 2\nport.web = { number = 8080, reach = \"node\", at = 8080 }\n",
+    passes: "[stack]\nname = \"s\"\n[target.laptop]\non = \"machine\"\n\
+             [service.a]\nimage = \"a:1\"\nreplicas = 2\nport.web = { number = 8080, reach = \"node\", at = \"8080..8081\" }\n",
+    check: Some(at_with_replicas),
+};
+
+fn at_with_replicas(model: &Model, sink: &mut Sink) {
+    for (workload, port) in all_ports(model).filter(|(_, port)| port.reach.value.is_open()) {
+        let (Some(at), Some(service)) = (port.at, workload.service()) else { continue };
+        let replicas = service.replicas.value;
+        let numbers = match (at.value, model.target.on.value) {
+            (Outside::Fixed(_), Place::Machine) => 1,
+            (Outside::Range(first, last), Place::Machine) => u32::from(last - first) + 1,
+            (Outside::Range(..), Place::Cluster) => {
+                let message = format!(
+                    "{}, port {}, asks for a range, which only a machine has.",
+                    workload.reference(),
+                    port.name
+                );
+                sink.push(
+                    Diagnostic::new("at-with-replicas", message)
+                        .at(at.span(), "one number for each replica")
+                        .help("In a cluster one number serves all replicas: write that, or \"auto\"."),
+                );
+                continue;
+            }
+            _ => continue,
+        };
+        if replicas <= numbers {
+            continue;
+        }
+        let have = if numbers == 1 { "one number".into() } else { format!("{numbers} numbers") };
+        let message = format!(
+            "{} has {replicas} replicas and {have} for its port {}.",
+            workload.reference(),
+            port.name
+        );
+        let first = match at.value {
+            Outside::Fixed(first) | Outside::Range(first, _) => first,
+            Outside::Auto | Outside::From(_) => continue,
+        };
+        let last = u32::from(first) + replicas - 1;
+        let mut problem = Diagnostic::new("at-with-replicas", message)
+            .at(at.span(), have)
+            .also(service.replicas.span(), format!("{replicas} replicas"));
+        if u16::try_from(last).is_ok() {
+            problem =
+                problem.help(format!("Give each a number: at = \"{first}..{last}\", or at = \"auto\"."));
+        }
+        sink.push(problem.help("Or put one service in front that spreads the load, with one open port."));
+    }
+}
+
+pub(super) static AT_UNUSED: Rule = Rule {
+    name: "at-unused",
+    severity: Severity::Warning,
+    summary: "A number for those outside, on a port that nobody outside can reach.",
+    why: "It does nothing; probably the port was meant to be open.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.web = { number = 80, at = 8080 }\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
+             port.web = { number = 80, reach = \"balancer\", at = 8080 }\n",
+    check: Some(at_unused),
+};
+
+fn at_unused(model: &Model, sink: &mut Sink) {
+    for (workload, port) in all_ports(model).filter(|(_, port)| !port.reach.value.is_open()) {
+        let Some(at) = port.at else { continue };
+        let message =
+            format!("{}, port {}, is not open to anybody outside.", workload.reference(), port.name);
+        sink.push(
+            Diagnostic::new("at-unused", message)
+                .at(at.span(), "does nothing with reach = \"stack\"")
+                .help("Open it with reach = \"node\" or \"balancer\", or remove `at`.")
+                .help("For another number inside the stack, the key is `as`."),
+        );
+    }
+}

@@ -1,0 +1,222 @@
+//! Values of settings: addresses, placeholders, sizes.
+
+use super::Rule;
+use crate::diag::{Diagnostic, Severity, Sink};
+use crate::model::{Content, Model, Text};
+use crate::source::Span;
+
+/// Every setting of a model: whose it is, its name (empty for an argument), and its text.
+pub(super) fn all(model: &Model) -> impl Iterator<Item = Setting<'_>> {
+    let workloads = model.workloads.iter().filter(|workload| !workload.tainted);
+    let of_workloads = workloads.flat_map(|workload| {
+        workload.texts().map(move |(variable, text)| Setting {
+            owner: Owner::Workload(workload),
+            name: variable.map_or("", |variable| &variable.name),
+            text,
+        })
+    });
+    let of_configs = model.configs.iter().flat_map(|config| {
+        config.keys.iter().filter_map(move |key| match &key.content {
+            Content::Text(text) => {
+                Some(Setting { owner: Owner::Config(&config.name), name: &key.name, text })
+            }
+            Content::File { .. } => None,
+        })
+    });
+    of_workloads.chain(of_configs)
+}
+
+/// A setting of a service, a task or a config.
+pub(super) struct Setting<'m> {
+    owner: Owner<'m>,
+    /// The name of the variable or key; empty for an argument.
+    pub(super) name: &'m str,
+    /// The value.
+    pub(super) text: &'m Text,
+}
+
+enum Owner<'m> {
+    Workload(&'m crate::model::Workload),
+    Config(&'m str),
+}
+
+impl Setting<'_> {
+    /// `LOG_LEVEL of service.api`.
+    pub(super) fn words(&self) -> String {
+        let owner = match self.owner {
+            Owner::Workload(workload) => workload.reference(),
+            Owner::Config(name) => format!("config.{name}"),
+        };
+        if self.name.is_empty() {
+            format!("An argument of {owner}")
+        } else {
+            format!("{} of {owner}", self.name)
+        }
+    }
+
+    /// Where the value is written.
+    pub(super) fn span(&self) -> Option<Span> {
+        self.text.origin.span()
+    }
+}
+
+pub(super) static LOCALHOST_ADDRESS: Rule = Rule {
+    name: "localhost-address",
+    severity: Severity::Warning,
+    summary: "An address of the local machine in a setting.",
+    why: "Inside a container the local machine is the container itself: the database is not there.",
+    fails: "[stack]\nname = \"s\"\n[service.db]\nimage = \"db:1\"\nport.sql = 5432\n\
+            [service.a]\nimage = \"a:1\"\nenv.DB_HOST = \"localhost:5432\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.db]\nimage = \"db:1\"\nport.sql = 5432\n\
+             [service.a]\nimage = \"a:1\"\nenv.DB_HOST = \"{service.db/sql}\"\n",
+    check: Some(localhost_address),
+};
+
+const LOCAL: [&str; 3] = ["localhost", "127.0.0.1", "[::1]"];
+
+/// The name of the local machine in a text, where it stands for a host, and the port behind it.
+fn local_host(text: &str) -> Option<(&'static str, Option<u16>)> {
+    LOCAL.into_iter().find_map(|name| {
+        let at = text.find(name)?;
+        let word = |c: char| c.is_ascii_alphanumeric() || c == '.' || c == '-' || c == '_';
+        let (before, after) = (text.get(..at)?, text.get(at + name.len()..)?);
+        if before.ends_with(word) || after.starts_with(word) {
+            return None;
+        }
+        let digits: String =
+            after.strip_prefix(':').unwrap_or_default().chars().take_while(char::is_ascii_digit).collect();
+        Some((name, digits.parse().ok()))
+    })
+}
+
+fn localhost_address(model: &Model, sink: &mut Sink) {
+    for setting in all(model) {
+        let Some((host, port)) = local_host(&setting.text.plain()) else { continue };
+        let owner = model.workloads.iter().find_map(|workload| {
+            let found = workload.ports().iter().find(|found| Some(found.number.value) == port)?;
+            Some((workload, found))
+        });
+        let problem =
+            Diagnostic::new("localhost-address", format!("{} points at the local machine.", setting.words()))
+                .at(setting.span(), format!("in a container, {host} is the container itself"));
+        sink.push(match owner {
+            Some((workload, port)) => problem.help(format!(
+                "{} has the port {}: write {{service.{}/{}}} in place of the address.",
+                workload.name, port.number.value, workload.name, port.name
+            )),
+            None => {
+                problem.help("Inside the stack an address is a service's name: write {service.NAME/PORT}.")
+            }
+        });
+    }
+}
+
+pub(super) static PLACEHOLDER_LEFT: Rule = Rule {
+    name: "placeholder-left",
+    severity: Severity::Warning,
+    summary: "A setting that is empty, or still says that it should be changed.",
+    why: "Somebody meant to fill it in, and the program will take it at its word.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.REGION = \"changeme\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.REGION = \"north\"\n",
+    check: Some(placeholder_left),
+};
+
+/// What people write where a value should go.
+fn is_placeholder(text: &str) -> bool {
+    let plain: String =
+        text.trim().to_lowercase().chars().filter(|c| c.is_ascii_alphanumeric() || *c == ' ').collect();
+    let whole = [
+        "changeme",
+        "change me",
+        "changeit",
+        "todo",
+        "fixme",
+        "tbd",
+        "xxx",
+        "xxxx",
+        "replaceme",
+        "replace me",
+        "fill me in",
+        "fillmein",
+    ];
+    let bracketed = text.trim().starts_with('<')
+        && text.trim().ends_with('>')
+        && text.len() < 60
+        && !text.contains("/>")
+        && !text.contains("</");
+    whole.contains(&plain.as_str())
+        || bracketed
+        || plain.starts_with("your ")
+        || text.to_lowercase().starts_with("your-") && text.to_lowercase().ends_with("-here")
+}
+
+fn placeholder_left(model: &Model, sink: &mut Sink) {
+    for setting in all(model).filter(|setting| setting.text.is_plain()) {
+        let text = setting.text.plain();
+        let (message, label) = if text.is_empty() && !setting.name.is_empty() {
+            (format!("{} is empty.", setting.words()), "nothing here")
+        } else if is_placeholder(&text) {
+            (format!("{} still has to be filled in.", setting.words()), "a placeholder")
+        } else {
+            continue;
+        };
+        sink.push(
+            Diagnostic::new("placeholder-left", message)
+                .at(setting.span(), label)
+                .help("Write the value, refer to one with {config.NAME/KEY}, or remove the line."),
+        );
+    }
+}
+
+pub(super) static CONFIG_TOO_LARGE: Rule = Rule {
+    name: "config-too-large",
+    severity: Severity::Error,
+    summary: "A config of more than 1 MiB.",
+    why: "A cluster keeps no larger object of settings.",
+    fails: "[stack]\nname = \"s\"\n[config.c]\nkey.a = { file = \"large.bin\" }\n\
+            [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n",
+    passes: "[stack]\nname = \"s\"\n[config.c]\nkey.a = { file = \"present.txt\" }\n\
+             [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n",
+    check: Some(config_too_large),
+};
+
+fn config_too_large(model: &Model, sink: &mut Sink) {
+    const MOST: usize = 1 << 20;
+    for config in &model.configs {
+        let size: usize = config.keys.iter().map(|key| key.name.len() + key.content.size()).sum();
+        let largest = config.keys.iter().max_by_key(|key| key.content.size());
+        let Some(largest) = largest.filter(|_| size > MOST) else { continue };
+        let message = format!("config.{} has {size} bytes, more than a cluster keeps.", config.name);
+        sink.push(
+            Diagnostic::new("config-too-large", message)
+                .at(config.span, "at most 1048576 bytes")
+                .also(largest.span, format!("{} bytes of them", largest.content.size()))
+                .help("Put large files into the image or on a volume, or split the config."),
+        );
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_local_machine_is_found_as_a_host_only() {
+        assert_eq!(local_host("http://localhost:8080/x"), Some(("localhost", Some(8080))));
+        assert_eq!(local_host("127.0.0.1"), Some(("127.0.0.1", None)));
+        assert_eq!(local_host("tcp://[::1]:1"), Some(("[::1]", Some(1))));
+        for text in ["localhosting.example", "my-localhost", "0.0.0.0:80", "1127.0.0.1", ""] {
+            assert_eq!(local_host(text), None, "{text}");
+        }
+    }
+
+    #[test]
+    fn placeholders_are_told_from_values() {
+        for text in ["changeme", "Change-Me!", "TODO", "<your region>", "your-token-here", "xxx"] {
+            assert!(is_placeholder(text), "{text}");
+        }
+        for text in ["", "north", "<a href=x></a>", "todolist", "xx", "yours"] {
+            assert!(!is_placeholder(text), "{text}");
+        }
+    }
+}

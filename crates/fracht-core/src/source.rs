@@ -1,0 +1,164 @@
+//! The files that were read, and how a byte position becomes a line and a column.
+//!
+//! Everything that comes from a file keeps a [`Span`]. Spans are small and `Copy`; only [`Sources`] knows
+//! the text behind them.
+
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, OnceLock};
+
+/// A file in [`Sources`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct FileId(u32);
+
+/// A range of bytes in one file: `start` is in it, `end` is behind it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Span {
+    /// The file that the bytes are in.
+    pub file: FileId,
+    /// The first byte.
+    pub start: u32,
+    /// The byte behind the last one.
+    pub end: u32,
+}
+
+impl Span {
+    /// The span of a byte range that came out of a parser.
+    pub(crate) fn new(file: FileId, range: std::ops::Range<usize>) -> Self {
+        // Files over 4 GiB are refused before they are parsed.
+        let short = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
+        Self { file, start: short(range.start), end: short(range.end) }
+    }
+
+    /// Whether the two share a byte, or one is empty and lies in the other.
+    pub fn overlaps(self, other: Span) -> bool {
+        self.file == other.file && self.start <= other.end && other.start <= self.end
+    }
+
+    /// The part of this span from `from` to `to` bytes behind its start, cut to the span.
+    #[must_use]
+    pub(crate) fn part(self, from: usize, to: usize) -> Span {
+        let at = |offset: usize| {
+            self.start.saturating_add(u32::try_from(offset).unwrap_or(u32::MAX)).min(self.end)
+        };
+        Span { file: self.file, start: at(from), end: at(to) }
+    }
+}
+
+/// A line and a column as people count them, from 1; columns count characters, not bytes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Place {
+    /// The line, from 1.
+    pub line: usize,
+    /// The column in characters, from 1.
+    pub column: usize,
+}
+
+/// One file that was read.
+#[derive(Debug)]
+pub struct SourceFile {
+    /// Where the file is.
+    pub path: PathBuf,
+    /// The path as messages show it: relative to the folder of the stack file.
+    pub shown: String,
+    /// Its text, without a byte-order mark.
+    pub text: Arc<str>,
+    lines: OnceLock<Vec<u32>>,
+}
+
+impl SourceFile {
+    /// Where each line starts, in bytes.
+    fn lines(&self) -> &[u32] {
+        self.lines.get_or_init(|| {
+            let breaks = self.text.bytes().enumerate().filter(|(_, byte)| *byte == b'\n');
+            std::iter::once(0)
+                .chain(breaks.map(|(at, _)| u32::try_from(at + 1).unwrap_or(u32::MAX)))
+                .collect()
+        })
+    }
+
+    /// The line, from 1, that byte `at` is on.
+    pub fn line_of(&self, at: u32) -> usize {
+        self.lines().partition_point(|start| *start <= at).max(1)
+    }
+
+    /// The bytes of line `line` (from 1), without its line break; empty for a line that there is not.
+    pub fn line_range(&self, line: usize) -> std::ops::Range<usize> {
+        let lines = self.lines();
+        let Some(start) = line.checked_sub(1).and_then(|index| lines.get(index)) else {
+            return 0..0;
+        };
+        let start = *start as usize;
+        let end = lines.get(line).map_or(self.text.len(), |next| *next as usize);
+        let text = self.text.get(start..end).unwrap_or_default();
+        start..start + text.trim_end_matches(['\n', '\r']).len()
+    }
+}
+
+/// All the files of one stack.
+#[derive(Debug, Default)]
+pub struct Sources {
+    files: Vec<SourceFile>,
+}
+
+impl Sources {
+    /// Takes a file in; the same path twice gives the same id.
+    pub fn add(&mut self, path: &Path, shown: String, text: Arc<str>) -> FileId {
+        if let Some(known) = self.files.iter().position(|file| file.path == path) {
+            return FileId(u32::try_from(known).unwrap_or(u32::MAX));
+        }
+        let id = FileId(u32::try_from(self.files.len()).unwrap_or(u32::MAX));
+        self.files.push(SourceFile { path: path.to_owned(), shown, text, lines: OnceLock::new() });
+        id
+    }
+
+    /// The file behind an id; `None` only for an id of other sources.
+    pub fn file(&self, id: FileId) -> Option<&SourceFile> {
+        self.files.get(id.0 as usize)
+    }
+
+    /// Line and column of the start of `span`.
+    pub fn place(&self, span: Span) -> Place {
+        let Some(file) = self.file(span.file) else { return Place { line: 1, column: 1 } };
+        let line = file.line_of(span.start);
+        let start = file.line_range(line).start;
+        let before = file.text.get(start..span.start as usize).unwrap_or_default();
+        Place { line, column: before.chars().count() + 1 }
+    }
+
+    /// `file:line` of a span, as messages and listings show it.
+    pub fn location(&self, span: Span) -> String {
+        let shown = self.file(span.file).map_or("?", |file| file.shown.as_str());
+        format!("{shown}:{}", self.place(span).line)
+    }
+
+    /// The text of a span; empty for a span of other sources.
+    pub fn text(&self, span: Span) -> &str {
+        let file = self.file(span.file);
+        file.and_then(|file| file.text.get(span.start as usize..span.end as usize)).unwrap_or_default()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn places_count_characters_and_survive_carriage_returns() {
+        let mut sources = Sources::default();
+        let text = "a = 1\r\nü = 'é'\r\n\r\nlast";
+        let file = sources.add(Path::new("/s/f.toml"), "f.toml".into(), text.into());
+        let at = |needle: &str| {
+            let start = text.find(needle).unwrap();
+            Span::new(file, start..start + needle.len())
+        };
+        assert_eq!(sources.place(at("a")), Place { line: 1, column: 1 });
+        assert_eq!(sources.place(at("'é'")), Place { line: 2, column: 5 });
+        assert_eq!(sources.place(at("last")), Place { line: 4, column: 1 });
+        assert_eq!(sources.location(at("last")), "f.toml:4");
+        let shown = sources.file(file).unwrap();
+        assert_eq!(&text[shown.line_range(2)], "ü = 'é'");
+        assert_eq!(shown.line_range(3).len(), 0);
+        assert_eq!(shown.line_range(9), 0..0);
+        assert_eq!(sources.add(Path::new("/s/f.toml"), "f.toml".into(), "".into()), file);
+    }
+}

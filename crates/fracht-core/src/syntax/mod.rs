@@ -1,0 +1,192 @@
+//! From the text of a file to the tree of what was written. Only this module knows the TOML crate.
+
+mod duplicate;
+
+use std::collections::HashSet;
+use std::hash::BuildHasherDefault;
+use std::sync::Arc;
+
+use rustc_hash::FxBuildHasher;
+use toml::Spanned;
+use toml::de::{DeTable, DeValue, Error};
+
+use crate::diag::{Diagnostic, Sink};
+use crate::origin::Layer;
+use crate::source::{FileId, Span};
+use crate::tree::{Entries, Entry, Node, Value};
+
+/// How many syntax errors of one file are reported; a file with more is no stack file.
+const MOST_ERRORS: usize = 50;
+
+/// Reads a TOML 1.1 document. Every syntax error is reported, and what it touches is tainted.
+pub(crate) fn parse(text: &str, file: FileId, sink: &mut Sink) -> Node {
+    let (table, errors) = DeTable::parse_recoverable(text);
+    let broken: Vec<Span> = errors
+        .iter()
+        .filter(|error| !is_duplicate(error))
+        .filter_map(|error| Some(Span::new(file, error.span()?)))
+        .collect();
+    report(text, file, &errors, sink);
+    let mut convert = Convert { file, broken, keys: HashSet::default() };
+    let entries = convert.table(table.into_inner());
+    Node {
+        value: Value::Table(Arc::new(entries)),
+        span: Span::new(file, 0..0),
+        layer: Layer::Stack,
+        under: None,
+    }
+}
+
+fn is_duplicate(error: &Error) -> bool {
+    error.message().starts_with("duplicate key")
+}
+
+fn report(text: &str, file: FileId, errors: &[Error], sink: &mut Sink) {
+    let span_of = |error: &Error| Span::new(file, error.span().unwrap_or(0..0));
+    let duplicates: Vec<_> =
+        errors.iter().filter(|error| is_duplicate(error)).filter_map(Error::span).take(MOST_ERRORS).collect();
+    for (second, first) in duplicate::first_places(text, &duplicates) {
+        let name = text.get(second.clone()).unwrap_or_default();
+        sink.push(
+            Diagnostic::new("defined-twice", format!("`{name}` is defined twice."))
+                .at(Span::new(file, second.clone()), "defined again here")
+                .also(first.map(|first| Span::new(file, first)), "first defined here")
+                .help("Keep one of the two, or move what differs into one table."),
+        );
+    }
+    let others: Vec<&Error> = errors.iter().filter(|error| !is_duplicate(error)).collect();
+    for error in others.iter().take(MOST_ERRORS) {
+        sink.push(
+            Diagnostic::new("syntax", format!("This is not valid TOML: {}.", error.message()))
+                .at(span_of(error), "")
+                .help(advice(error, text)),
+        );
+    }
+    if let Some(next) = others.get(MOST_ERRORS) {
+        let more = others.len() - MOST_ERRORS;
+        sink.push(
+            Diagnostic::new("syntax", format!("There are {more} more syntax errors from here on."))
+                .at(span_of(next), "")
+                .help("Is this a stack file? Mend the first ones and try again."),
+        );
+    }
+}
+
+/// What to do about a syntax error.
+fn advice(error: &Error, text: &str) -> &'static str {
+    let at = error.span().and_then(|span| text.get(span)).unwrap_or_default();
+    let message = error.message();
+    if message.contains("extend value") {
+        "A key with dots reaches into a table; write the values in one place."
+    } else if message.contains("string values must be quoted") || message.contains("literal string") {
+        "Put text in double quotes: key = \"value\"."
+    } else if message.contains("key with no value") || message.contains("expected `=`") {
+        "Write key = value, or [table] to begin a table."
+    } else if message.contains("string") || at.starts_with(['"', '\'']) {
+        "Text begins and ends with the same quote, on one line; longer text takes three quotes."
+    } else {
+        "Text is in \"double quotes\", lists in [ ], tables in { } or under a [header]."
+    }
+}
+
+struct Convert {
+    file: FileId,
+    broken: Vec<Span>,
+    /// Keys repeat from service to service; each is kept once.
+    keys: HashSet<Arc<str>, FxBuildHasher>,
+}
+
+impl Convert {
+    fn key(&mut self, name: &str) -> Arc<str> {
+        if let Some(known) = self.keys.get(name) {
+            return Arc::clone(known);
+        }
+        let key: Arc<str> = name.into();
+        self.keys.insert(Arc::clone(&key));
+        key
+    }
+
+    fn table(&mut self, table: DeTable<'_>) -> Entries {
+        let mut entries: Vec<_> = table.into_iter().collect();
+        // The parser sorts by name; people read in the order of the file.
+        entries.sort_by_key(|(key, _)| key.span().start);
+        let mut converted = Entries::with_capacity_and_hasher(entries.len(), BuildHasherDefault::default());
+        for (key, value) in entries {
+            let key_span = Span::new(self.file, key.span());
+            let name = self.key(key.get_ref());
+            let node = self.value(value);
+            converted.insert(name, Entry { key_span, node });
+        }
+        converted
+    }
+
+    fn value(&mut self, value: Spanned<DeValue<'_>>) -> Node {
+        let span = Span::new(self.file, value.span());
+        let value = match value.into_inner() {
+            DeValue::Table(table) => Value::Table(Arc::new(self.table(table))),
+            DeValue::Array(array) => Value::List(array.into_iter().map(|item| self.value(item)).collect()),
+            _ if self.broken.iter().any(|broken| broken.overlaps(span)) => Value::Tainted,
+            DeValue::String(text) => Value::Text(text.into()),
+            DeValue::Integer(number) => {
+                match i64::from_str_radix(number.as_str(), number.radix()) {
+                    Ok(number) => Value::Integer(number),
+                    // Out of every range that the language has; the check of shapes says so.
+                    Err(_) => Value::Integer(i64::MAX),
+                }
+            }
+            DeValue::Float(_) => Value::Float,
+            DeValue::Boolean(value) => Value::Boolean(value),
+            DeValue::Datetime(_) => Value::Date,
+        };
+        Node { value, span, layer: Layer::Stack, under: None }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::source::Sources;
+
+    fn parsed(text: &str) -> (Node, Vec<Diagnostic>, Sources) {
+        let mut sources = Sources::default();
+        let file = sources.add("/s/fracht.toml".as_ref(), "fracht.toml".into(), text.into());
+        let mut sink = Sink::default();
+        let node = parse(text, file, &mut sink);
+        (node, sink.diagnostics, sources)
+    }
+
+    #[test]
+    fn entries_stand_in_the_order_of_the_file_with_their_places() {
+        let (node, problems, sources) = parsed("[z]\nb.c = 1\na = 'x'\n[a]\n");
+        assert_eq!(problems, []);
+        let keys: Vec<&str> = node.table().unwrap().keys().map(|key| &**key).collect();
+        assert_eq!(keys, ["z", "a"]);
+        assert_eq!(sources.text(node.at(&["z", "a"]).unwrap().span), "'x'");
+        assert_eq!(sources.location(node.at(&["z", "b", "c"]).unwrap().span), "fracht.toml:2");
+    }
+
+    #[test]
+    fn one_syntax_error_hides_nothing_and_taints_what_it_touches() {
+        let (node, problems, _) = parsed("[a]\nx = nonsense\ny = 2\n[b\nz = 3\n[c]\nw = 4\n");
+        assert!(problems.len() >= 2, "{problems:#?}");
+        assert!(matches!(node.at(&["a", "x"]).unwrap().value, Value::Tainted));
+        assert!(matches!(node.at(&["a", "y"]).unwrap().value, Value::Integer(2)));
+        assert!(matches!(node.at(&["c", "w"]).unwrap().value, Value::Integer(4)));
+    }
+
+    #[test]
+    fn what_is_defined_twice_shows_both_places() {
+        let text = "[service.db]\nimage = 'a:1'\nport = { x = 1, x = 2 }\nimage = 'b:1'\n\
+                    env.A = 1\nenv.A = 2\n[service.api]\n[service.db]\n";
+        let (_, problems, sources) = parsed(text);
+        let lines: Vec<_> = problems
+            .iter()
+            .map(|problem| {
+                assert_eq!(problem.rule, "defined-twice");
+                let line = |span| sources.place(span).line;
+                (line(problem.primary.as_ref().unwrap().span), line(problem.related[0].span))
+            })
+            .collect();
+        assert_eq!(lines, [(3, 3), (4, 2), (6, 5), (8, 1)]);
+    }
+}

@@ -20,6 +20,7 @@ pub const MOST_BYTES: usize = 64 << 20;
 pub struct Project<'f> {
     files: &'f dyn Files,
     root: PathBuf,
+    folder_shown: PathBuf,
     tree: Node,
     targets: Targets,
     sources: Sources,
@@ -84,11 +85,11 @@ impl Verdict {
 }
 
 impl<'f> Project<'f> {
-    /// Reads the stack file at `path` and checks its shapes.
+    /// Reads the stack file at `path` and checks its shapes. Messages call it `shown`.
     ///
     /// # Errors
     /// [`OpenError`] if there is no text to check.
-    pub fn open(files: &'f dyn Files, path: &Path) -> Result<Self, OpenError> {
+    pub fn open(files: &'f dyn Files, path: &Path, shown: &Path) -> Result<Self, OpenError> {
         let bytes = files.read(path).map_err(|error| OpenError::Unreadable(reason(&error)))?;
         if bytes.len() > MOST_BYTES {
             return Err(OpenError::TooLarge(bytes.len()));
@@ -104,17 +105,15 @@ impl<'f> Project<'f> {
         }
         let mut sources = Sources::default();
         let mut sink = Sink::default();
-        let shown = path
-            .file_name()
-            .map_or_else(|| path.display().to_string(), |name| name.to_string_lossy().into_owned());
         let text: Arc<str> = text.into();
-        let file = sources.add(path, shown, Arc::clone(&text));
+        let file = sources.add(path, shown.display().to_string(), Arc::clone(&text));
         let tree = syntax::parse(&text, file, &mut sink);
         verify(&ROOT, &tree, &sources, &mut sink);
+        let folder_shown = shown.parent().unwrap_or(Path::new("")).to_owned();
         let root = path.parent().unwrap_or(Path::new("")).to_owned();
         let targets = Targets::of(&tree);
         let found = sink.take();
-        Ok(Self { files, root, tree, targets, sources, cache: FileCache::new(), found })
+        Ok(Self { files, root, folder_shown, tree, targets, sources, cache: FileCache::new(), found })
     }
 
     /// The targets of the stack.
@@ -141,6 +140,7 @@ impl<'f> Project<'f> {
             target,
             files: self.files,
             root: &self.root,
+            folder_shown: &self.folder_shown,
         };
         let model = read::model(&input, &mut self.cache, &mut self.sources, &mut sink)?;
         rules::run(&model, &mut sink);

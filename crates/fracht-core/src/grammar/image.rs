@@ -64,6 +64,9 @@ pub fn parse(text: &str) -> Result<Image, String> {
         Some((host, path)) if host.contains(['.', ':']) || host == "localhost" => (Some(host), path),
         _ => (None, rest),
     };
+    if registry.is_some_and(|host| !is_host(host)) {
+        return Err("a registry is a host name, maybe with :port".into());
+    }
     let (repository, tag) = match path.rsplit_once(':') {
         Some((repository, tag)) => (repository, Some(tag)),
         None => (path, None),
@@ -91,9 +94,6 @@ pub fn parse(text: &str) -> Result<Image, String> {
              digits and single . _ - between them"
                 .to_owned()
         });
-    }
-    if registry.is_some_and(|host| !is_host(host)) {
-        return Err("a registry is a host name, maybe with :port".into());
     }
     let own = |part: Option<&str>| part.map(str::to_owned);
     Ok(Image {

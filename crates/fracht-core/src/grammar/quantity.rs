@@ -92,6 +92,9 @@ pub fn cpu(text: &str) -> Result<Quantity, String> {
     let size = if let Some(thousandths) = text.strip_suffix('m') {
         parse(thousandths)?
     } else if let Some((whole, fraction)) = text.split_once('.') {
+        if fraction.is_empty() {
+            return Err(wrong());
+        }
         if fraction.len() > 3 {
             return Err("nothing finer than a thousandth of a processor can be asked for".into());
         }

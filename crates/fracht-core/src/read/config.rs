@@ -51,7 +51,11 @@ fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Vec<Confi
         return;
     };
     let text = text.trim_start_matches('\u{feff}');
-    let file = reader.sources.add(&resolved, path.value.to_string(), text.into());
+    let file = reader.sources.add(
+        &resolved,
+        reader.folder_shown.join(&*path.value).display().to_string(),
+        text.into(),
+    );
     let layer = match path.origin {
         Origin::Written { layer, .. } => layer,
         Origin::Defaulted(_) => Layer::Stack,

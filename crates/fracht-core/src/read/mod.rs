@@ -37,6 +37,8 @@ pub(crate) struct Reader<'a> {
     pub(crate) files: &'a dyn Files,
     /// The folder of the stack: nothing outside it is read.
     pub(crate) root: &'a Path,
+    /// The same folder as messages call it.
+    folder_shown: &'a Path,
     pub(crate) cache: &'a mut FileCache,
     pub(crate) sources: &'a mut Sources,
     pub(crate) sink: &'a mut Sink,
@@ -52,6 +54,7 @@ pub(crate) struct Input<'a> {
     pub(crate) target: &'a str,
     pub(crate) files: &'a dyn Files,
     pub(crate) root: &'a Path,
+    pub(crate) folder_shown: &'a Path,
 }
 
 /// Reads the stack as one target sees it; `None` if there is no such target.
@@ -66,6 +69,7 @@ pub(crate) fn model(
     let mut reader = Reader {
         files: input.files,
         root: input.root,
+        folder_shown: input.folder_shown,
         cache,
         sources,
         sink,

@@ -152,7 +152,7 @@ mod tests {
         let file = sources.add("/s/fracht.toml".as_ref(), "fracht.toml".into(), text.into());
         let mut sink = Sink::default();
         let node = parse(text, file, &mut sink);
-        (node, sink.diagnostics, sources)
+        (node, sink.take(), sources)
     }
 
     #[test]

@@ -1,0 +1,65 @@
+//! Startup, readiness and liveness probes of a health check.
+
+use fracht_core::grammar::duration::whole_seconds;
+use fracht_core::model::{Health, PortIndex, Probe as Asks, Workload};
+use k8s_openapi::api::core::v1::{ExecAction, HTTPGetAction, Probe, TCPSocketAction};
+use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
+
+/// The three probes of a container.
+#[derive(Default)]
+pub(crate) struct Probes {
+    pub(crate) startup: Option<Probe>,
+    pub(crate) readiness: Option<Probe>,
+    pub(crate) liveness: Option<Probe>,
+}
+
+/// `boot` becomes a check that is tried every `every` until `boot` is over: it ends as soon as it can.
+pub(crate) fn probes(workload: &Workload) -> Probes {
+    let Some(health) = workload.service().and_then(|service| service.health.as_ref()) else {
+        return Probes::default();
+    };
+    let boot_tries = health.boot.value.as_millis().div_ceil(health.every.value.as_millis().max(1));
+    let boot_tries = u32::try_from(boot_tries.max(1)).unwrap_or(u32::MAX);
+    let liveness =
+        (health.restart_after.value > 0).then(|| probe(workload, health, health.restart_after.value));
+    Probes {
+        startup: Some(probe(workload, health, boot_tries)),
+        readiness: Some(probe(workload, health, health.fails.value)),
+        liveness,
+    }
+}
+
+fn probe(workload: &Workload, health: &Health, failures: u32) -> Probe {
+    let port = |index: PortIndex| {
+        let name = workload.port(index).map(|port| port.name.to_string());
+        IntOrString::String(name.unwrap_or_default())
+    };
+    let mut probe = Probe {
+        period_seconds: unless(whole_seconds(health.every.value), 10),
+        timeout_seconds: unless(whole_seconds(health.timeout.value), 1),
+        failure_threshold: unless(failures, 3),
+        ..Probe::default()
+    };
+    match &health.probe {
+        Asks::Http { path, port: index } => {
+            probe.http_get = Some(HTTPGetAction {
+                path: Some(path.to_string()),
+                port: port(*index),
+                ..HTTPGetAction::default()
+            });
+        }
+        Asks::Tcp { port: index } => {
+            probe.tcp_socket = Some(TCPSocketAction { port: port(*index), host: None });
+        }
+        Asks::Run { command } => {
+            let command = command.iter().map(ToString::to_string).collect();
+            probe.exec = Some(ExecAction { command: Some(command) });
+        }
+    }
+    probe
+}
+
+/// The number, unless it is what the cluster takes anyway.
+fn unless(number: u32, default: u32) -> Option<i32> {
+    (number != default).then(|| i32::try_from(number).unwrap_or(i32::MAX))
+}

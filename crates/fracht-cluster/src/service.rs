@@ -1,0 +1,71 @@
+//! Service (core/v1): the inner name of a service, and a second one for each reach beyond the stack.
+
+use fracht_core::model::{Model, Port, PortIndex, Protocol, Reach, Workload, WorkloadId};
+use k8s_openapi::api::core::v1::{Service, ServicePort, ServiceSpec};
+use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
+
+use crate::labels;
+use crate::name::{LABEL, fitted};
+use crate::rendering::Rendering;
+
+/// The service of the inner name, with all ports.
+pub(crate) fn inner(model: &Model, workload: &Workload) -> Service {
+    let ports = workload.ports().iter().map(|port| service_port(port, port.inner_number()));
+    service(model, workload, workload.name.to_string(), None, ports.collect())
+}
+
+/// The name of the object for a reach beyond the stack.
+pub(crate) fn outer_name(workload: &Workload, reach: Reach) -> String {
+    fitted(&format!("{}-{}", workload.name, reach.word()), LABEL)
+}
+
+/// The service for one reach beyond the stack, with the ports that reach so far and no others.
+pub(crate) fn outer(rendering: &Rendering<'_>, id: WorkloadId, reach: Reach) -> Service {
+    let workload = &rendering.model().workloads[id];
+    let ports = workload.ports().iter().enumerate().filter(|(_, port)| port.reach.value == reach);
+    let ports = ports.map(|(index, port)| {
+        let at = rendering.outer_number(id, PortIndex(index));
+        let number = port.inner_number();
+        match reach {
+            Reach::Balancer => service_port(port, at.unwrap_or(number)),
+            _ => ServicePort { node_port: at.map(i32::from), ..service_port(port, number) },
+        }
+    });
+    let kind = if reach == Reach::Balancer { "LoadBalancer" } else { "NodePort" };
+    service(rendering.model(), workload, outer_name(workload, reach), Some(kind), ports.collect())
+}
+
+fn service(
+    model: &Model,
+    workload: &Workload,
+    name: String,
+    kind: Option<&str>,
+    ports: Vec<ServicePort>,
+) -> Service {
+    Service {
+        metadata: labels::meta(model, name, labels::of_part(model, &workload.name)),
+        spec: Some(ServiceSpec {
+            type_: kind.map(str::to_owned),
+            selector: Some(labels::selector(model, workload)),
+            ports: Some(ports),
+            ..ServiceSpec::default()
+        }),
+        status: None,
+    }
+}
+
+/// The port's name leads to the container: its number can change without anything else changing.
+fn service_port(port: &Port, number: u16) -> ServicePort {
+    ServicePort {
+        name: Some(port.name.to_string()),
+        port: i32::from(number),
+        target_port: Some(IntOrString::String(port.name.to_string())),
+        protocol: protocol(port.protocol),
+        ..ServicePort::default()
+    }
+}
+
+/// The cluster's word for a protocol; `None` for TCP, which is its default.
+pub(crate) fn protocol(protocol: Protocol) -> Option<String> {
+    (protocol != Protocol::Tcp).then(|| protocol.word().to_uppercase())
+}

@@ -1,0 +1,121 @@
+//! Objects as text.
+//!
+//! Writing takes most of the time of a rendering. Objects are built and written in blocks, several at
+//! once where there are many, and each block goes out before the next: what is held is a few blocks.
+
+use std::io;
+
+use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
+use serde_saphyr::SerializerOptions;
+
+use crate::rendering::{Piece, Rendering};
+
+/// How objects are written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Format {
+    /// YAML documents, one after the other.
+    Yaml,
+    /// JSON: one `List` object, or one object for each file.
+    Json,
+}
+
+/// A file of one object.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct File {
+    /// Its name, which sorts in the order to apply.
+    pub name: String,
+    /// Its content.
+    pub text: String,
+    /// Whether it holds the value of a secret.
+    pub secret: bool,
+}
+
+/// Objects in one block: enough to be worth a thread's turn.
+const BLOCK: usize = 128;
+/// Below this many objects threads cost more than they save.
+const WORTH_THREADS: usize = 512;
+
+impl Rendering<'_> {
+    /// Writes all objects, in the order to apply them.
+    ///
+    /// # Errors
+    /// What `out` says.
+    pub fn write(&self, format: Format, out: &mut dyn io::Write) -> io::Result<()> {
+        let (before, between, after) = match format {
+            Format::Yaml => ("", "---\n", ""),
+            Format::Json => ("{\"apiVersion\":\"v1\",\"kind\":\"List\",\"items\":[\n", ",\n", "]}\n"),
+        };
+        let block = |pieces: &[Piece]| -> io::Result<String> {
+            let mut text = String::new();
+            for (index, piece) in pieces.iter().enumerate() {
+                if index > 0 {
+                    text.push_str(between);
+                }
+                self.object_text(*piece, format, &mut text)?;
+            }
+            Ok(text)
+        };
+        let mut first = true;
+        let mut emit = |text: &str| {
+            out.write_all(if std::mem::take(&mut first) { before } else { between }.as_bytes())?;
+            out.write_all(text.as_bytes())
+        };
+        if self.pieces().len() < WORTH_THREADS {
+            emit(&block(self.pieces())?)?;
+        } else {
+            let blocks: Vec<&[Piece]> = self.pieces().chunks(BLOCK).collect();
+            for turn in blocks.chunks(rayon::current_num_threads() * 4) {
+                let texts: Vec<_> = turn.par_iter().map(|pieces| block(pieces)).collect();
+                for text in texts {
+                    emit(&text?)?;
+                }
+            }
+        }
+        out.write_all(after.as_bytes())
+    }
+
+    /// A file for each object.
+    ///
+    /// # Errors
+    /// An object that can't be written, which none of ours should be.
+    pub fn files(&self, format: Format) -> io::Result<Vec<File>> {
+        let ending = match format {
+            Format::Yaml => "yaml",
+            Format::Json => "json",
+        };
+        let file = |piece: &Piece| {
+            let mut text = String::new();
+            self.object_text(*piece, format, &mut text)?;
+            let name = format!("{}.{ending}", self.file_stem(*piece));
+            Ok(File { name, text, secret: Self::is_secret(*piece) })
+        };
+        if self.pieces().len() < WORTH_THREADS {
+            self.pieces().iter().map(file).collect()
+        } else {
+            self.pieces().par_iter().map(file).collect()
+        }
+    }
+
+    /// Appends an object's text, which ends with a line break.
+    fn object_text(&self, piece: Piece, format: Format, text: &mut String) -> io::Result<()> {
+        let object = self.build(piece);
+        match format {
+            Format::Yaml => {
+                serde_saphyr::to_fmt_writer_with_options(text, &object, options())
+                    .map_err(io::Error::other)?;
+            }
+            Format::Json => {
+                text.push_str(&serde_json::to_string_pretty(&object)?);
+            }
+        }
+        if !text.ends_with('\n') {
+            text.push('\n');
+        }
+        Ok(())
+    }
+}
+
+/// Strings that any reader takes for strings, and no folding of long lines: what is one line stays one.
+fn options() -> SerializerOptions {
+    serde_saphyr::ser_options! { folded_wrap_chars: usize::MAX }
+}

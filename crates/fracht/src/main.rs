@@ -1,1 +1,22 @@
-fn main() {}
+//! `fracht`: one short definition of a container stack, checked, planned and rendered.
+
+mod cli;
+mod commands;
+mod disk;
+mod failure;
+mod stack;
+mod ui;
+
+use std::process::ExitCode;
+
+use clap::Parser as _;
+
+fn main() -> ExitCode {
+    let cli = cli::Cli::parse();
+    let mut ui = ui::Ui::new(cli.common.color, cli.common.quiet);
+    let done = commands::run(&cli, &mut ui);
+    match done.and_then(|outcome| ui.flush().map(|()| outcome)) {
+        Ok(outcome) => outcome.code(),
+        Err(failure) => ui.fail(&failure),
+    }
+}

@@ -1,0 +1,162 @@
+//! The command line. Doc comments are the help.
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+
+/// One short definition of a container stack: checked, planned and rendered for a cluster.
+///
+/// Results go to standard output, everything else to standard error. Exit codes: 0 all is well,
+/// 1 the stack has problems, 2 the command could not be carried out.
+#[derive(Debug, Parser)]
+#[command(name = "fracht", version, max_term_width = 100)]
+#[command(after_help = "Try it: fracht demo writes an example stack and runs every command on it.")]
+pub(crate) struct Cli {
+    #[command(flatten)]
+    pub(crate) common: Common,
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+/// What every command takes.
+#[derive(Debug, Args)]
+pub(crate) struct Common {
+    /// The stack file, or the folder that it is in
+    ///
+    /// Without it, fracht.toml is looked for in the current folder and those above.
+    #[arg(long, global = true, value_name = "PATH")]
+    pub(crate) stack: Option<PathBuf>,
+    /// When to use colours; the variable `NO_COLOR` is honoured
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub(crate) color: When,
+    /// Say nothing but results and errors
+    #[arg(short, long, global = true)]
+    pub(crate) quiet: bool,
+}
+
+/// When to use colours.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub(crate) enum When {
+    /// On a terminal
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    Check(Check),
+    Order(Order),
+    Ports(Ports),
+    Render(Render),
+    Rules(Rules),
+    Demo(Demo),
+}
+
+/// Which of the stack's targets.
+#[derive(Debug, Default, Args)]
+pub(crate) struct TargetChoice {
+    /// The target; needed where the stack has several
+    #[arg(short, long, value_name = "NAME")]
+    pub(crate) target: Option<String>,
+}
+
+/// How results are written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Format {
+    /// For people
+    #[default]
+    Text,
+    /// For programs; docs/json.md says what is in it
+    Json,
+}
+
+/// Find all the problems of the stack, under every target
+///
+/// Each with its place, the reason and the fix. Ends with 1 if there are errors.
+#[derive(Debug, Default, Args)]
+#[command(
+    after_help = "Examples:\n  fracht check\n  fracht check -t prod\n  fracht check --format json | jq '.problems[].message'"
+)]
+pub(crate) struct Check {
+    #[command(flatten)]
+    pub(crate) target: TargetChoice,
+    /// How to write the result
+    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    pub(crate) format: Format,
+}
+
+/// Show the start order: waves, what each waits for, and the longest chain
+#[derive(Debug, Default, Args)]
+#[command(after_help = "Examples:\n  fracht order -t prod\n  fracht order -t prod --format json")]
+pub(crate) struct Order {
+    #[command(flatten)]
+    pub(crate) target: TargetChoice,
+    /// How to write the result
+    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    pub(crate) format: Format,
+}
+
+/// Show the port plan: who has which number, who can reach it, and where
+#[derive(Debug, Default, Args)]
+#[command(after_help = "Examples:\n  fracht ports -t laptop\n  fracht ports -t prod --format json")]
+pub(crate) struct Ports {
+    #[command(flatten)]
+    pub(crate) target: TargetChoice,
+    /// How to write the result
+    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    pub(crate) format: Format,
+}
+
+/// Write the Kubernetes objects of a target
+///
+/// To standard output, or with --out one file for each object into a folder, which is swapped in as a
+/// whole: files of an earlier rendering that are no longer made are removed, others are left alone.
+#[derive(Debug, Default, Args)]
+#[command(
+    after_help = "Examples:\n  fracht render -t prod | kubectl apply -f -\n  fracht render -t prod --out objects\n  fracht render -t prod --out objects --secrets"
+)]
+pub(crate) struct Render {
+    #[command(flatten)]
+    pub(crate) target: TargetChoice,
+    /// Write one file for each object into this folder
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: Option<PathBuf>,
+    /// Include the values of secrets, read from where the stack says
+    #[arg(long)]
+    pub(crate) secrets: bool,
+    /// How to write the objects
+    #[arg(long, value_name = "FORMAT", default_value = "yaml")]
+    pub(crate) format: ObjectFormat,
+}
+
+/// How objects are written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ObjectFormat {
+    /// YAML documents
+    #[default]
+    Yaml,
+    /// One List object, or with --out one object in each file
+    Json,
+}
+
+/// Tell of the rules: what each finds, why, a bad and a good example
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  fracht rules\n  fracht rules port-clash")]
+pub(crate) struct Rules {
+    /// The rule to tell all about
+    pub(crate) name: Option<String>,
+}
+
+/// Write the demo stack, Tidedesk, and run every command on it
+///
+/// Nothing that is there already is overwritten.
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  fracht demo\n  fracht demo /tmp/tidedesk")]
+pub(crate) struct Demo {
+    /// The folder to write it to
+    #[arg(value_name = "DIR", default_value = "tidedesk")]
+    pub(crate) dir: PathBuf,
+}

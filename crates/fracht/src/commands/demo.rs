@@ -1,0 +1,67 @@
+//! `fracht demo`
+
+use std::fs;
+use std::io;
+use std::path::Path;
+
+use super::{check, order, ports, render};
+use crate::cli::{Check, Common, Demo, Order, Ports, Render, TargetChoice};
+use crate::failure::{Failure, Outcome};
+use crate::ui::Ui;
+
+/// The files of the demo stack, by their paths in its folder.
+const FILES: &[(&str, &str)] = &[
+    ("fracht.toml", include_str!("../demo/fracht.toml")),
+    ("conf/model.env", include_str!("../demo/conf/model.env")),
+    ("conf/stations.csv", include_str!("../demo/conf/stations.csv")),
+];
+
+pub(crate) fn run(common: &Common, asked: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let dir = &asked.dir;
+    write(dir)?;
+    let shown = crate::stack::shown(dir);
+    ui.result(&format!("The demo stack is in {shown}: read {shown}/fracht.toml first.\n"))?;
+    let common = Common { stack: Some(dir.clone()), color: common.color, quiet: common.quiet };
+    let prod = || TargetChoice { target: Some("prod".into()) };
+    let laptop = || TargetChoice { target: Some("laptop".into()) };
+
+    ui.command(&format!("fracht check --stack {shown}"))?;
+    check::run(&common, &Check::default(), ui)?;
+    ui.command(&format!("fracht order --stack {shown} -t prod"))?;
+    order::run(&common, &Order { target: prod(), ..Order::default() }, ui)?;
+    ui.command(&format!("fracht ports --stack {shown} -t laptop"))?;
+    ports::run(&common, &Ports { target: laptop(), ..Ports::default() }, ui)?;
+    ui.command(&format!("fracht ports --stack {shown} -t prod"))?;
+    ports::run(&common, &Ports { target: prod(), ..Ports::default() }, ui)?;
+    let out = dir.join("objects");
+    ui.command(&format!("fracht render --stack {shown} -t prod --out {}", out.display()))?;
+    render::run(&common, &Render { target: prod(), out: Some(out), ..Render::default() }, ui)
+}
+
+/// Writes the files of the demo. One that is there with other content is left alone, and nothing is written.
+fn write(dir: &Path) -> Result<(), Failure> {
+    for (name, content) in FILES {
+        let path = dir.join(name);
+        match fs::read(&path) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {}
+            Ok(there) if there == content.as_bytes() => {}
+            _ => {
+                let message = format!("{} is there already, with something else in it.", path.display());
+                return Err(Failure::new(
+                    message,
+                    "Nothing was written. Choose another folder: fracht demo DIR.",
+                ));
+            }
+        }
+    }
+    for (name, content) in FILES {
+        let path = dir.join(name);
+        let written = fs::create_dir_all(path.parent().unwrap_or(dir))
+            .and_then(|()| if path.exists() { Ok(()) } else { fs::write(&path, content) });
+        written.map_err(|error| {
+            let message = format!("{} can't be written: {error}.", path.display());
+            Failure::new(message, "Choose another folder: fracht demo DIR.")
+        })?;
+    }
+    Ok(())
+}

@@ -1,0 +1,163 @@
+//! `fracht order`
+
+use fracht_core::grammar::duration;
+use fracht_core::model::{Model, WorkloadId};
+use fracht_core::plan::order::{Order as Plan, allowed_time};
+use fracht_core::source::Sources;
+use serde::Serialize;
+
+use crate::cli::{Common, Format, Order};
+use crate::failure::{Failure, Outcome};
+use crate::stack;
+use crate::ui::style::{BOLD, ERROR, QUIET};
+use crate::ui::table::{Cell, Table};
+use crate::ui::{Ui, counted, json};
+
+/// What `--format json` writes.
+#[derive(Serialize)]
+struct Answer<'a> {
+    stack: &'a str,
+    target: &'a str,
+    waves: Vec<Vec<Start<'a>>>,
+    circles: Vec<Vec<Wait<'a>>>,
+    stuck: Vec<&'a str>,
+    longest_chain: Option<Chain<'a>>,
+}
+
+#[derive(Serialize)]
+struct Start<'a> {
+    name: &'a str,
+    kind: &'a str,
+    waits_for: Vec<Wait<'a>>,
+    /// Seconds until it is ready or done, at the most.
+    may_take_seconds: Option<f64>,
+}
+
+#[derive(Serialize)]
+struct Wait<'a> {
+    name: &'a str,
+    until: &'a str,
+    place: json::Place,
+}
+
+#[derive(Serialize)]
+struct Chain<'a> {
+    names: Vec<&'a str>,
+    seconds: f64,
+}
+
+pub(crate) fn run(common: &Common, asked: &Order, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(common)?;
+    let target = stack::target(&project, &asked.target)?;
+    let verdict = stack::verdict(&mut project, &target)?;
+    let sources = project.sources();
+    let plan = Plan::of(&verdict.model);
+    ui.errors(&verdict.report, sources);
+    match asked.format {
+        Format::Text => ui.result(&text(&verdict.model, &plan, sources))?,
+        Format::Json => ui.json(&answer(&verdict.model, &plan, sources))?,
+    }
+    Ok(Outcome::problems_if(verdict.report.has_errors()))
+}
+
+fn name(model: &Model, id: WorkloadId) -> &str {
+    &model.workloads[id].name
+}
+
+fn text(model: &Model, plan: &Plan, sources: &Sources) -> String {
+    let starts = counted(model.workloads.len() - plan.stuck.len(), "start");
+    let waves = counted(plan.waves.len(), "wave");
+    let (stack, target) = (&model.name.value, &model.target.name);
+    let mut out = format!("{BOLD}{stack} under {target}{BOLD:#}: {starts} in {waves}\n\n");
+    let mut table = Table::new(["wave", "start", "waits for", "until", "written at", "may take"]);
+    for (index, wave) in plan.waves.iter().enumerate() {
+        let mut number = (index + 1).to_string();
+        for id in wave {
+            let workload = &model.workloads[*id];
+            let time = allowed_time(workload).map(|time| duration::show(time).to_string());
+            let first = [
+                Cell::styled(std::mem::take(&mut number), BOLD),
+                workload.reference().into(),
+                Cell::default(),
+                Cell::default(),
+                Cell::default(),
+                time.unwrap_or_default().into(),
+            ];
+            let mut row = first;
+            for after in &workload.after {
+                row[2] = name(model, after.on).into();
+                row[3] = after.condition.word().into();
+                row[4] = Cell::styled(sources.location(after.span), QUIET);
+                table.row(std::mem::take(&mut row));
+            }
+            if workload.after.is_empty() {
+                row[2] = Cell::styled("nothing", QUIET);
+                table.row(row);
+            }
+        }
+    }
+    if !plan.waves.is_empty() {
+        out.push_str(&table.show());
+    }
+    for circle in &plan.circles {
+        out.push_str(&drawn(model, circle, sources));
+    }
+    let in_circles = |id: &&WorkloadId| plan.circles.iter().flatten().any(|wait| wait.from == **id);
+    let behind: Vec<&str> =
+        plan.stuck.iter().filter(|id| !in_circles(id)).map(|id| name(model, *id)).collect();
+    if !behind.is_empty() {
+        out.push_str(&format!("\nBehind a circle, so they never start: {}\n", behind.join(", ")));
+    }
+    if let Some(chain) = plan.longest_chain(model) {
+        let names: Vec<&str> = chain.links.iter().map(|id| name(model, *id)).collect();
+        let time = duration::show(chain.time);
+        out.push_str(&format!("\nLongest chain: {}, at most {time}\n", names.join(" → ")));
+    }
+    out
+}
+
+/// A circle, each wait with its line.
+fn drawn(model: &Model, circle: &[fracht_core::plan::order::Wait], sources: &Sources) -> String {
+    let width = circle.iter().map(|wait| name(model, wait.from).len()).max().unwrap_or(0);
+    let mut out = format!("\n{ERROR}A circle: none of these can start{ERROR:#}\n");
+    for (index, wait) in circle.iter().enumerate() {
+        let corner = if index == 0 { "┌▶" } else { "│ " };
+        let from = name(model, wait.from);
+        let until = wait.condition.word();
+        let place = sources.location(wait.span);
+        out.push_str(&format!(
+            "  {corner} {from:width$}  waits until {} is {until}  {QUIET}{place}{QUIET:#}\n",
+            name(model, wait.on)
+        ));
+    }
+    out.push_str("  └──\n");
+    out
+}
+
+fn answer<'a>(model: &'a Model, plan: &Plan, sources: &Sources) -> Answer<'a> {
+    let wait = |on, until, span| Wait { name: name(model, on), until, place: json::place(span, sources) };
+    let start = |id: &WorkloadId| {
+        let workload = &model.workloads[*id];
+        let after = workload.after.iter();
+        Start {
+            name: &workload.name,
+            kind: workload.kind_word(),
+            waits_for: after.map(|after| wait(after.on, after.condition.word(), after.span)).collect(),
+            may_take_seconds: allowed_time(workload).map(|time| time.as_secs_f64()),
+        }
+    };
+    let circle = |circle: &Vec<fracht_core::plan::order::Wait>| {
+        circle.iter().map(|edge| wait(edge.from, edge.condition.word(), edge.span)).collect()
+    };
+    Answer {
+        stack: &model.name.value,
+        target: &model.target.name,
+        waves: plan.waves.iter().map(|wave| wave.iter().map(start).collect()).collect(),
+        circles: plan.circles.iter().map(circle).collect(),
+        stuck: plan.stuck.iter().map(|id| name(model, *id)).collect(),
+        longest_chain: plan.longest_chain(model).map(|chain| Chain {
+            names: chain.links.iter().map(|id| name(model, *id)).collect(),
+            seconds: chain.time.as_secs_f64(),
+        }),
+    }
+}

@@ -1,0 +1,151 @@
+//! `fracht ports`
+
+use fracht_core::model::{Model, Place, Port, Reach};
+use fracht_core::plan::ports::{PortEntry, PortPlan};
+use serde::Serialize;
+
+use crate::cli::{Common, Format, Ports};
+use crate::failure::{Failure, Outcome};
+use crate::stack;
+use crate::ui::Ui;
+use crate::ui::style::{BOLD, ERROR, OPEN, QUIET};
+use crate::ui::table::{Cell, Table};
+
+/// What `--format json` writes.
+#[derive(Serialize)]
+struct Answer<'a> {
+    stack: &'a str,
+    target: &'a str,
+    on: &'a str,
+    ports: Vec<Row<'a>>,
+    clashes: Vec<Clash<'a>>,
+}
+
+#[derive(Serialize)]
+struct Row<'a> {
+    service: &'a str,
+    port: &'a str,
+    number: u16,
+    protocol: &'a str,
+    inside: String,
+    reach: &'a str,
+    at: &'a [u16],
+    outside: Vec<String>,
+}
+
+#[derive(Serialize)]
+struct Clash<'a> {
+    number: u16,
+    protocol: &'a str,
+    place: String,
+    first: String,
+    second: String,
+    free: Option<u16>,
+}
+
+pub(crate) fn run(common: &Common, asked: &Ports, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(common)?;
+    let target = stack::target(&project, &asked.target)?;
+    let verdict = stack::verdict(&mut project, &target)?;
+    let plan = PortPlan::of(&verdict.model);
+    ui.errors(&verdict.report, project.sources());
+    match asked.format {
+        Format::Text => ui.result(&text(&verdict.model, &plan))?,
+        Format::Json => ui.json(&answer(&verdict.model, &plan))?,
+    }
+    Ok(Outcome::problems_if(verdict.report.has_errors()))
+}
+
+/// Where others in the stack find a port.
+fn inside(model: &Model, entry: &PortEntry, port: &Port) -> String {
+    format!("{}:{}", model.workloads[entry.service].name, port.inner_number())
+}
+
+/// Where those outside find a port. What only the cluster knows is in capitals.
+fn outside(model: &Model, port: &Port, at: &[u16]) -> Vec<String> {
+    let host = match (model.target.on.value, port.reach.value) {
+        (_, Reach::Stack) => return Vec::new(),
+        (Place::Machine, _) => "localhost",
+        (Place::Cluster, Reach::Node) => "ANY-NODE",
+        (Place::Cluster, Reach::Balancer) => "OWN-ADDRESS",
+    };
+    at.iter().map(|number| format!("{host}:{number}")).collect()
+}
+
+fn text(model: &Model, plan: &PortPlan) -> String {
+    let (stack, target) = (&model.name.value, &model.target.name);
+    let open = plan.entries.iter().filter(|entry| !entry.at.is_empty()).count();
+    let (count, place) = (plan.entries.len(), model.target.on.value.word());
+    let mut out = format!("{BOLD}{stack} under {target}{BOLD:#} (a {place}): {open} of ");
+    out.push_str(&format!("{} open to the outside\n\n", crate::ui::counted(count, "port")));
+    let mut table = Table::new(["service", "port", "number", "inside", "reach", "outside"]);
+    let mut last = None;
+    for entry in &plan.entries {
+        let Some(port) = entry.port(model) else { continue };
+        let service = if last.replace(entry.service) == Some(entry.service) {
+            String::new()
+        } else {
+            model.workloads[entry.service].name.to_string()
+        };
+        let clash = plan.clashes.iter().any(|clash| {
+            [clash.first, clash.second]
+                .iter()
+                .any(|owner| owner.service == entry.service && owner.port == entry.port)
+        });
+        let outside = match outside(model, port, &entry.at).as_slice() {
+            [] => Cell::styled("–", QUIET),
+            [one] => Cell::styled(one, OPEN),
+            [first, .., last] => {
+                let last = last.rsplit(':').next().unwrap_or_default();
+                Cell::styled(format!("{first} to {last}"), OPEN)
+            }
+        };
+        let number = format!("{}/{}", port.number.value, port.protocol.word());
+        let reach = port.reach.value.word();
+        table.row([
+            service.into(),
+            if clash { Cell::styled(format!("{} (clash)", port.name), ERROR) } else { (*port.name).into() },
+            number.into(),
+            inside(model, entry, port).into(),
+            if port.reach.value.is_open() { reach.into() } else { Cell::styled(reach, QUIET) },
+            outside,
+        ]);
+    }
+    if plan.entries.is_empty() {
+        out.push_str("No service has a port.\n");
+    } else {
+        out.push_str(&table.show());
+    }
+    out
+}
+
+fn answer<'a>(model: &'a Model, plan: &'a PortPlan) -> Answer<'a> {
+    let row = |entry: &'a PortEntry| {
+        let port = entry.port(model)?;
+        Some(Row {
+            service: &model.workloads[entry.service].name,
+            port: &port.name,
+            number: port.number.value,
+            protocol: port.protocol.word(),
+            inside: inside(model, entry, port),
+            reach: port.reach.value.word(),
+            at: &entry.at,
+            outside: outside(model, port, &entry.at),
+        })
+    };
+    let clash = |clash: &fracht_core::plan::ports::Clash| Clash {
+        number: clash.number,
+        protocol: clash.protocol.word(),
+        place: clash.ground.words(model),
+        first: clash.first.words(model),
+        second: clash.second.words(model),
+        free: clash.free,
+    };
+    Answer {
+        stack: &model.name.value,
+        target: &model.target.name,
+        on: model.target.on.value.word(),
+        ports: plan.entries.iter().filter_map(row).collect(),
+        clashes: plan.clashes.iter().map(clash).collect(),
+    }
+}

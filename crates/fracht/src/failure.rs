@@ -1,0 +1,57 @@
+//! How a command ends.
+
+use std::io;
+use std::process::ExitCode;
+
+/// A command that did what it was asked to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Outcome {
+    /// All is well: exit code 0.
+    Fine,
+    /// The stack has problems, which have been shown: exit code 1.
+    Problems,
+}
+
+impl Outcome {
+    pub(crate) fn code(self) -> ExitCode {
+        ExitCode::from(match self {
+            Self::Fine => 0,
+            Self::Problems => 1,
+        })
+    }
+
+    /// `Problems` if there are any.
+    pub(crate) fn problems_if(problems: bool) -> Self {
+        if problems { Self::Problems } else { Self::Fine }
+    }
+}
+
+/// Why a command could not be carried out: exit code 2.
+#[derive(Debug)]
+pub(crate) enum Failure {
+    /// Whoever reads the output has gone, as `head` does. That is no error: exit code 0.
+    ReaderGone,
+    /// What went wrong, and what to do about it.
+    Because {
+        /// What went wrong.
+        message: String,
+        /// What to do, in sentences.
+        help: Vec<String>,
+    },
+}
+
+impl Failure {
+    pub(crate) fn new(message: impl Into<String>, help: impl Into<String>) -> Self {
+        Self::Because { message: message.into(), help: vec![help.into()] }
+    }
+}
+
+/// An error of writing to standard output.
+impl From<io::Error> for Failure {
+    fn from(error: io::Error) -> Self {
+        if error.kind() == io::ErrorKind::BrokenPipe {
+            return Self::ReaderGone;
+        }
+        Self::new(format!("The output can't be written: {error}."), "Is the disk full?")
+    }
+}

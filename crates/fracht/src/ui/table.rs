@@ -1,0 +1,67 @@
+//! Tables: aligned columns, a head, no lines.
+
+use anstyle::Style;
+use unicode_width::UnicodeWidthStr as _;
+
+use super::style::HEAD;
+
+/// A cell: its text and its colour.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Cell {
+    text: String,
+    style: Style,
+}
+
+impl Cell {
+    /// The same text in a colour.
+    pub(crate) fn styled(text: impl Into<String>, style: Style) -> Self {
+        Self { text: text.into(), style }
+    }
+}
+
+impl<T: Into<String>> From<T> for Cell {
+    fn from(text: T) -> Self {
+        Self { text: text.into(), style: Style::new() }
+    }
+}
+
+/// A table of `N` columns.
+pub(crate) struct Table<const N: usize> {
+    rows: Vec<[Cell; N]>,
+}
+
+impl<const N: usize> Table<N> {
+    /// A table with a head.
+    pub(crate) fn new(head: [&str; N]) -> Self {
+        Self { rows: vec![head.map(|text| Cell::styled(text, HEAD))] }
+    }
+
+    pub(crate) fn row(&mut self, cells: [Cell; N]) {
+        self.rows.push(cells);
+    }
+
+    /// The lines, two spaces between columns, nothing behind the last.
+    pub(crate) fn show(&self) -> String {
+        let mut widths = [0; N];
+        for row in &self.rows {
+            for (width, cell) in widths.iter_mut().zip(row) {
+                *width = (*width).max(cell.text.width());
+            }
+        }
+        let mut out = String::new();
+        for row in &self.rows {
+            let mut gap = 0;
+            for (width, cell) in widths.iter().zip(row) {
+                if !cell.text.is_empty() {
+                    let style = cell.style;
+                    out.extend(std::iter::repeat_n(' ', gap));
+                    out.push_str(&format!("{style}{}{style:#}", cell.text));
+                    gap = 0;
+                }
+                gap += width + 2 - cell.text.width();
+            }
+            out.push('\n');
+        }
+        out
+    }
+}

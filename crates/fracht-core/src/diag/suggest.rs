@@ -17,9 +17,9 @@ pub(crate) fn nearest<'a>(wrong: &str, names: impl IntoIterator<Item = &'a str>)
     names.into_iter().filter_map(close).min().map(|(_, name)| name)
 }
 
-/// `a, b and c`, cut after the first dozen.
+/// `a, b and c`, cut after the first thirty.
 pub(crate) fn listing<'a>(names: impl IntoIterator<Item = &'a str>) -> String {
-    const MOST: usize = 12;
+    const MOST: usize = 30;
     let names: Vec<&str> = names.into_iter().collect();
     match names.split_last() {
         None => "none".to_owned(),

@@ -24,7 +24,7 @@ pub fn parse(text: &str) -> Result<Duration, String> {
             return Err("a duration is a whole number and a unit, such as 30s, 10m or 1h30m".into());
         }
         if unit.is_empty() {
-            return Err(format!("the unit is missing: {number}s, {number}m or {number}h?"));
+            return Err(format!("the unit is missing, as in {number}s, {number}m or {number}h"));
         }
         let Some((_, size)) = UNITS.into_iter().find(|(name, _)| *name == unit) else {
             return Err(format!("`{unit}` is no unit of time; the units are d, h, m, s and ms"));

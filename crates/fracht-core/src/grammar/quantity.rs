@@ -70,7 +70,7 @@ pub fn bytes(text: &str) -> Result<Quantity, String> {
         };
         let units = "the units are Ki, Mi, Gi, Ti, k, M, G and T";
         return Err(match guess {
-            Some(guess) => format!("`{unit}` is no unit: {number}{guess}? {units}"),
+            Some(guess) => format!("`{unit}` is no unit ({number}{guess}?); {units}"),
             None => format!("`{unit}` is no unit; {units}"),
         });
     };
@@ -160,7 +160,7 @@ mod tests {
     #[test]
     fn bad_amounts_say_what_would_be_right() {
         for (text, part) in
-            [("512MB", "512Mi?"), ("12x", "`x`"), ("", "whole number"), ("0", "more than nothing")]
+            [("512MB", "(512Mi?)"), ("12x", "`x`"), ("", "whole number"), ("0", "more than nothing")]
         {
             let reason = bytes(text).unwrap_err();
             assert!(reason.contains(part), "{text}: {reason}");

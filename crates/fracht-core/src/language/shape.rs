@@ -131,7 +131,20 @@ pub(super) static OUTSIDE: Grammar = Grammar {
 };
 
 impl Shape {
-    /// What it takes, in words.
+    /// What it takes, in few words, as messages say it.
+    pub(super) fn noun(&self) -> String {
+        match self {
+            Self::Text | Self::Plain | Self::Word(_) | Self::Name(_) => "text".into(),
+            Self::Setting => "text, a number, true or false".into(),
+            Self::Number(..) => "a whole number".into(),
+            Self::List(_) => "a list".into(),
+            Self::Map(..) | Self::Table(_) | Self::Kept(_) => "a table".into(),
+            Self::ShortOr(short, table) => format!("{}, or {}", short.noun(), table.what),
+            Self::Boolean | Self::Small(_) | Self::Reference(_) => self.words(),
+        }
+    }
+
+    /// What it takes, in words, as the reference says it.
     pub fn words(&self) -> String {
         match self {
             Self::Text => "text, references in braces".into(),

@@ -94,7 +94,7 @@ impl Walk<'_> {
     fn wrong_type(&mut self, shape: &Shape, node: &Node, key: &str) {
         let found = node.value.kind();
         let mut problem =
-            Diagnostic::new("wrong-type", format!("`{key}` takes {}, not {found}.", shape.words()))
+            Diagnostic::new("wrong-type", format!("`{key}` takes {}, not {found}.", shape.noun()))
                 .at(node.span, format!("this is {found}"));
         let written = self.sources.text(node.span);
         problem = match (shape, &node.value) {
@@ -113,7 +113,7 @@ impl Walk<'_> {
             (Shape::Small(grammar), _) => {
                 problem.help(format!("Write {}, such as {}.", grammar.what, grammar.example))
             }
-            _ => problem.help(format!("Write {}.", shape.words())),
+            _ => problem.help(format!("It takes {}.", shape.words())),
         };
         self.sink.push(problem);
     }

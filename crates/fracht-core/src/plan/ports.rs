@@ -227,11 +227,11 @@ fn outer_span(port: &Port) -> Span {
 }
 
 impl Owner {
-    /// `service.api, port http`.
+    /// `service.api/http`.
     pub fn words(&self, model: &Model) -> String {
         let workload = &model.workloads[self.service];
         let port = workload.port(self.port).map_or("?", |port| &port.name);
-        format!("{}, port {port}", workload.reference())
+        format!("{}/{port}", workload.reference())
     }
 }
 

@@ -31,7 +31,7 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry:
     match fields.port(reader, "number") {
         Some(number) => port.number = number,
         None if fields.node("number").is_none() => {
-            reader.missing(&format!("{owner}, port {name},"), port.span, "number", "8080");
+            reader.missing(&format!("{owner}/{name}"), port.span, "number", "8080");
         }
         None => {}
     }

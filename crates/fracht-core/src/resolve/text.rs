@@ -59,7 +59,7 @@ pub(crate) fn text(
                         Err(problem) => sink.push(*problem),
                     },
                     Err(reason) => sink.push(
-                        Diagnostic::new("bad-value", format!("`{{{inner}}}` is not a reference."))
+                        Diagnostic::new("bad-value", "What stands in these braces is not a reference.")
                             .at(here.span, "not a reference")
                             .help(format!("Here {reason}; plain braces are written twice: {{{{ }}}}.")),
                     ),

@@ -15,7 +15,7 @@ pub(super) static IMAGE_UNPINNED: Rule = Rule {
 };
 
 fn image_unpinned(model: &Model, sink: &mut Sink) {
-    for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
+    for workload in &model.workloads {
         let image = &workload.image;
         if image.value.is_pinned() || image.span().is_none() {
             continue;

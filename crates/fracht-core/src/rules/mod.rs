@@ -13,6 +13,8 @@ mod shapes;
 mod start;
 mod unused;
 
+pub(crate) use secrets::is_secret_name;
+
 use crate::diag::{Severity, Sink};
 use crate::model::Model;
 

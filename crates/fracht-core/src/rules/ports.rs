@@ -33,8 +33,7 @@ fn port_range(model: &Model, sink: &mut Sink) {
         if NODE_RANGE.contains(&number) {
             continue;
         }
-        let message =
-            format!("{}, port {}, can't be at {number} on the nodes.", workload.reference(), port.name);
+        let message = format!("{}/{} can't be at {number} on the nodes.", workload.reference(), port.name);
         sink.push(
             Diagnostic::new("port-range", message)
                 .at(at.span(), "not from 30000 to 32767")
@@ -109,7 +108,7 @@ fn at_with_replicas(model: &Model, sink: &mut Sink) {
             (Outside::Range(first, last), Place::Machine) => u32::from(last - first) + 1,
             (Outside::Range(..), Place::Cluster) => {
                 let message = format!(
-                    "{}, port {}, asks for a range, which only a machine has.",
+                    "{}/{} asks for a range, which only a machine has.",
                     workload.reference(),
                     port.name
                 );
@@ -161,8 +160,7 @@ pub(super) static AT_UNUSED: Rule = Rule {
 fn at_unused(model: &Model, sink: &mut Sink) {
     for (workload, port) in all_ports(model).filter(|(_, port)| !port.reach.value.is_open()) {
         let Some(at) = port.at else { continue };
-        let message =
-            format!("{}, port {}, is not open to anybody outside.", workload.reference(), port.name);
+        let message = format!("{}/{} is not open to anybody outside.", workload.reference(), port.name);
         sink.push(
             Diagnostic::new("at-unused", message)
                 .at(at.span(), "does nothing with reach = \"stack\"")

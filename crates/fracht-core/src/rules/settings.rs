@@ -7,8 +7,7 @@ use crate::source::Span;
 
 /// Every setting of a model: whose it is, its name (empty for an argument), and its text.
 pub(super) fn all(model: &Model) -> impl Iterator<Item = Setting<'_>> {
-    let workloads = model.workloads.iter().filter(|workload| !workload.tainted);
-    let of_workloads = workloads.flat_map(|workload| {
+    let of_workloads = model.workloads.iter().flat_map(|workload| {
         workload.texts().map(move |(variable, text)| Setting {
             owner: Owner::Workload(workload),
             name: variable.map_or("", |variable| &variable.name),

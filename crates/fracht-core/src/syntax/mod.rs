@@ -1,6 +1,7 @@
 //! From the text of a file to the tree of what was written. Only this module knows the TOML crate.
 
 mod duplicate;
+mod errors;
 
 use std::collections::HashSet;
 use std::hash::BuildHasherDefault;
@@ -8,25 +9,22 @@ use std::sync::Arc;
 
 use rustc_hash::FxBuildHasher;
 use toml::Spanned;
-use toml::de::{DeTable, DeValue, Error};
+use toml::de::{DeTable, DeValue};
 
-use crate::diag::{Diagnostic, Sink};
+use crate::diag::Sink;
 use crate::origin::Layer;
 use crate::source::{FileId, Span};
 use crate::tree::{Entries, Entry, Node, Value};
-
-/// How many syntax errors of one file are reported; a file with more is no stack file.
-const MOST_ERRORS: usize = 50;
 
 /// Reads a TOML 1.1 document. Every syntax error is reported, and what it touches is tainted.
 pub(crate) fn parse(text: &str, file: FileId, sink: &mut Sink) -> Node {
     let (table, errors) = DeTable::parse_recoverable(text);
     let broken: Vec<Span> = errors
         .iter()
-        .filter(|error| !is_duplicate(error))
+        .filter(|error| !errors::is_duplicate(error))
         .filter_map(|error| Some(Span::new(file, error.span()?)))
         .collect();
-    report(text, file, &errors, sink);
+    errors::report(text, file, &errors, sink);
     let mut convert = Convert { file, broken, keys: HashSet::default() };
     let entries = convert.table(table.into_inner());
     Node {
@@ -34,58 +32,6 @@ pub(crate) fn parse(text: &str, file: FileId, sink: &mut Sink) -> Node {
         span: Span::new(file, 0..0),
         layer: Layer::Stack,
         under: None,
-    }
-}
-
-fn is_duplicate(error: &Error) -> bool {
-    error.message().starts_with("duplicate key")
-}
-
-fn report(text: &str, file: FileId, errors: &[Error], sink: &mut Sink) {
-    let span_of = |error: &Error| Span::new(file, error.span().unwrap_or(0..0));
-    let duplicates: Vec<_> =
-        errors.iter().filter(|error| is_duplicate(error)).filter_map(Error::span).take(MOST_ERRORS).collect();
-    for (second, first) in duplicate::first_places(text, &duplicates) {
-        let name = text.get(second.clone()).unwrap_or_default();
-        sink.push(
-            Diagnostic::new("defined-twice", format!("`{name}` is defined twice."))
-                .at(Span::new(file, second.clone()), "defined again here")
-                .also(first.map(|first| Span::new(file, first)), "first defined here")
-                .help("Keep one of the two, or move what differs into one table."),
-        );
-    }
-    let others: Vec<&Error> = errors.iter().filter(|error| !is_duplicate(error)).collect();
-    for error in others.iter().take(MOST_ERRORS) {
-        sink.push(
-            Diagnostic::new("syntax", format!("This is not valid TOML: {}.", error.message()))
-                .at(span_of(error), "")
-                .help(advice(error, text)),
-        );
-    }
-    if let Some(next) = others.get(MOST_ERRORS) {
-        let more = others.len() - MOST_ERRORS;
-        sink.push(
-            Diagnostic::new("syntax", format!("There are {more} more syntax errors from here on."))
-                .at(span_of(next), "")
-                .help("Is this a stack file? Mend the first ones and try again."),
-        );
-    }
-}
-
-/// What to do about a syntax error.
-fn advice(error: &Error, text: &str) -> &'static str {
-    let at = error.span().and_then(|span| text.get(span)).unwrap_or_default();
-    let message = error.message();
-    if message.contains("extend value") {
-        "A key with dots reaches into a table; write the values in one place."
-    } else if message.contains("string values must be quoted") || message.contains("literal string") {
-        "Put text in double quotes: key = \"value\"."
-    } else if message.contains("key with no value") || message.contains("expected `=`") {
-        "Write key = value, or [table] to begin a table."
-    } else if message.contains("string") || at.starts_with(['"', '\'']) {
-        "Text begins and ends with the same quote, on one line; longer text takes three quotes."
-    } else {
-        "Text is in \"double quotes\", lists in [ ], tables in { } or under a [header]."
     }
 }
 
@@ -145,6 +91,7 @@ impl Convert {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::diag::Diagnostic;
     use crate::source::Sources;
 
     fn parsed(text: &str) -> (Node, Vec<Diagnostic>, Sources) {

@@ -33,7 +33,7 @@ pub(crate) fn run(common: &Common, asked: &Render, ui: &mut Ui) -> Result<Outcom
         ObjectFormat::Json => Format::Json,
     };
     match &asked.out {
-        None => ui.raw_result(|out| rendering.write(format, out))?,
+        None => Ui::raw_result(|out| rendering.write(format, out))?,
         Some(dir) => write_folder(&rendering, format, dir, ui)?,
     }
     let left_out: Vec<String> =

@@ -3,9 +3,11 @@
 use std::borrow::Cow;
 
 use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Renderer, Snippet};
-use fracht_core::diag::{Finding, Label, Report, Severity};
+use fracht_core::diag::{Finding, Label, Report, Severity, secret_looking};
 use fracht_core::source::{SourceFile, Sources};
 
+/// Columns that an excerpt may take.
+const WIDTH: usize = 100;
 /// Labels further apart than this many lines get an excerpt each: what lies between is not read.
 const FAR: usize = 100;
 
@@ -31,8 +33,13 @@ pub(crate) fn show(finding: &Finding, report: &Report, sources: &Sources) -> Str
     group = diagnostic
         .help
         .iter()
-        .fold(group, |group: Group<'_>, help| group.element(Level::HELP.message(help.as_str())));
-    Renderer::styled().term_width(100).render(&[group])
+        .fold(group, |group: Group<'_>, help| group.element(Level::HELP.message(wrapped(help))));
+    Renderer::styled().term_width(WIDTH).render(&[group])
+}
+
+/// The text in lines that fit behind `= help: `.
+fn wrapped(text: &str) -> String {
+    textwrap::fill(text, WIDTH - 14)
 }
 
 /// The places of a finding, near ones together.
@@ -95,15 +102,17 @@ fn shown_text<'a>(
     let in_range = |span: &&fracht_core::source::Span| {
         span.file == label.span.file && (span.start as usize) < range.end && (span.end as usize) > range.start
     };
-    let hidden: Vec<_> = report.hidden().iter().filter(in_range).collect();
+    let marked = report.hidden().iter().filter(in_range).map(|span| {
+        let from = (span.start as usize).saturating_sub(range.start);
+        from..(span.end as usize).saturating_sub(range.start).min(text.len())
+    });
+    let hidden: Vec<_> = marked.chain(secret_looking(text)).collect();
     if hidden.is_empty() {
         return Cow::Borrowed(text);
     }
     let mut bytes = text.as_bytes().to_vec();
-    for span in hidden {
-        let from = (span.start as usize).saturating_sub(range.start);
-        let to = (span.end as usize).saturating_sub(range.start).min(bytes.len());
-        for byte in bytes.iter_mut().take(to).skip(from).filter(|byte| **byte != b'\n') {
+    for at in hidden.into_iter().flatten() {
+        if let Some(byte) = bytes.get_mut(at).filter(|byte| **byte != b'\n') {
             *byte = b'*';
         }
     }

@@ -40,7 +40,6 @@ impl Ui {
 
     /// Writes a result of many bytes that has no colours.
     pub(crate) fn raw_result(
-        &mut self,
         write: impl FnOnce(&mut dyn io::Write) -> io::Result<()>,
     ) -> Result<(), Failure> {
         let mut out = io::BufWriter::with_capacity(1 << 16, io::stdout().lock());
@@ -49,8 +48,8 @@ impl Ui {
     }
 
     /// Writes a result as JSON.
-    pub(crate) fn json(&mut self, value: &impl serde::Serialize) -> Result<(), Failure> {
-        self.raw_result(|out| {
+    pub(crate) fn json(value: &impl serde::Serialize) -> Result<(), Failure> {
+        Self::raw_result(|out| {
             serde_json::to_writer_pretty(&mut *out, value)?;
             out.write_all(b"\n")
         })

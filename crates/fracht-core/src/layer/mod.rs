@@ -42,7 +42,7 @@ fn lay_node(base: &mut Node, over: &Node, layer: Layer, shape: Option<&'static S
 }
 
 /// The value as one of `layer`.
-fn stamped(node: &Node, layer: Layer) -> Node {
+pub(crate) fn stamped(node: &Node, layer: Layer) -> Node {
     let value = match &node.value {
         Value::Table(entries) => {
             let entry = |(name, entry): (&Arc<str>, &Entry)| {

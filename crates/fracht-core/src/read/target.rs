@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use super::Reader;
 use super::fields::Fields;
+use crate::layer::stamped;
 use crate::model::{Place, Target};
 use crate::origin::{At, Layer};
 use crate::resolve::Facts;
@@ -26,7 +27,7 @@ pub(super) fn read(
         domain: None,
     };
     let Some(node) = node else { return target };
-    let entry = Entry { key_span: node.span, node: Node { layer, ..node.clone() } };
+    let entry = Entry { key_span: node.span, node: stamped(node, layer) };
     let fields = Fields::of(&entry, reader);
     if let Some(on) = fields.word(reader, "on", &Place::WORDS) {
         target.on = on;

@@ -56,7 +56,10 @@ pub(crate) fn text(
                 match reference::parse(inner) {
                     Ok(written) => match here.resolve(written) {
                         Ok(part) => parts.push(part),
-                        Err(problem) => sink.push(*problem),
+                        Err(problem) => {
+                            parts.push(unresolved());
+                            sink.push(*problem);
+                        }
                     },
                     Err(reason) => sink.push(
                         Diagnostic::new("bad-value", "What stands in these braces is not a reference.")
@@ -68,6 +71,11 @@ pub(crate) fn text(
         }
     }
     Text { parts, origin }
+}
+
+/// Stands for a reference that could not be resolved, so that the text is not taken for an empty one.
+fn unresolved() -> Part {
+    Part::Known { text: "?".into(), address: None }
 }
 
 /// Where in the source the value begins, if the source holds it letter by letter.

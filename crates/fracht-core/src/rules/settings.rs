@@ -97,7 +97,7 @@ fn localhost_address(model: &Model, sink: &mut Sink) {
         });
         let problem =
             Diagnostic::new("localhost-address", format!("{} points at the local machine.", setting.words()))
-                .at(setting.span(), format!("in a container, {host} is the container itself"));
+                .at(setting.span(), format!("{host} is the container itself"));
         sink.push(match owner {
             Some((workload, port)) => problem.help(format!(
                 "{} has the port {}: write {{service.{}/{}}} in place of the address.",

@@ -28,13 +28,20 @@ pub(crate) fn show(finding: &Finding, report: &Report, sources: &Sources) -> Str
         group = group.element(Level::NOTE.message(format!("only under the target {targets}")));
     }
     if let Some(fix) = &diagnostic.fix {
-        group = group.element(Level::HELP.message(fix.title.as_str()));
+        group = group.element(Level::HELP.message(sentence(&fix.title)));
     }
     group = diagnostic
         .help
         .iter()
         .fold(group, |group: Group<'_>, help| group.element(Level::HELP.message(wrapped(help))));
     Renderer::styled().term_width(WIDTH).render(&[group])
+}
+
+/// An order as a sentence.
+fn sentence(order: &str) -> String {
+    let mut chars = order.chars();
+    let first = chars.next().map(char::to_uppercase).into_iter().flatten();
+    first.chain(chars).chain(['.']).collect()
 }
 
 /// The text in lines that fit behind `= help: `.

@@ -1,0 +1,34 @@
+//! The core from outside: stack files in, verdicts and plans out.
+
+#[path = "../support/random_stack.rs"]
+mod random_stack;
+
+mod layers;
+mod order;
+mod ports;
+mod reading;
+
+use std::path::Path;
+
+use fracht_core::check::{Project, Verdict};
+use fracht_core::files::MemoryFiles;
+
+/// The verdict on a stack file under one of its targets.
+fn verdict(stack: &str, target: &str) -> Verdict {
+    let files = MemoryFiles::default().with("/s/fracht.toml", stack);
+    let path = Path::new("/s/fracht.toml");
+    let mut project = Project::open(&files, path, path).unwrap_or_else(|error| panic!("{error}\n{stack}"));
+    project.check(target).unwrap_or_else(|| panic!("no target {target}"))
+}
+
+/// The verdict, which must have no errors.
+fn good(stack: &str, target: &str) -> Verdict {
+    let verdict = verdict(stack, target);
+    assert!(verdict.checked().is_some(), "{:#?}\n{stack}", verdict.report.findings());
+    verdict
+}
+
+/// The names of the rules that a stack fails, in the order of the file.
+fn failed(stack: &str, target: &str) -> Vec<&'static str> {
+    verdict(stack, target).report.findings().iter().map(|finding| finding.diagnostic.rule).collect()
+}

@@ -1,0 +1,116 @@
+use std::time::Duration;
+
+use fracht_core::model::Condition;
+use fracht_core::plan::order::Order;
+use proptest::prelude::*;
+
+use crate::random_stack::{parts, stack_file};
+use crate::{good, verdict};
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    /// Nothing starts before what it waits for, everything starts, and nothing is later than it must be.
+    #[test]
+    fn nothing_starts_before_what_it_waits_for(parts in parts()) {
+        let verdict = good(&stack_file(&parts), "cluster");
+        let order = Order::of(&verdict.model);
+        prop_assert!(order.stuck.is_empty());
+        prop_assert_eq!(order.waves.iter().map(Vec::len).sum::<usize>(), parts.len());
+        for (id, workload) in verdict.model.workloads.entries() {
+            let own = order.wave(id).unwrap();
+            let latest = workload.after.iter().map(|after| order.wave(after.on).unwrap()).max();
+            prop_assert_eq!(own, latest.unwrap_or(0) + 1, "{}", workload.name);
+            prop_assert!(order.waves[own - 1].contains(&id));
+        }
+    }
+
+    /// However a stack's tables are ordered, each start has the same wave.
+    #[test]
+    fn the_order_of_the_file_does_not_matter(parts in parts()) {
+        let text = stack_file(&parts);
+        let start = text.find("\n[service.part-").into_iter().chain(text.find("\n[task.part-")).min().unwrap() + 1;
+        let (head, rest) = text.split_at(start);
+        let mut tables: Vec<&str> = Vec::new();
+        let mut from = 0;
+        for (at, _) in rest.match_indices("\n[") {
+            tables.push(&rest[from..=at]);
+            from = at + 1;
+        }
+        tables.push(&rest[from..]);
+        // A text of several lines may look like a header: such stacks are left out.
+        prop_assume!(!parts.iter().any(|part| part.text.contains('\n')));
+        tables.reverse();
+        let turned = format!("{head}{}", tables.concat());
+        let (one, other) = (good(&text, "cluster"), good(&turned, "cluster"));
+        let (first, second) = (Order::of(&one.model), Order::of(&other.model));
+        let waves = |model: &fracht_core::model::Model, order: &Order| {
+            let mut waves: Vec<_> =
+                model.workloads.entries().map(|(id, w)| (w.name.to_string(), order.wave(id))).collect();
+            waves.sort();
+            waves
+        };
+        prop_assert_eq!(waves(&one.model, &first), waves(&other.model, &second));
+    }
+}
+
+const CHAIN: &str = r#"
+[stack]
+name = "s"
+[service.db]
+image = "db:1"
+port.sql = 5432
+health = { tcp = "sql", boot = "60s" }
+[service.cache]
+image = "cache:1"
+port.c = 6379
+health = { tcp = "c", boot = "90s" }
+[task.schema]
+image = "api:1"
+after = { db = "ready" }
+timeout = "2m"
+[service.api]
+image = "api:1"
+after = { schema = "done", cache = "ready" }
+[service.log]
+image = "log:1"
+after = { api = "started" }
+"#;
+
+#[test]
+fn the_longest_chain_counts_what_is_waited_for() {
+    let verdict = good(CHAIN, "cluster");
+    let chain = Order::of(&verdict.model).longest_chain(&verdict.model).unwrap();
+    let names: Vec<&str> = chain.links.iter().map(|id| &*verdict.model.workloads[*id].name).collect();
+    assert_eq!(names, ["db", "schema"]);
+    assert_eq!(chain.time, Duration::from_secs(180));
+}
+
+#[test]
+fn a_stack_whose_parts_say_no_times_has_no_longest_chain() {
+    let verdict = good("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n", "cluster");
+    assert_eq!(Order::of(&verdict.model).longest_chain(&verdict.model), None);
+}
+
+#[test]
+fn a_circle_is_told_with_every_wait_and_those_behind_it_are_stuck() {
+    let ring = "[stack]\nname = \"s\"\n\
+                [service.a]\nimage = \"a:1\"\nafter = { b = \"started\" }\n\
+                [service.b]\nimage = \"b:1\"\nafter = { c = \"started\" }\n\
+                [service.c]\nimage = \"c:1\"\nafter = { a = \"started\" }\n\
+                [service.d]\nimage = \"d:1\"\nafter = { a = \"started\" }\n\
+                [service.e]\nimage = \"e:1\"\n";
+    let verdict = verdict(ring, "cluster");
+    let order = Order::of(&verdict.model);
+    let word = |id| verdict.model.workloads[id].name.to_string();
+    let edges: Vec<_> =
+        order.circles[0].iter().map(|wait| (word(wait.from), word(wait.on), wait.condition)).collect();
+    let started = |from: &str, on: &str| (from.to_owned(), on.to_owned(), Condition::Started);
+    assert_eq!(edges, [started("a", "b"), started("b", "c"), started("c", "a")]);
+    assert_eq!(order.stuck.iter().map(|id| word(*id)).collect::<Vec<_>>(), ["a", "b", "c", "d"]);
+    assert_eq!(order.waves.len(), 1);
+    let finding = &verdict.report.findings()[0].diagnostic;
+    assert_eq!(finding.rule, "start-cycle");
+    assert_eq!(finding.related.len(), 2, "each other wait has its line");
+    assert_eq!(verdict.report.findings().len(), 1, "one mistake, one message");
+}

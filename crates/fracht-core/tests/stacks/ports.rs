@@ -1,0 +1,149 @@
+use std::collections::BTreeSet;
+
+use fracht_core::model::{Model, Reach};
+use fracht_core::plan::ports::{Ground, NODE_RANGE, PortPlan};
+use proptest::prelude::*;
+
+use crate::random_stack::{parts, stack_file};
+use crate::{failed, good, verdict};
+
+/// `service/port` and the numbers outside, of the open ports.
+fn open_ports(model: &Model) -> Vec<(String, Vec<u16>)> {
+    let plan = PortPlan::of(model);
+    let open = plan.entries.into_iter().filter(|entry| !entry.at.is_empty());
+    open.map(|entry| {
+        let port = entry.port(model).unwrap();
+        (format!("{}/{}", model.workloads[entry.service].name, port.name), entry.at)
+    })
+    .collect()
+}
+
+/// A stack with some services, `(name, replicas, port)`, on a machine and on a cluster.
+fn stack(services: &[(&str, u32, &str)]) -> String {
+    let mut text = String::from(
+        "[stack]\nname = \"s\"\n[target.laptop]\non = \"machine\"\n[target.prod]\non = \"cluster\"\n",
+    );
+    for (name, replicas, port) in services {
+        text += &format!("[service.{name}]\nimage = \"a:1\"\nreplicas = {replicas}\nport.web = {port}\n");
+    }
+    text
+}
+
+fn numbers(target: &str, services: &[(&str, u32, &str)]) -> Vec<Vec<u16>> {
+    let verdict = good(&stack(services), target);
+    open_ports(&verdict.model).into_iter().map(|(_, at)| at).collect()
+}
+
+#[test]
+fn numbers_that_are_left_open_go_around_those_that_are_written() {
+    let services = [
+        ("a", 1, r#"{ number = 80, reach = "node" }"#),
+        ("b", 1, r#"{ number = 80, reach = "node", at = "8080.." }"#),
+        ("c", 1, r#"{ number = 9000, reach = "balancer", at = 8080 }"#),
+        ("d", 1, r#"{ number = 9000, reach = "node", at = "auto" }"#),
+    ];
+    assert_eq!(numbers("laptop", &services), [[8081], [8082], [8080], [9000]]);
+}
+
+#[test]
+fn each_replica_on_a_machine_has_a_number() {
+    let services = [
+        ("a", 2, r#"{ number = 80, reach = "node", at = "8000..8009" }"#),
+        ("b", 3, r#"{ number = 80, reach = "node", at = "8001.." }"#),
+        ("c", 0, r#"{ number = 7000, reach = "node" }"#),
+    ];
+    assert_eq!(numbers("laptop", &services), [vec![8000, 8001], vec![8002, 8003, 8004], vec![7000]]);
+}
+
+#[test]
+fn a_cluster_has_numbers_of_its_own() {
+    let services = [
+        ("a", 2, r#"{ number = 80, reach = "node" }"#),
+        ("b", 2, r#"{ number = 80, reach = "node", at = 30000 }"#),
+        ("c", 2, r#"{ number = 80, reach = "balancer" }"#),
+        ("d", 2, r#"{ number = 8000, reach = "balancer", as = 80, at = 443 }"#),
+    ];
+    assert_eq!(numbers("prod", &services), [[30001], [30000], [80], [443]]);
+}
+
+#[test]
+fn a_clash_names_both_owners_and_a_free_number() {
+    let services = [
+        ("a", 1, r#"{ number = 80, reach = "node", at = 8000 }"#),
+        ("b", 1, r#"{ number = 80, reach = "balancer", at = 8000 }"#),
+        ("c", 1, r#"{ number = 80, reach = "node", at = 8001 }"#),
+    ];
+    let verdict = verdict(&stack(&services), "laptop");
+    let plan = PortPlan::of(&verdict.model);
+    let [clash] = plan.clashes.as_slice() else { panic!("{:#?}", plan.clashes) };
+    assert_eq!(clash.ground, Ground::Machine);
+    assert_eq!(clash.first.words(&verdict.model), "service.a/web");
+    assert_eq!(clash.second.words(&verdict.model), "service.b/web");
+    assert_eq!((clash.number, clash.free), (8000, Some(8002)));
+}
+
+#[test]
+fn what_clashes_depends_on_the_place() {
+    let both = |a: &str, b: &str| stack(&[("a", 1, a), ("b", 1, b)]);
+    let node = r#"{ number = 80, reach = "node", at = 30080 }"#;
+    let udp = r#"{ number = 80, reach = "node", at = 30080, protocol = "udp" }"#;
+    let balancer = r#"{ number = 80, reach = "balancer", at = 443 }"#;
+    assert_eq!(failed(&both(node, node), "prod"), ["port-clash"]);
+    assert_eq!(failed(&both(node, udp), "prod"), [""; 0], "another protocol is another port");
+    assert_eq!(failed(&both(balancer, balancer), "prod"), [""; 0], "each has an address of its own");
+    assert_eq!(failed(&both(balancer, balancer), "laptop"), ["port-clash"], "a machine has one");
+}
+
+#[test]
+fn a_service_has_each_number_once() {
+    let pod = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.x = 80\nport.y = 80\n";
+    assert_eq!(failed(pod, "cluster"), ["port-clash"]);
+    let inner = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.x = 80\n\
+                 port.y = { number = 81, as = 80 }\n";
+    assert_eq!(failed(inner, "cluster"), ["port-clash"]);
+    let outer = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
+                 port.x = { number = 80, reach = \"balancer\" }\n\
+                 port.y = { number = 81, reach = \"balancer\", at = 80 }\n";
+    assert_eq!(failed(outer, "cluster"), ["port-clash"]);
+}
+
+#[test]
+fn replicas_need_as_many_numbers_as_there_are_of_them() {
+    let of = |replicas, at: &str| {
+        stack(&[("a", replicas, &format!(r#"{{ number = 80, reach = "node", at = {at} }}"#))])
+    };
+    assert_eq!(failed(&of(2, "8000"), "laptop"), ["at-with-replicas"]);
+    assert_eq!(failed(&of(3, r#""8000..8001""#), "laptop"), ["at-with-replicas"]);
+    assert_eq!(failed(&of(2, r#""8000..8001""#), "laptop"), [""; 0]);
+    assert_eq!(failed(&of(9, r#""auto""#), "laptop"), [""; 0]);
+    assert_eq!(failed(&of(9, "30000"), "prod"), [""; 0], "one number serves them all");
+    assert_eq!(failed(&of(2, r#""30000..30001""#), "prod"), ["at-with-replicas"]);
+    assert_eq!(failed(&of(1, "29999"), "prod"), ["port-range"]);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    /// No number is given twice in one place, and every open port has one.
+    #[test]
+    fn chosen_numbers_never_clash(parts in parts(), machine in any::<bool>()) {
+        let mut text = stack_file(&parts);
+        text += if machine { "[target.t]\non = \"machine\"\n" } else { "[target.t]\non = \"cluster\"\n" };
+        let model = good(&text, "t").model;
+        let mut taken = BTreeSet::new();
+        for entry in PortPlan::of(&model).entries {
+            let port = entry.port(&model).unwrap();
+            let open = port.reach.value != Reach::Stack;
+            prop_assert_eq!(open, !entry.at.is_empty());
+            let replicas = model.workloads[entry.service].service().unwrap().replicas.value.max(1) as usize;
+            let wanted = if machine { replicas } else { 1 };
+            prop_assert!(!open || entry.at.len() == wanted);
+            for number in entry.at {
+                let node = port.reach.value == Reach::Node;
+                let place = (!machine && !node).then_some(entry.service);
+                prop_assert!(taken.insert((place, port.protocol, machine || node, number)));
+                prop_assert!(machine || !node || NODE_RANGE.contains(&number));
+            }
+        }
+    }
+}

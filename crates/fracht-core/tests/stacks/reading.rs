@@ -1,0 +1,215 @@
+use std::path::Path;
+
+use fracht_core::check::{MOST_BYTES, OpenError, Project};
+use fracht_core::files::MemoryFiles;
+use fracht_core::model::{Content, Part};
+use proptest::prelude::*;
+
+use crate::random_stack::{parts, stack_file};
+use crate::{failed, good, verdict};
+
+fn open(content: impl Into<Vec<u8>>) -> Option<OpenError> {
+    let files = MemoryFiles::default().with("/s/fracht.toml", content);
+    let path = Path::new("/s/fracht.toml");
+    Project::open(&files, path, path).err()
+}
+
+#[test]
+fn what_is_no_text_is_told_from_what_is() {
+    assert_eq!(open("[stack]\n"), None);
+    assert_eq!(open(""), Some(OpenError::Empty));
+    assert_eq!(open(" \n\t\r\n"), Some(OpenError::Empty));
+    assert_eq!(open(&b"[stack]\nname = \"\xff\"\n"[..]), Some(OpenError::NotText(2)));
+    assert_eq!(open(vec![b'#'; MOST_BYTES + 1]), Some(OpenError::TooLarge(MOST_BYTES + 1)));
+    let none = MemoryFiles::default();
+    let missing = Project::open(&none, Path::new("/none"), Path::new("none")).err();
+    assert_eq!(missing, Some(OpenError::Unreadable("there is no such file".into())));
+}
+
+#[test]
+fn marks_and_carriage_returns_move_no_line() {
+    let plain = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nreplica = 1\n";
+    let lines = |text: &str| {
+        let files = MemoryFiles::default().with("/s/fracht.toml", text);
+        let path = Path::new("/s/fracht.toml");
+        let mut project = Project::open(&files, path, path).unwrap();
+        let report = project.check("cluster").unwrap().report;
+        let place = |f: &fracht_core::diag::Finding| {
+            project.sources().place(f.diagnostic.primary.as_ref().unwrap().span)
+        };
+        report.findings().iter().map(place).collect::<Vec<_>>()
+    };
+    let expected = lines(plain);
+    assert_eq!((expected.len(), expected[0].line, expected[0].column), (1, 5, 1));
+    assert_eq!(lines(&format!("\u{feff}{plain}")), expected);
+    assert_eq!(lines(&plain.replace('\n', "\r\n")), expected);
+}
+
+#[test]
+fn one_mistake_gives_one_message() {
+    let base = "[stack]\nname = \"s\"\n[service.db]\nimage = \"db:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\n\
+                [service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\nenv.DB = \"{service.db/sql}\"\n";
+    assert_eq!(failed(base, "cluster"), [""; 0]);
+    for (right, wrong, rule) in [
+        ("image = \"db:1\"", "image = nothing", "syntax"),
+        ("image = \"db:1\"", "", "missing-key"),
+        ("port.sql = 5432", "port.sql = \"5432\"", "wrong-type"),
+        ("port.sql = 5432", "port.sql = 0", "port-range"),
+        ("port.sql = 5432", "port.sql = { numbr = 5432 }", "unknown-key"),
+        ("{ tcp = \"sql\" }", "{ tcp = \"sqk\" }", "unknown-name"),
+        ("{ tcp = \"sql\" }", "{ tcp = \"sql\", every = \"x\" }", "bad-value"),
+        ("db = \"ready\"", "bd = \"ready\"", "unknown-name"),
+        ("db = \"ready\"", "db = \"raedy\"", "bad-value"),
+        ("{service.db/sql}", "{service.db/sqk}", "unknown-name"),
+        ("{service.db/sql}", "{service.db/sql", "bad-value"),
+        ("[service.a]", "[service.a]\nargs = 1\n", "wrong-type"),
+    ] {
+        let found = failed(&base.replace(right, wrong), "cluster");
+        let others: Vec<_> = found.iter().filter(|found| **found != rule).collect();
+        // A key that is missing where it was misspelt is part of the same mistake, and says so.
+        assert!(others.iter().all(|other| **other == "missing-key"), "{wrong}: {found:?}");
+        assert_eq!(found.iter().filter(|found| **found == rule).count(), 1, "{wrong}: {found:?}");
+    }
+}
+
+#[test]
+fn references_resolve_to_what_they_mean() {
+    let stack = r#"
+[stack]
+name = "s"
+[config.c]
+key.A = "1"
+key.url = "http://{service.db/sql}"
+[secret.s]
+key.pw = { env = "PW" }
+[service.db]
+image = "db:1"
+port.sql = { number = 5432, as = 5000 }
+[service.a]
+image = "a:1"
+env.HOST = "{service.db}"
+env.ADDRESS = "{service.db/sql}"
+env.NUMBER = "{port.db/sql}"
+env.PLAIN = '{{"a": {{}}}}'
+env.MIXED = "{config.c/A}-{secret.s/pw}-{pod.label/tier}"
+env.COUNT = 3
+env.RATIO = 1.10
+env.ON = true
+"#;
+    let model = good(stack, "cluster").model;
+    let a = model.workloads.iter().find(|workload| &*workload.name == "a").unwrap();
+    let plain: Vec<String> = a.env.iter().map(|variable| variable.value.plain()).collect();
+    assert_eq!(plain, ["db", "db:5000", "5000", r#"{"a": {}}"#, "--", "3", "1.10", "true"]);
+    assert!(matches!(
+        a.env[4].value.parts.as_slice(),
+        [Part::Config(..), Part::Plain(_), Part::Secret(..), Part::Plain(_), Part::Pod(_)]
+    ));
+    let Content::Text(url) = &model.configs.iter().next().unwrap().keys[1].content else { panic!() };
+    assert_eq!(url.plain(), "http://db:5000");
+}
+
+#[test]
+fn a_reference_is_underlined_where_it_is_wrong() {
+    let stack = "[stack]\nname = \"s\"\n[service.db]\nimage = \"db:1\"\nport.sql = 1\n[service.a]\n\
+                 image = \"a:1\"\nenv.A = \"x {service.dbb/sql} {secret.nope/x} {service.db/sqk} {volume.x} {service.db/sql\"\n";
+    let files = MemoryFiles::default().with("/s/fracht.toml", stack);
+    let path = Path::new("/s/fracht.toml");
+    let mut project = Project::open(&files, path, path).unwrap();
+    let report = project.check("cluster").unwrap().report;
+    let marked: Vec<&str> = report
+        .findings()
+        .iter()
+        .map(|finding| project.sources().text(finding.diagnostic.primary.as_ref().unwrap().span))
+        .collect();
+    assert_eq!(marked, ["dbb", "nope", "sqk", "volume", "{"]);
+    let fixes: Vec<_> = report.findings().iter().filter_map(|f| f.diagnostic.fix.as_ref()).collect();
+    let fixes: Vec<&str> = fixes.iter().map(|fix| fix.replacement.as_str()).collect();
+    assert_eq!(fixes, ["db", "sql", "{{"]);
+}
+
+#[test]
+fn settings_files_become_keys_and_their_mistakes_have_places() {
+    let stack = "[stack]\nname = \"s\"\n[config.c]\nlines = \"conf/a.env\"\nkey.A = \"stack\"\n\
+                 [service.a]\nimage = \"a:1\"\nenv.B = \"{config.c/B}\"\n";
+    let files = MemoryFiles::default()
+        .with("/s/fracht.toml", stack)
+        .with("/s/conf/a.env", "# settings\nB='two words'\nA=again\nnonsense\nC=todo\nDB_PASSWORD=gull\n");
+    let mut project =
+        Project::open(&files, Path::new("/s/fracht.toml"), Path::new("sub/fracht.toml")).unwrap();
+    let verdict = project.check("cluster").unwrap();
+    let found: Vec<_> = verdict
+        .report
+        .findings()
+        .iter()
+        .map(|finding| {
+            let place = project.sources().location(finding.diagnostic.primary.as_ref().unwrap().span);
+            (finding.diagnostic.rule, place)
+        })
+        .collect();
+    let at = |line: u8| format!("sub/conf/a.env:{line}");
+    assert_eq!(
+        found,
+        [
+            ("defined-twice", at(3)),
+            ("broken-line", at(4)),
+            ("placeholder-left", at(5)),
+            ("secret-in-clear", at(6)),
+        ]
+    );
+    let keys: Vec<_> =
+        verdict.model.configs.iter().next().unwrap().keys.iter().map(|key| &*key.name).collect();
+    assert_eq!(keys, ["A", "B", "C", "DB_PASSWORD"]);
+}
+
+#[test]
+fn a_service_and_a_task_share_one_set_of_names() {
+    let stack = "[stack]\nname = \"s\"\n[task.a]\nimage = \"a:1\"\n[service.a]\nimage = \"a:1\"\n";
+    assert_eq!(failed(stack, "cluster"), ["defined-twice"]);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(256))]
+
+    /// Whatever is in the file, there is a verdict and every place lies in it.
+    #[test]
+    fn any_text_has_a_verdict(text in "\\PC{0,200}") {
+        check_anything(&text)?;
+    }
+
+    /// A good stack with a part cut out, doubled or changed has a verdict too.
+    #[test]
+    fn any_damage_has_a_verdict(
+        parts in parts(), from in 0_usize..4000, length in 0_usize..60, put in "[\\[\\]{}=\"'.#a-z0-9\\n ]{0,6}"
+    ) {
+        let text = stack_file(&parts);
+        let cut = |at: usize| (0..=at.min(text.len())).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
+        let (from, to) = (cut(from), cut(from + length));
+        check_anything(&format!("{}{put}{}", &text[..from], &text[to.max(from)..]))?;
+    }
+}
+
+fn check_anything(text: &str) -> Result<(), TestCaseError> {
+    let files = MemoryFiles::default().with("/s/fracht.toml", text);
+    let path = Path::new("/s/fracht.toml");
+    let length = text.trim_start_matches('\u{feff}').len();
+    let Ok(mut project) = Project::open(&files, path, path) else { return Ok(()) };
+    let names: Vec<String> = project.targets().names().map(str::to_owned).collect();
+    for name in names {
+        let report = project.check(&name).unwrap().report;
+        for finding in report.findings() {
+            for label in finding.diagnostic.primary.iter().chain(&finding.diagnostic.related) {
+                prop_assert!(label.span.start <= label.span.end);
+                prop_assert!(label.span.end as usize <= length);
+            }
+        }
+    }
+    Ok(())
+}
+
+#[test]
+fn a_number_too_large_for_anything_is_out_of_range() {
+    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nreplicas = 99999999999999999999\n";
+    assert_eq!(failed(stack, "cluster"), ["bad-value"]);
+    let deep = format!("[stack]\nname = \"s\"\nx = {}{}\n", "[".repeat(5000), "]".repeat(5000));
+    assert!(verdict(&deep, "cluster").checked().is_none());
+}

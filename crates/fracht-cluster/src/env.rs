@@ -83,7 +83,7 @@ impl<'m> Environment<'m> {
         let key = match part {
             Part::Config(id, key) => format!("config {} {key}", self.model.configs[*id].name),
             Part::Secret(id, key) => format!("secret {} {key}", self.model.secrets[*id].name),
-            Part::Pod(field) => format!("pod {}", field_path(field)),
+            Part::Pod(field) => format!("pod {}", field.words()),
             Part::Plain(_) | Part::Known { .. } => return String::new(),
         };
         if let Some(known) = self.ours.get(&key) {

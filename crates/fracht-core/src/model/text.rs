@@ -49,6 +49,19 @@ pub enum PodField {
     Label(Arc<str>),
 }
 
+impl PodField {
+    /// What follows `pod.` in a reference to it, a space in place of the slash.
+    pub fn words(&self) -> String {
+        match self {
+            Self::Name => "name".into(),
+            Self::Namespace => "namespace".into(),
+            Self::Ip => "ip".into(),
+            Self::Node => "node".into(),
+            Self::Label(key) => format!("label {key}"),
+        }
+    }
+}
+
 impl Text {
     /// The text without what is only known elsewhere: secrets and fields of the pod leave nothing.
     pub fn plain(&self) -> String {

@@ -1,0 +1,82 @@
+//! A small change of the stack is a small change of the objects.
+
+use serde_json::Value;
+
+use crate::{demo, files, objects};
+
+/// `Kind name` of the objects that differ between two renderings, those of one alone included.
+fn changed(before: &[Value], after: &[Value]) -> Vec<String> {
+    let identity = |object: &Value| {
+        format!("{} {}", object["kind"].as_str().unwrap(), object["metadata"]["name"].as_str().unwrap())
+    };
+    let find = |all: &[Value], name: &str| all.iter().find(|object| identity(object) == name).cloned();
+    let mut names: Vec<String> = before.iter().chain(after).map(identity).collect();
+    names.sort();
+    names.dedup();
+    names.retain(|name| find(before, name) != find(after, name));
+    names
+}
+
+#[test]
+fn a_changed_setting_touches_its_config_and_the_pods_that_use_it() {
+    let before = objects(&demo(), "prod");
+    let after =
+        objects(&demo().with("/s/conf/model.env", "HORIZON_HOURS=96\nSTEP_MINUTES=10\nREGION=x\n"), "prod");
+    assert_eq!(changed(&before, &after), ["ConfigMap model", "Deployment api", "Deployment worker"]);
+    let pod = |objects: &[Value]| {
+        let api =
+            objects.iter().find(|o| o["kind"] == "Deployment" && o["metadata"]["name"] == "api").unwrap();
+        let mut template = api["spec"]["template"].clone();
+        let digest = template["metadata"]["annotations"]["fracht/config-model"].take();
+        (template, digest)
+    };
+    let ((one, first), (other, second)) = (pod(&before), pod(&after));
+    assert_eq!(one, other, "nothing but the digest");
+    assert_ne!(first, second);
+}
+
+#[test]
+fn a_changed_task_is_a_new_job_and_those_who_wait_for_it_follow() {
+    let text = |args: &str| {
+        format!(
+            "[stack]\nname = \"s\"\n[task.schema]\nimage = \"a:1\"\nargs = [\"{args}\"]\n\
+             [task.seed]\nimage = \"a:1\"\nafter = {{ schema = \"done\" }}\n\
+             [service.api]\nimage = \"a:1\"\nafter = {{ seed = \"done\" }}\n[service.other]\nimage = \"b:1\"\n"
+        )
+    };
+    let (before, after) = (objects(&files(&text("up")), "cluster"), objects(&files(&text("on")), "cluster"));
+    let changed = changed(&before, &after);
+    assert!(!changed.iter().any(|name| name.ends_with(" other")), "{changed:?}");
+    let jobs: Vec<_> = changed.iter().filter(|name| name.starts_with("Job ")).collect();
+    assert_eq!(jobs.len(), 4, "two old ones, two new ones: {changed:?}");
+    assert!(changed.contains(&"Deployment api".to_owned()));
+    assert!(changed.contains(&"Role api-gate".to_owned()));
+}
+
+#[test]
+fn the_same_task_keeps_its_job() {
+    let name = |objects: &[Value]| {
+        objects.iter().find(|o| o["kind"] == "Job").unwrap()["metadata"]["name"].as_str().unwrap().to_owned()
+    };
+    let laptop_like = demo().with("/s/conf/stations.csv", "id\n");
+    assert_eq!(name(&objects(&demo(), "prod")), name(&objects(&laptop_like, "prod")));
+}
+
+#[test]
+fn another_service_changes_nothing_of_the_others() {
+    let text = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.http = 80\n";
+    let more = format!("{text}[service.b]\nimage = \"b:1\"\nport.http = 80\n");
+    let changed = changed(&objects(&files(text), "cluster"), &objects(&files(&more), "cluster"));
+    assert_eq!(changed, ["Deployment b", "Service b"]);
+}
+
+/// A content can't be guessed from what it makes: two values of a secret make the same pods.
+#[test]
+fn the_value_of_a_secret_is_in_its_object_alone() {
+    let encoded = "Z3VsbC1hbmQta2VscAo="; // gull-and-kelp and the line break, encoded once
+    for object in objects(&demo(), "prod") {
+        let text = object.to_string();
+        assert!(!text.contains("gull-and-kelp"), "{object}");
+        assert_eq!(text.contains(encoded), object["kind"] == "Secret", "{object}");
+    }
+}

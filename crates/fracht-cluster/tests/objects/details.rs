@@ -1,0 +1,216 @@
+//! What a key of the stack becomes.
+
+use serde_json::{Value, json};
+
+use crate::{demo, files, object, objects};
+
+/// The objects of `[service.a]` with some keys.
+fn service(keys: &str) -> Vec<Value> {
+    objects(&files(&format!("[stack]\nname = \"s\"\n{keys}")), "cluster")
+}
+
+fn container(objects: &[Value], name: &str) -> Value {
+    object(objects, "Deployment", name)["spec"]["template"]["spec"]["containers"][0].clone()
+}
+
+#[test]
+fn a_check_of_health_is_three_probes() {
+    let all = service(
+        "[service.a]\nimage = \"a:1\"\nport.http = 80\n\
+         health = { http = \"/up\", every = \"4s\", timeout = \"1s\", boot = \"30s\", fails = 2, restart-after = 5 }\n",
+    );
+    let a = container(&all, "a");
+    let probe = |failures: u32| json!({ "httpGet": { "path": "/up", "port": "http" }, "periodSeconds": 4, "failureThreshold": failures });
+    assert_eq!(a["startupProbe"], probe(8), "30 s in steps of 4 s, rounded up");
+    assert_eq!(a["readinessProbe"], probe(2));
+    assert_eq!(a["livenessProbe"], probe(5));
+}
+
+#[test]
+fn a_service_that_is_never_restarted_has_no_liveness_probe() {
+    let all =
+        service("[service.a]\nimage = \"a:1\"\nhealth = { run = [\"ok\"], restart-after = 0, fails = 3 }\n");
+    let a = container(&all, "a");
+    assert_eq!(
+        a["readinessProbe"],
+        json!({ "exec": { "command": ["ok"] }, "periodSeconds": 5, "timeoutSeconds": 2 })
+    );
+    assert!(a.get("livenessProbe").is_none());
+}
+
+#[test]
+fn ranges_are_requests_and_limits() {
+    let all = service(
+        "[service.a]\nimage = \"a:1\"\ncpu = \"100m..\"\nmemory = \"..1Gi\"\n[service.b]\nimage = \"b:1\"\ncpu = 2\n",
+    );
+    assert_eq!(
+        container(&all, "a")["resources"],
+        json!({ "requests": { "cpu": "100m" }, "limits": { "memory": "1Gi" } })
+    );
+    assert_eq!(
+        container(&all, "b")["resources"],
+        json!({ "requests": { "cpu": "2" }, "limits": { "cpu": "2" } })
+    );
+}
+
+#[test]
+fn the_user_owns_the_volumes_and_a_lone_volume_is_never_mounted_twice() {
+    let all = service(
+        "[volume.v]\nsize = \"1Gi\"\n[volume.shared]\nsize = \"1Gi\"\naccess = \"many-nodes\"\n\
+         [service.a]\nimage = \"a:1\"\nuser = \"10:20\"\nmount.\"/v\" = \"volume.v\"\n\
+         [service.b]\nimage = \"b:1\"\nuser = 10\nmount.\"/v\" = \"volume.shared\"\n[service.c]\nimage = \"c:1\"\nuser = 0\n",
+    );
+    let spec = |name: &str| object(&all, "Deployment", name)["spec"].clone();
+    let security = |name: &str| spec(name)["template"]["spec"]["securityContext"].clone();
+    assert_eq!(
+        security("a"),
+        json!({ "runAsUser": 10, "runAsGroup": 20, "runAsNonRoot": true, "fsGroup": 20 })
+    );
+    assert_eq!(security("b"), json!({ "runAsUser": 10, "runAsNonRoot": true, "fsGroup": 10 }));
+    assert_eq!(security("c"), json!({ "runAsUser": 0 }));
+    assert_eq!(spec("a")["strategy"], json!({ "type": "Recreate" }));
+    assert!(spec("b").get("strategy").is_none());
+    let claim = &object(&all, "PersistentVolumeClaim", "shared")["spec"];
+    assert_eq!(
+        *claim,
+        json!({ "accessModes": ["ReadWriteMany"], "resources": { "requests": { "storage": "1Gi" } } })
+    );
+}
+
+#[test]
+fn each_reach_has_an_object_with_its_ports_alone() {
+    let all = service(
+        "[service.a]\nimage = \"a:1\"\nport.in = 80\nport.dns = { number = 53, protocol = \"udp\", reach = \"node\", at = 30053 }\n\
+         port.web = { number = 8000, reach = \"balancer\", as = 81, at = 443 }\n",
+    );
+    let ports = |name: &str| object(&all, "Service", name)["spec"]["ports"].clone();
+    assert_eq!(
+        ports("a"),
+        json!([
+            { "name": "in", "port": 80, "targetPort": "in" },
+            { "name": "dns", "port": 53, "targetPort": "dns", "protocol": "UDP" },
+            { "name": "web", "port": 81, "targetPort": "web" },
+        ])
+    );
+    assert_eq!(
+        ports("a-node"),
+        json!([{ "name": "dns", "port": 53, "targetPort": "dns", "protocol": "UDP", "nodePort": 30053 }])
+    );
+    assert_eq!(ports("a-balancer"), json!([{ "name": "web", "port": 443, "targetPort": "web" }]));
+}
+
+#[test]
+fn a_secret_in_a_text_is_put_together_by_the_cluster() {
+    let all = service(
+        "[secret.db]\nkey.password = { env = \"PW\" }\n[config.c]\nkey.k = \"v\"\n[service.a]\nimage = \"a:1\"\n\
+         args = [\"--pw={secret.db/password}\", \"$(HOME) {pod.ip}\"]\n\
+         env.FRACHT_POD_IP = \"mine\"\nenv.URL = \"x$(A)$${secret.db/password}\"\nenv.ONE = \"{config.c/k}\"\n",
+    );
+    let a = container(&all, "a");
+    let secret = json!({ "secretKeyRef": { "name": "db", "key": "password" } });
+    assert_eq!(
+        a["env"],
+        json!([
+            { "name": "FRACHT_SECRET_DB_PASSWORD", "valueFrom": secret },
+            { "name": "FRACHT_POD_IP_2", "valueFrom": { "fieldRef": { "fieldPath": "status.podIP" } } },
+            { "name": "FRACHT_POD_IP", "value": "mine" },
+            { "name": "URL", "value": "x$$(A)$$$$$(FRACHT_SECRET_DB_PASSWORD)" },
+            { "name": "ONE", "valueFrom": { "configMapKeyRef": { "name": "c", "key": "k" } } },
+        ])
+    );
+    assert_eq!(a["args"], json!(["--pw=$(FRACHT_SECRET_DB_PASSWORD)", "$$(HOME) $(FRACHT_POD_IP_2)"]));
+}
+
+#[test]
+fn what_a_pod_knows_of_itself_comes_from_its_fields() {
+    let all = service(
+        "[service.a]\nimage = \"a:1\"\nenv.A = \"{pod.name}\"\nenv.B = \"{pod.label/tier}-{pod.node}\"\n",
+    );
+    let env = container(&all, "a")["env"].clone();
+    let field = |path: &str| json!({ "fieldRef": { "fieldPath": path } });
+    assert_eq!(
+        env,
+        json!([
+            { "name": "FRACHT_POD_LABEL_TIER", "valueFrom": field("metadata.labels['tier']") },
+            { "name": "FRACHT_POD_NODE", "valueFrom": field("spec.nodeName") },
+            { "name": "A", "valueFrom": field("metadata.name") },
+            { "name": "B", "value": "$(FRACHT_POD_LABEL_TIER)-$(FRACHT_POD_NODE)" },
+        ])
+    );
+}
+
+#[test]
+fn configs_hold_text_and_bytes_apart() {
+    let stack = "[stack]\nname = \"s\"\n[config.c]\nkey.a = { file = \"a.txt\" }\nkey.b = { file = \"b.bin\" }\n\
+                 [service.x]\nimage = \"x:1\"\nmount.\"/c\" = \"config.c\"\nmount.\"/d/a\" = \"config.c/a\"\n";
+    let all =
+        objects(&files(stack).with("/s/a.txt", "text\n").with("/s/b.bin", vec![0, 159, 146]), "cluster");
+    let map = object(&all, "ConfigMap", "c");
+    assert_eq!((&map["data"], &map["binaryData"]), (&json!({ "a": "text\n" }), &json!({ "b": "AJ+S" })));
+    let mounts = container(&all, "x")["volumeMounts"].clone();
+    assert_eq!(
+        mounts,
+        json!([
+            { "name": "config-c", "mountPath": "/c", "readOnly": true },
+            { "name": "config-c", "mountPath": "/d/a", "subPath": "a", "readOnly": true },
+        ])
+    );
+}
+
+#[test]
+fn scratch_folders_keep_their_names_apart() {
+    let all = service(
+        "[service.a]\nimage = \"a:1\"\nmount.\"/a/b\" = { scratch = \"1Mi\" }\nmount.\"/a-b\" = { scratch = \"2Mi\" }\n",
+    );
+    let volumes = object(&all, "Deployment", "a")["spec"]["template"]["spec"]["volumes"].clone();
+    assert_eq!(volumes[0], json!({ "name": "scratch-a-b", "emptyDir": { "sizeLimit": "1Mi" } }));
+    assert_ne!(volumes[0]["name"], volumes[1]["name"]);
+}
+
+#[test]
+fn a_task_is_a_job_that_ends() {
+    let all = service("[task.t]\nimage = \"a:1\"\nretries = 1\ntimeout = \"90s\"\n");
+    let job = all.iter().find(|object| object["kind"] == "Job").unwrap();
+    let spec = &job["spec"];
+    assert_eq!((&spec["backoffLimit"], &spec["activeDeadlineSeconds"]), (&json!(1), &json!(90)));
+    assert_eq!(spec["template"]["spec"]["restartPolicy"], "Never");
+    let name = job["metadata"]["name"].as_str().unwrap();
+    assert!(name.starts_with("t-") && name.len() == 10, "{name}");
+}
+
+#[test]
+fn names_at_their_limit_are_shortened_and_stay_apart() {
+    let long = "a".repeat(62);
+    let all = service(&format!(
+        "[service.{long}b]\nimage = \"a:1\"\nport.x = {{ number = 80, reach = \"node\" }}\n\
+         [service.{long}c]\nimage = \"a:1\"\nport.x = {{ number = 80, reach = \"node\" }}\n[task.{long}d]\nimage = \"a:1\"\n"
+    ));
+    let mut names: Vec<&str> =
+        all.iter().map(|object| object["metadata"]["name"].as_str().unwrap()).collect();
+    let count = names.iter().filter(|name| name.starts_with("aaa")).count();
+    assert!(names.iter().all(|name| name.len() <= 63));
+    names.sort_unstable();
+    names.dedup();
+    assert_eq!(count, 7, "two deployments, two inner and two node services, one job");
+    assert_eq!(
+        names.iter().filter(|name| name.starts_with("aaa")).count(),
+        5,
+        "a deployment and its service share a name"
+    );
+}
+
+#[test]
+fn a_namespace_that_is_there_is_not_made() {
+    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n[target.t]\nnamespace = \"n\"\nnamespace-present = true\n";
+    let all = objects(&files(stack), "t");
+    assert!(all.iter().all(|object| object["kind"] != "Namespace" && object["metadata"]["namespace"] == "n"));
+}
+
+#[test]
+fn a_secret_that_is_there_is_not_made_and_goes_by_its_own_name() {
+    let all = objects(&demo(), "prod");
+    assert!(!all.iter().any(|object| object["kind"] == "Secret" && object["metadata"]["name"] == "buoys"));
+    let env = container(&all, "worker")["env"].clone();
+    let token = env.as_array().unwrap().iter().find(|variable| variable["name"] == "BUOY_TOKEN").unwrap();
+    assert_eq!(token["valueFrom"]["secretKeyRef"], json!({ "name": "buoy-feed", "key": "token" }));
+}

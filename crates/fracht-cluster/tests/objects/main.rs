@@ -1,0 +1,69 @@
+//! The objects of whole stacks, looked at as a cluster would.
+
+#[path = "../../../fracht/tests/support/generator.rs"]
+mod generator;
+#[path = "../../../fracht-core/tests/support/random_stack.rs"]
+mod random_stack;
+
+mod changes;
+mod cluster;
+mod details;
+mod round_trip;
+mod yaml;
+
+use std::collections::BTreeMap;
+use std::path::Path;
+
+use fracht_cluster::{Format, Options, Rendering, SecretValues};
+use fracht_core::check::{Project, is_made};
+use fracht_core::files::MemoryFiles;
+use serde_json::Value;
+
+/// The demo stack as files.
+fn demo() -> MemoryFiles {
+    let read = |name: &str| {
+        let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../fracht/src/demo").join(name);
+        std::fs::read(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()))
+    };
+    ["fracht.toml", "conf/model.env", "conf/stations.csv"]
+        .iter()
+        .fold(MemoryFiles::default(), |files, name| files.with(format!("/s/{name}"), read(name)))
+}
+
+/// A stack file as files.
+fn files(stack: &str) -> MemoryFiles {
+    MemoryFiles::default().with("/s/fracht.toml", stack)
+}
+
+/// The objects of a stack under a target, as text. Every secret that is made has the same value.
+fn rendered(files: &MemoryFiles, target: &str, format: Format) -> String {
+    let path = Path::new("/s/fracht.toml");
+    let mut project = Project::open(files, path, path).unwrap_or_else(|error| panic!("{error}"));
+    let verdict = project.check(target).unwrap();
+    let Some(checked) = verdict.checked() else { panic!("{:#?}", verdict.report.findings()) };
+    let secrets = verdict.model.secrets.entries().filter(|(_, secret)| is_made(secret));
+    let secrets: SecretValues = secrets
+        .map(|(id, secret)| {
+            let keys = secret.keys.iter().map(|key| (key.name.to_string(), b"gull-and-kelp\n".to_vec()));
+            (id, keys.collect::<BTreeMap<_, _>>())
+        })
+        .collect();
+    let rendering = Rendering::new(checked, Options { secrets: Some(secrets) });
+    let mut out = Vec::new();
+    rendering.write(format, &mut out).unwrap();
+    String::from_utf8(out).unwrap()
+}
+
+/// The objects of a stack, as they are in the JSON list.
+fn objects(files: &MemoryFiles, target: &str) -> Vec<Value> {
+    let list: Value = serde_json::from_str(&rendered(files, target, Format::Json)).unwrap();
+    list["items"].as_array().unwrap().clone()
+}
+
+/// The object of a kind and a name.
+fn object<'a>(objects: &'a [Value], kind: &str, name: &str) -> &'a Value {
+    objects
+        .iter()
+        .find(|object| object["kind"] == kind && object["metadata"]["name"] == name)
+        .unwrap_or_else(|| panic!("there is no {kind} {name}"))
+}

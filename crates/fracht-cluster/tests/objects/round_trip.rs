@@ -1,0 +1,108 @@
+//! What is written reads back into the types of the cluster, with nothing unknown and nothing lost.
+
+use fracht_cluster::Format;
+use k8s_openapi::api::apps::v1::Deployment;
+use k8s_openapi::api::batch::v1::Job;
+use k8s_openapi::api::core::v1::{
+    ConfigMap, Namespace, PersistentVolumeClaim, Secret, Service, ServiceAccount,
+};
+use k8s_openapi::api::rbac::v1::{Role, RoleBinding};
+use proptest::prelude::*;
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use serde_json::Value;
+
+use crate::random_stack::{parts, stack_file};
+use crate::{demo, files, rendered};
+
+fn again<T: Serialize + DeserializeOwned>(object: &Value) -> Value {
+    let typed: T = serde_json::from_value(object.clone()).unwrap_or_else(|error| panic!("{error}: {object}"));
+    serde_json::to_value(typed).unwrap()
+}
+
+/// The object, read as its kind and written again.
+fn through_its_type(object: &Value) -> Value {
+    let read = match object["kind"].as_str().unwrap() {
+        "Namespace" => again::<Namespace>,
+        "ServiceAccount" => again::<ServiceAccount>,
+        "Role" => again::<Role>,
+        "RoleBinding" => again::<RoleBinding>,
+        "PersistentVolumeClaim" => again::<PersistentVolumeClaim>,
+        "ConfigMap" => again::<ConfigMap>,
+        "Secret" => again::<Secret>,
+        "Service" => again::<Service>,
+        "Deployment" => again::<Deployment>,
+        "Job" => again::<Job>,
+        kind => panic!("the test does not know {kind}"),
+    };
+    read(object)
+}
+
+fn documents(yaml: &str) -> Vec<Value> {
+    serde_saphyr::from_multiple(yaml).unwrap_or_else(|error| panic!("{error}\n{yaml}"))
+}
+
+#[test]
+fn the_demo_reads_back_whole_from_yaml_and_from_json() {
+    let files = demo();
+    let yaml = documents(&rendered(&files, "prod", Format::Yaml));
+    let json: Value = serde_json::from_str(&rendered(&files, "prod", Format::Json)).unwrap();
+    assert_eq!(json["items"].as_array().unwrap(), &yaml, "both formats say the same");
+    for object in &yaml {
+        assert_eq!(&through_its_type(object), object);
+    }
+}
+
+#[test]
+fn nothing_that_is_written_is_empty() {
+    fn filled(value: &Value, path: &str) {
+        match value {
+            Value::Null => panic!("{path} is null"),
+            Value::Array(items) => {
+                assert!(!items.is_empty(), "{path} is empty");
+                items.iter().enumerate().for_each(|(at, item)| filled(item, &format!("{path}/{at}")));
+            }
+            Value::Object(fields) => {
+                assert!(!fields.is_empty(), "{path} is empty");
+                fields.iter().for_each(|(key, field)| filled(field, &format!("{path}/{key}")));
+            }
+            _ => {}
+        }
+    }
+    for object in documents(&rendered(&demo(), "prod", Format::Yaml)) {
+        filled(&object, &object["kind"].to_string());
+    }
+}
+
+#[test]
+fn the_same_stack_gives_the_same_bytes() {
+    for format in [Format::Yaml, Format::Json] {
+        assert_eq!(rendered(&demo(), "prod", format), rendered(&demo(), "prod", format));
+    }
+}
+
+/// Above some hundred objects several threads write.
+#[test]
+fn many_objects_come_in_the_same_order_and_bytes() {
+    let large = files(&crate::generator::stack(400));
+    let yaml = rendered(&large, "cluster", Format::Yaml);
+    assert_eq!(yaml, rendered(&large, "cluster", Format::Yaml));
+    let json: Value = serde_json::from_str(&rendered(&large, "cluster", Format::Json)).unwrap();
+    let names = |objects: &[Value]| -> Vec<String> {
+        objects.iter().map(|o| format!("{} {}", o["kind"], o["metadata"]["name"])).collect()
+    };
+    assert_eq!(names(json["items"].as_array().unwrap()), names(&documents(&yaml)));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    #[test]
+    fn any_good_stack_reads_back_whole(parts in parts()) {
+        let files = files(&stack_file(&parts));
+        let json: Value = serde_json::from_str(&rendered(&files, "cluster", Format::Json)).unwrap();
+        for object in json["items"].as_array().unwrap() {
+            prop_assert_eq!(&through_its_type(object), object);
+        }
+    }
+}

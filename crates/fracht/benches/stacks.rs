@@ -2,6 +2,7 @@
 //! same libraries: parse with spans, build the typed objects, write the YAML, no checks.
 //!
 //! `cargo bench` times them all; `cargo bench -- --test` runs each once.
+#![allow(missing_docs, clippy::expect_used, clippy::panic, reason = "a benchmark that panics has failed")]
 
 #[path = "../tests/support/generator.rs"]
 mod generator;

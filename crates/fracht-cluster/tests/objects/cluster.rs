@@ -65,7 +65,7 @@ impl<'a> Cluster<'a> {
             self.variables(&pod);
             self.storage(&pod);
             self.gates(&pod);
-            self.safety(&pod);
+            Self::safety(&pod);
         }
         self.selectors();
     }
@@ -234,7 +234,7 @@ impl<'a> Cluster<'a> {
     }
 
     /// No token of the cluster lies in a pod but the one that a gate alone mounts.
-    fn safety(&self, pod: &Pod<'_>) {
+    fn safety(pod: &Pod<'_>) {
         let spec = &pod.template["spec"];
         assert_eq!(spec["automountServiceAccountToken"], false, "{}", pod.owner);
         for container in spec["containers"].as_array().unwrap() {
@@ -276,11 +276,14 @@ proptest! {
     }
 }
 
+/// Breaks something.
+type Change = fn(&mut Vec<Value>);
+
 /// The cluster above must be able to find something.
 #[test]
 fn what_does_not_hold_together_is_seen() {
     let good = objects(&demo(), "prod");
-    let breaks: [(&str, fn(&mut Vec<Value>)); 6] = [
+    let breaks: [(&str, Change); 6] = [
         ("a config is missing", |all| all.retain(|object| object["kind"] != "ConfigMap")),
         ("a service finds nothing", |all| {
             let service = all.iter_mut().find(|object| object["kind"] == "Service").unwrap();

@@ -1,4 +1,12 @@
 //! The objects of whole stacks, looked at as a cluster would.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    clippy::too_many_lines,
+    reason = "a test that panics has failed, which is what it is for"
+)]
 
 #[path = "../../../fracht/tests/support/generator.rs"]
 mod generator;

@@ -108,7 +108,8 @@ fn same(seen: &Seen, meant: &Value) -> Result<(), String> {
             if guessed { Err(format!("{meant:?} is not taken for text")) } else { Ok(()) }
         }
         (Seen::Scalar { text, plain: true }, Value::Number(_) | Value::Bool(_)) => {
-            if *text == meant.to_string() { Ok(()) } else { Err(format!("{meant} is read as {text:?}")) }
+            let meant = meant.to_string();
+            if *text == meant { Ok(()) } else { Err(format!("{meant} is read as {text:?}")) }
         }
         (Seen::List(seen), Value::Array(meant)) if seen.len() == meant.len() => {
             seen.iter().zip(meant).try_for_each(|(seen, meant)| same(seen, meant))

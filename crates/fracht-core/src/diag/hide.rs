@@ -31,10 +31,10 @@ pub fn secret_looking(text: &str) -> Vec<Range<usize>> {
     ranges
 }
 
-/// A table, a list, or nothing but a reference.
+/// A table, or nothing but a reference.
 fn is_harmless(value: &str) -> bool {
     let inner = value.trim_start_matches(['"', '\'']);
-    value.starts_with(['{', '['])
+    value.starts_with('{')
         || value.is_empty()
         || inner.starts_with("{secret.")
         || inner.starts_with("{config.")

@@ -34,3 +34,6 @@ pub const TABLES: &[(&str, &TableShape)] = &[
     ("network.NAME", &network::NETWORK),
     ("target.NAME", &target::TARGET),
 ];
+
+#[cfg(test)]
+mod tests;

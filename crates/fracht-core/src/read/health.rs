@@ -14,8 +14,9 @@ use crate::tree::Entry;
 
 const DEFAULT: &str = "the default of a health check";
 
-/// Reads a health check; `None` if it does not say what to ask.
-pub(super) fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry, ports: &[Port]) -> Option<Health> {
+/// Reads a health check. One that does not say what to ask is reported, and stands here as one that asks
+/// nothing, so that nobody is told that it is missing.
+pub(super) fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry, ports: &[Port]) -> Health {
     let fields = Fields::of(entry, reader);
     let probe = probe(reader, owner, &fields, ports);
     let mut time = |key, seconds| {
@@ -35,8 +36,8 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry, ports: &
     }
     let mut count = |key, range, by| fields.number(reader, key, range).unwrap_or(At::defaulted(by, DEFAULT));
     let (fails, restart_after) = (count("fails", 1..=1000, 3), count("restart-after", 0..=1000, 6));
-    let probe = probe?;
-    Some(Health { span: entry.key_span, probe, every, timeout, boot, fails, restart_after })
+    let probe = probe.unwrap_or(Probe::Run { command: Vec::new() });
+    Health { span: entry.key_span, probe, every, timeout, boot, fails, restart_after }
 }
 
 fn probe(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: &[Port]) -> Option<Probe> {

@@ -185,7 +185,7 @@ impl Reader<'_> {
                 format!("The path `{path}` is absolute."),
                 "Write it relative to the folder of this file; the stack reads nothing outside its folder.",
             ),
-            PathProblem::Outside(_) => (
+            PathProblem::Outside => (
                 "path-outside",
                 format!("The path `{path}` leads out of the folder of the stack."),
                 "Move the file into the folder: a stack reads nothing outside of it, not by a link either.",
@@ -196,10 +196,6 @@ impl Reader<'_> {
                 "Paths are relative to the folder of the file that says them.",
             ),
         };
-        let label = match problem {
-            PathProblem::Outside(to) => format!("leads to {}", to.display()),
-            _ => String::new(),
-        };
-        self.sink.push(Diagnostic::new(rule, message).at(written.span(), label).help(help));
+        self.sink.push(Diagnostic::new(rule, message).at(written.span(), "").help(help));
     }
 }

@@ -63,7 +63,7 @@ fn service(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Kind {
     let ports: Vec<_> =
         fields.map(reader, "port").map(|(name, entry)| port::read(reader, owner, name, entry)).collect();
     let replicas = fields.number(reader, "replicas", 0..=100_000);
-    let health = fields.entry("health").and_then(|entry| health::read(reader, owner, entry, &ports));
+    let health = fields.entry("health").map(|entry| health::read(reader, owner, entry, &ports));
     Kind::Service(ServicePart {
         ports,
         replicas: replicas.unwrap_or(At::defaulted(1, "the default of a service")),

@@ -8,7 +8,7 @@ use crate::model::{Model, Part, Workload};
 pub(super) static NO_ROUTE: Rule = Rule {
     name: "no-route",
     severity: Severity::Error,
-    summary: "Something uses the address of a service, or waits for it, and shares no network with it.",
+    summary: "Something uses or awaits a service that it shares no network with.",
     why: "The connection would be refused, or hang until it times out.",
     fails: "[stack]\nname = \"s\"\n[network.back]\n[network.front]\n\
             [service.db]\nimage = \"db:1\"\nport.sql = 5432\nnetwork = [\"back\"]\n\

@@ -1,4 +1,12 @@
 //! The core from outside: stack files in, verdicts and plans out.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    clippy::too_many_lines,
+    reason = "a test that panics has failed, which is what it is for"
+)]
 
 #[path = "../support/random_stack.rs"]
 mod random_stack;

@@ -122,9 +122,9 @@ fn a_reference_is_underlined_where_it_is_wrong() {
         .map(|finding| project.sources().text(finding.diagnostic.primary.as_ref().unwrap().span))
         .collect();
     assert_eq!(marked, ["dbb", "nope", "sqk", "volume", "{"]);
-    let fixes: Vec<_> = report.findings().iter().filter_map(|f| f.diagnostic.fix.as_ref()).collect();
-    let fixes: Vec<&str> = fixes.iter().map(|fix| fix.replacement.as_str()).collect();
-    assert_eq!(fixes, ["db", "sql", "{{"]);
+    let fixes = report.findings().iter().filter_map(|finding| finding.diagnostic.fix.as_ref());
+    let put: Vec<&str> = fixes.map(|fix| fix.replacement.as_str()).collect();
+    assert_eq!(put, ["db", "sql", "{{"]);
 }
 
 #[test]

@@ -217,7 +217,9 @@ pub(crate) fn stack_file(parts: &[Part]) -> String {
         match part.secret {
             1 => out.push_str("env.SECRET_URL = \"x://me:{secret.made/password}@{pod.ip}/\"\n"),
             2 => {
-                out.push_str("env.LOGIN = \"{secret.there/token}\"\nmount.\"/run/login\" = \"secret.made\"\n")
+                out.push_str(
+                    "env.LOGIN = \"{secret.there/token}\"\nmount.\"/run/login\" = \"secret.made\"\n",
+                );
             }
             3 => out.push_str("mount.\"/run/login/token\" = \"secret.there/token\"\n"),
             _ => {}

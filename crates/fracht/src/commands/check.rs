@@ -53,7 +53,7 @@ pub(crate) fn run(common: &Common, asked: &Check, ui: &mut Ui) -> Result<Outcome
         Some(tally) => ui.result(&format!("{name}: {tally} {under}\n"))?,
         None => {
             let holds = seen.map_or_else(String::new, inventory);
-            ui.result(&format!("{name}: {GOOD}no problems{GOOD:#} {under} ({holds})\n"))?;
+            ui.result(&format!("{name}: {GOOD}no problems{GOOD:#} {under}\n{holds}\n"))?;
         }
     }
     Ok(Outcome::problems_if(report.has_errors()))

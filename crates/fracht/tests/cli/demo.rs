@@ -1,0 +1,34 @@
+use insta::assert_snapshot;
+
+use crate::sandbox::Sandbox;
+
+#[test]
+fn the_demo_runs_every_command_and_says_which() {
+    let sandbox = Sandbox::empty();
+    let run = sandbox.run(&["demo"]);
+    assert_snapshot!(run.shown());
+    assert_eq!(sandbox.names("tidedesk"), ["conf", "fracht.toml", "objects"]);
+    for line in run.out.lines().filter_map(|line| line.strip_prefix("$ fracht ")) {
+        let again = sandbox.run(&line.split(' ').collect::<Vec<_>>());
+        assert_eq!(again.code, 0, "{line} can be run by hand: {again:?}");
+    }
+}
+
+#[test]
+fn a_second_run_changes_nothing() {
+    let sandbox = Sandbox::empty();
+    sandbox.run(&["demo", "here"]);
+    let run = sandbox.run(&["demo", "here"]);
+    assert_eq!(run.code, 0);
+    assert!(run.out.contains("objects: 23 same"), "{}", run.out);
+}
+
+#[test]
+fn what_is_there_is_not_overwritten() {
+    let sandbox = Sandbox::empty().file("tidedesk/conf/model.env", "MINE=1\n");
+    let run = sandbox.run(&["demo"]);
+    assert_eq!((run.code, run.out.as_str()), (2, ""));
+    assert!(run.err.contains("is there already"), "{}", run.err);
+    assert_eq!(sandbox.read("tidedesk/conf/model.env"), "MINE=1\n");
+    assert_eq!(sandbox.names("tidedesk"), ["conf"]);
+}

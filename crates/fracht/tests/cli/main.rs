@@ -1,0 +1,20 @@
+//! The built program, run on files in a temporary folder.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    clippy::too_many_lines,
+    reason = "a test that panics has failed, which is what it is for"
+)]
+
+mod architecture;
+mod check;
+mod demo;
+mod docs;
+mod files;
+mod folder;
+mod help;
+mod plans;
+mod render;
+mod sandbox;

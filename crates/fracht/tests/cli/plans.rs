@@ -1,0 +1,82 @@
+use insta::assert_snapshot;
+
+use crate::sandbox::Sandbox;
+
+const RING: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { bee = \"started\" }\n\
+                    [service.bee]\nimage = \"b:1\"\nafter = { a = \"started\" }\n\
+                    [service.c]\nimage = \"c:1\"\nafter = { a = \"started\" }\n[service.d]\nimage = \"d:1\"\n";
+
+#[test]
+fn the_order_of_the_demo() {
+    assert_snapshot!(Sandbox::demo().run(&["order", "-t", "prod"]).shown());
+}
+
+#[test]
+fn the_order_of_the_demo_as_json() {
+    assert_snapshot!(Sandbox::demo().run(&["order", "-t", "prod", "--format", "json"]).out);
+}
+
+#[test]
+fn an_order_with_a_circle_draws_it_and_what_is_behind() {
+    assert_snapshot!(Sandbox::with(RING).run(&["order"]).shown());
+    let answer = Sandbox::with(RING).json(&["order"]);
+    assert_eq!(answer["stuck"], serde_json::json!(["a", "bee", "c"]));
+    assert_eq!(answer["circles"][0].as_array().unwrap().len(), 2);
+}
+
+#[test]
+fn the_ports_of_the_demo_on_a_machine_and_in_a_cluster() {
+    let sandbox = Sandbox::demo();
+    assert_snapshot!("ports_laptop", sandbox.run(&["ports", "-t", "laptop"]).shown());
+    assert_snapshot!("ports_prod", sandbox.run(&["ports", "-t", "prod"]).shown());
+}
+
+#[test]
+fn clashes_have_both_owners_and_a_free_number() {
+    let stack = "[stack]\nname = \"s\"\n[target.laptop]\non = \"machine\"\n\
+                 [service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\", at = 8000 }\n\
+                 [service.b]\nimage = \"b:1\"\nport.web = { number = 80, reach = \"node\", at = 8000 }\n\
+                 [service.c]\nimage = \"c:1\"\nreplicas = 3\nport.web = { number = 80, reach = \"node\", at = \"8000..\" }\n";
+    let sandbox = Sandbox::with(stack);
+    assert_snapshot!(sandbox.run(&["ports"]).shown());
+    let answer = sandbox.json(&["ports"]);
+    assert_eq!(
+        answer["clashes"],
+        serde_json::json!([{
+            "number": 8000, "protocol": "tcp", "place": "on the machine",
+            "first": "service.a/web", "second": "service.b/web", "free": 8004,
+        }])
+    );
+    assert_eq!(answer["ports"][2]["at"], serde_json::json!([8001, 8002, 8003]));
+}
+
+#[test]
+fn a_stack_without_ports_says_so() {
+    let run = Sandbox::with("[stack]\nname = \"s\"\n[task.a]\nimage = \"a:1\"\n").run(&["ports"]);
+    assert!(run.out.contains("No service has a port."), "{}", run.out);
+    assert_eq!(run.code, 0);
+}
+
+#[test]
+fn a_target_is_asked_for_where_there_are_several() {
+    let sandbox = Sandbox::demo();
+    for command in ["order", "ports", "render"] {
+        let run = sandbox.run(&[command]);
+        assert_eq!(run.code, 2);
+        assert!(run.err.contains("Choose one with -t NAME: laptop, prod."), "{}", run.err);
+        let run = sandbox.run(&[command, "-t", "pord"]);
+        assert_eq!((run.code, run.out.as_str()), (2, ""));
+        assert!(run.err.contains("no target pord") && run.err.contains("laptop, prod"), "{}", run.err);
+    }
+}
+
+#[test]
+fn results_are_plain_when_piped_and_coloured_when_told() {
+    let sandbox = Sandbox::demo();
+    let plain = sandbox.run(&["order", "-t", "prod"]);
+    assert!(!plain.shown().contains('\u{1b}'));
+    let coloured = sandbox.run(&["order", "-t", "prod", "--color", "always"]);
+    assert!(coloured.out.contains('\u{1b}'));
+    let without = sandbox.command(&["order", "-t", "prod"]).env("NO_COLOR", "1").output().unwrap();
+    assert_eq!(String::from_utf8(without.stdout).unwrap(), plain.out);
+}

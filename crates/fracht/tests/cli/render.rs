@@ -1,0 +1,106 @@
+use std::io::Read as _;
+use std::process::Stdio;
+
+use insta::assert_snapshot;
+use serde_json::Value;
+
+use crate::sandbox::{Run, Sandbox};
+
+#[test]
+fn the_objects_of_the_demo() {
+    let run = Sandbox::demo().run(&["render", "-t", "prod"]);
+    assert_snapshot!(run.shown());
+}
+
+#[test]
+fn two_runs_give_the_same_bytes() {
+    let sandbox = Sandbox::demo();
+    for format in ["yaml", "json"] {
+        let arguments = ["render", "-t", "prod", "--format", format];
+        assert_eq!(sandbox.run(&arguments).out, sandbox.run(&arguments).out);
+    }
+}
+
+#[test]
+fn secrets_are_written_when_asked_for_and_encoded_once() {
+    let sandbox = Sandbox::demo();
+    let with = |value: &str| {
+        let mut command = sandbox.command(&["render", "-t", "prod", "--secrets", "--format", "json"]);
+        Run::of(&command.env("TIDEDESK_DB_PASSWORD", value).output().unwrap())
+    };
+    let run = with("gull-and-kelp");
+    assert_eq!((run.code, run.err.as_str()), (0, ""));
+    let list: Value = serde_json::from_str(&run.out).unwrap();
+    let secret = list["items"].as_array().unwrap().iter().find(|object| object["kind"] == "Secret").unwrap();
+    assert_eq!(secret["data"], serde_json::json!({ "password": "Z3VsbC1hbmQta2VscA==" }));
+    assert!(!run.out.contains("gull-and-kelp"));
+    let empty = with("");
+    assert_eq!(empty.code, 2);
+    assert!(empty.err.contains("secret.db/password: its value is empty"), "{}", empty.err);
+}
+
+#[test]
+fn every_secret_that_is_missing_is_named_at_once() {
+    let stack = "[stack]\nname = \"s\"\n[secret.a]\nkey.x = { env = \"FRACHT_TEST_NOT_SET\" }\n\
+                 key.y = { file = \"none.txt\" }\n[service.s]\nimage = \"s:1\"\nmount.\"/a\" = \"secret.a\"\n";
+    let sandbox = Sandbox::with(stack);
+    assert_eq!(sandbox.run(&["check"]).code, 0, "a check needs no secrets");
+    let run = sandbox.run(&["render", "--secrets"]);
+    assert_eq!((run.code, run.out.as_str()), (2, ""));
+    assert!(run.err.contains("2 secret values can't be read"), "{}", run.err);
+    assert!(run.err.contains("set the variable FRACHT_TEST_NOT_SET"), "{}", run.err);
+    assert!(run.err.contains("none.txt: there is no such file"), "{}", run.err);
+}
+
+#[test]
+fn the_last_line_break_of_a_secret_file_is_no_part_of_it() {
+    let stack = "[stack]\nname = \"s\"\n[secret.a]\nkey.pw = { file = \"pw.txt\" }\n\
+                 [service.s]\nimage = \"s:1\"\nmount.\"/a\" = \"secret.a\"\n";
+    for (content, encoded) in
+        [("tide\n", "dGlkZQ=="), ("tide\r\n", "dGlkZQ=="), ("tide\n\n", "dGlkZQo="), ("tide", "dGlkZQ==")]
+    {
+        let run = Sandbox::with(stack).file("pw.txt", content).run(&["render", "--secrets"]);
+        assert!(run.out.contains(&format!("pw: {encoded}\n")), "{content:?}: {}", run.out);
+    }
+}
+
+#[test]
+fn a_machine_has_no_objects_and_the_targets_that_have_are_named() {
+    let run = Sandbox::demo().run(&["render", "-t", "laptop"]);
+    assert_eq!((run.code, run.out.as_str()), (2, ""));
+    assert!(run.err.contains("laptop is a machine") && run.err.contains("have objects: prod"), "{}", run.err);
+}
+
+#[test]
+fn a_stack_with_errors_renders_nothing() {
+    let run = Sandbox::with("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nx = 1\n").run(&["render"]);
+    assert_eq!((run.code, run.out.as_str()), (1, ""));
+    assert!(run.err.contains("unknown-key"));
+}
+
+#[test]
+fn a_stack_with_warnings_renders_and_says_how_many() {
+    let run = Sandbox::with("[stack]\nname = \"s\"\n[service.a]\nimage = \"a\"\n").run(&["render"]);
+    assert_eq!(run.code, 0);
+    assert!(run.out.contains("image: a\n"));
+    assert_eq!(run.err, "note: 1 warning; fracht check shows them\n");
+    let quiet = Sandbox::with("[stack]\nname = \"s\"\n[service.a]\nimage = \"a\"\n").run(&["-q", "render"]);
+    assert_eq!(quiet.err, "");
+}
+
+#[test]
+fn a_reader_that_leaves_early_is_no_error() {
+    let sandbox = Sandbox::with(&large_stack());
+    let mut child =
+        sandbox.command(&["render"]).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    let mut first = [0; 64];
+    child.stdout.take().unwrap().read_exact(&mut first).unwrap();
+    let run = Run::of(&child.wait_with_output().unwrap());
+    assert_eq!((run.code, run.err.as_str()), (0, ""));
+}
+
+/// More than a pipe holds.
+fn large_stack() -> String {
+    let services = (0..300).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 80\n"));
+    format!("[stack]\nname = \"s\"\n{}", services.collect::<String>())
+}

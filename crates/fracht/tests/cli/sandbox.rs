@@ -1,0 +1,101 @@
+//! A temporary folder with a stack, and the program run in it.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output, Stdio};
+
+use serde_json::Value;
+use tempfile::TempDir;
+
+/// A temporary folder.
+pub(crate) struct Sandbox {
+    dir: TempDir,
+}
+
+/// What a run of the program gave.
+#[derive(Debug)]
+pub(crate) struct Run {
+    pub(crate) code: i32,
+    pub(crate) out: String,
+    pub(crate) err: String,
+}
+
+impl Sandbox {
+    /// A folder with nothing in it.
+    pub(crate) fn empty() -> Self {
+        Self { dir: TempDir::new().unwrap() }
+    }
+
+    /// A folder with a stack file.
+    pub(crate) fn with(stack: &str) -> Self {
+        Self::empty().file("fracht.toml", stack)
+    }
+
+    /// A folder with the demo stack in it.
+    pub(crate) fn demo() -> Self {
+        let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("src/demo");
+        ["fracht.toml", "conf/model.env", "conf/stations.csv"]
+            .iter()
+            .fold(Self::empty(), |sandbox, name| sandbox.file(name, fs::read(demo.join(name)).unwrap()))
+    }
+
+    /// The same folder with one more file.
+    pub(crate) fn file(self, name: &str, content: impl AsRef<[u8]>) -> Self {
+        let path = self.path(name);
+        fs::create_dir_all(path.parent().unwrap()).unwrap();
+        fs::write(path, content).unwrap();
+        self
+    }
+
+    pub(crate) fn path(&self, name: &str) -> PathBuf {
+        self.dir.path().join(name)
+    }
+
+    pub(crate) fn read(&self, name: &str) -> String {
+        fs::read_to_string(self.path(name)).unwrap()
+    }
+
+    /// The names in a folder, sorted.
+    pub(crate) fn names(&self, folder: &str) -> Vec<String> {
+        let entries = fs::read_dir(self.path(folder)).unwrap();
+        let mut names: Vec<_> =
+            entries.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
+        names.sort();
+        names
+    }
+
+    /// The program, about to be run in the folder, its variables those of the demo alone.
+    pub(crate) fn command(&self, arguments: &[&str]) -> Command {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_fracht"));
+        command.args(arguments).current_dir(self.dir.path()).stdin(Stdio::null());
+        command.env_remove("NO_COLOR").env_remove("CLICOLOR_FORCE").env("COLUMNS", "100");
+        command.env_remove("TIDEDESK_DB_PASSWORD");
+        command
+    }
+
+    pub(crate) fn run(&self, arguments: &[&str]) -> Run {
+        Run::of(&self.command(arguments).output().unwrap())
+    }
+
+    /// The JSON that a command writes.
+    pub(crate) fn json(&self, arguments: &[&str]) -> Value {
+        let run = self.run(&[arguments, &["--format", "json"]].concat());
+        serde_json::from_str(&run.out).unwrap_or_else(|error| panic!("{error}: {run:?}"))
+    }
+}
+
+impl Run {
+    pub(crate) fn of(output: &Output) -> Self {
+        let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).unwrap();
+        Self {
+            code: output.status.code().unwrap_or(-1),
+            out: text(&output.stdout),
+            err: text(&output.stderr),
+        }
+    }
+
+    /// All that a person sees, for snapshots.
+    pub(crate) fn shown(&self) -> String {
+        format!("{}--- standard error\n{}--- exit code {}\n", self.out, self.err, self.code)
+    }
+}

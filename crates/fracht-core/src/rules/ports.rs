@@ -149,7 +149,7 @@ fn at_with_replicas(model: &Model, sink: &mut Sink) {
 pub(super) static AT_UNUSED: Rule = Rule {
     name: "at-unused",
     severity: Severity::Warning,
-    summary: "A number for those outside, on a port that nobody outside can reach.",
+    summary: "A number for those outside, on a port that is not open.",
     why: "It does nothing; probably the port was meant to be open.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.web = { number = 80, at = 8080 }\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\

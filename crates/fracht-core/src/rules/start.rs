@@ -47,7 +47,7 @@ fn start_cycle(model: &Model, sink: &mut Sink) {
 pub(super) static WAITS_WITHOUT_HEALTH: Rule = Rule {
     name: "waits-without-health",
     severity: Severity::Error,
-    summary: "Something waits for a service to be ready, and nothing can tell when it is.",
+    summary: "A service is awaited until ready, and nothing tells when it is.",
     why: "Started is not ready: without a check of health, and a TCP port to ask at, it would start too early.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n\
             [service.db]\nimage = \"db:1\"\nport.sql = 5432\n",

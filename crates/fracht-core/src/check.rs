@@ -1,17 +1,21 @@
 //! From a stack file to a verdict: the stages in their order.
 
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use crate::diag::{Report, Sink};
 use crate::files::{Files, reason};
-use crate::language::{ROOT, verify};
-use crate::layer::Targets;
+use crate::include::Gather;
+use crate::layer::{Layered, Targets, stamp_layers};
 use crate::model::{Model, Secret, SecretKey, SecretSource};
-use crate::read::{self, FileCache};
+use crate::origin::Layer;
+use crate::read::{self, FileCache, Reading};
+use crate::resolve::Symbols;
+use crate::rules;
 use crate::source::Sources;
+use crate::trace::{Trace, Traced};
 use crate::tree::Node;
-use crate::{rules, syntax};
 
 /// The largest stack file that is read, in bytes; a larger one is not one that a person keeps.
 pub const MOST_BYTES: usize = 64 << 20;
@@ -62,6 +66,8 @@ pub struct Verdict {
     pub model: Model,
     /// What was found.
     pub report: Report,
+    layered: Layered,
+    symbols: Symbols,
 }
 
 /// A model without errors: what back ends take. Only [`Verdict::checked`] makes one.
@@ -105,12 +111,18 @@ impl<'f> Project<'f> {
         }
         let mut sources = Sources::default();
         let mut sink = Sink::default();
-        let text: Arc<str> = text.into();
-        let file = sources.add(path, shown.display().to_string(), Arc::clone(&text));
-        let tree = syntax::parse(&text, file, &mut sink);
-        verify(&ROOT, &tree, &sources, &mut sink);
-        let folder_shown = shown.parent().unwrap_or(Path::new("")).to_owned();
         let root = path.parent().unwrap_or(Path::new("")).to_owned();
+        let folder_shown = shown.parent().unwrap_or(Path::new("")).to_owned();
+        let mut gather = Gather {
+            files,
+            root: &root,
+            shown: &folder_shown,
+            sources: &mut sources,
+            sink: &mut sink,
+            seen: BTreeSet::new(),
+        };
+        let mut tree = gather.file(path, shown.display().to_string(), text);
+        stamp_layers(&mut tree);
         let targets = Targets::of(&tree);
         let found = sink.take();
         Ok(Self { files, root, folder_shown, tree, targets, sources, cache: FileCache::new(), found })
@@ -142,9 +154,36 @@ impl<'f> Project<'f> {
             root: &self.root,
             folder_shown: &self.folder_shown,
         };
-        let model = read::model(&input, &mut self.cache, &mut self.sources, &mut sink)?;
+        let Reading { model, layered, symbols } =
+            read::model(&input, &mut self.cache, &mut self.sources, &mut sink)?;
         rules::run(&model, &mut sink);
-        Some(Verdict { model, report: Report::new(sink, rules::severity) })
+        Some(Verdict { model, report: Report::new(sink, rules::severity), layered, symbols })
+    }
+
+    /// Where the value at a path comes from, under the target of a verdict on this stack.
+    pub fn trace(&self, verdict: &Verdict, path: &[String]) -> Trace {
+        let traced = Traced {
+            tree: &verdict.layered.tree,
+            target: verdict.layered.target.as_ref(),
+            symbols: &verdict.symbols,
+            model: &verdict.model,
+            sources: &self.sources,
+        };
+        traced.trace(path)
+    }
+
+    /// A layer in words: `the stack file`, `target prod`.
+    pub fn layer_words(&self, layer: Layer) -> String {
+        let named = |kind: &str, index: u16| {
+            let table = self.tree.at(&[kind]).and_then(Node::table);
+            let name = table.and_then(|table| table.get_index(usize::from(index)));
+            format!("{kind} {}", name.map_or("?", |(name, _)| name))
+        };
+        match layer {
+            Layer::Stack => "the stack file".into(),
+            Layer::Pattern(index) => named("pattern", index),
+            Layer::Target(index) => named("target", index),
+        }
     }
 }
 

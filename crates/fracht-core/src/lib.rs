@@ -3,9 +3,9 @@
 //! It never prints, never reads arguments or the environment, never ends the process, and reads files
 //! only through [`files::Files`]. The stages, in order:
 //!
-//! 1. `syntax`: text to a tree in which every value keeps its place
+//! 1. `include` and `syntax`: text to a tree in which every value keeps its place
 //! 2. [`language`]: the check of shapes, over the whole file at once
-//! 3. [`layer`]: the target laid over the stack
+//! 3. [`layer`]: patterns, the stack file and targets laid together
 //! 4. `read` and `resolve`: the merged tree to the [`model`], names to ids, references to what they mean
 //! 5. [`rules`]: what a reader of the model would object to
 //! 6. [`plan`]: order and ports
@@ -17,6 +17,7 @@ pub mod diag;
 pub mod files;
 pub mod grammar;
 mod graph;
+mod include;
 pub mod language;
 pub mod layer;
 pub mod model;
@@ -27,4 +28,5 @@ mod resolve;
 pub mod rules;
 pub mod source;
 mod syntax;
+pub mod trace;
 pub mod tree;

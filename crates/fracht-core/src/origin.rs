@@ -5,6 +5,8 @@ use crate::source::Span;
 /// The layer that gave a value; a later one wins over an earlier one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Layer {
+    /// A pattern, by its index among those of the stack.
+    Pattern(u16),
     /// The stack file.
     Stack,
     /// A target of the stack, by its index in [`Targets`](crate::layer::Targets).

@@ -51,6 +51,7 @@ pub(crate) enum Command {
     Order(Order),
     Ports(Ports),
     Render(Render),
+    Trace(Trace),
     Rules(Rules),
     Demo(Demo),
 }
@@ -140,6 +141,24 @@ pub(crate) enum ObjectFormat {
     Yaml,
     /// One List object, or with --out one object in each file
     Json,
+}
+
+/// Show where a value comes from, layer by layer
+///
+/// The value in force first, then each earlier layer that gave one, with its line. For a table, all that is
+/// in it. `target.KEY` is a key of the target itself.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  fracht trace service.api.replicas -t prod\n  fracht trace service.api -t prod\n  fracht trace 'service.api.mount.\"/tmp\"' -t prod"
+)]
+pub(crate) struct Trace {
+    /// The path of the value, keys with dots between them
+    pub(crate) path: String,
+    #[command(flatten)]
+    pub(crate) target: TargetChoice,
+    /// How to write the result
+    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    pub(crate) format: Format,
 }
 
 /// Tell of the rules: what each finds, why, a bad and a good example

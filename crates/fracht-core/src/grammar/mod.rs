@@ -7,6 +7,7 @@ pub mod duration;
 pub mod image;
 pub mod lines;
 pub mod name;
+pub mod path;
 pub mod quantity;
 pub(crate) mod reference;
 pub mod user;

@@ -6,6 +6,8 @@ use crate::grammar::name::NameKind;
 /// `[config.NAME]`.
 pub(super) static CONFIG: TableShape = TableShape {
     what: "a config",
+    short_for: &[],
+    one_of: &[],
     keys: &[
         Key {
             name: "key",
@@ -27,6 +29,8 @@ pub(super) static CONFIG: TableShape = TableShape {
 /// `key.NAME = { file = … }` of a config.
 pub(super) static FILE: TableShape = TableShape {
     what: "a table that names a file",
+    short_for: &[],
+    one_of: &[],
     keys: &[Key {
         name: "file",
         shape: Shape::Plain,

@@ -5,6 +5,7 @@
 
 mod config;
 mod network;
+mod pattern;
 mod secret;
 mod service;
 mod shape;
@@ -14,13 +15,16 @@ mod task;
 mod verify;
 mod volume;
 
+pub(crate) use pattern::PATTERN;
 pub use shape::{Grammar, Key, Shape, TableShape};
 pub use stack::ROOT;
+pub(crate) use target::TARGET;
 pub(crate) use verify::verify;
 
 /// Every table of the language by its heading in the reference, in the order in which to read about them.
 pub const TABLES: &[(&str, &TableShape)] = &[
     ("stack", &stack::STACK),
+    ("pattern.NAME", &PATTERN),
     ("service.NAME", &service::SERVICE),
     ("service.NAME.port.NAME", &service::PORT),
     ("service.NAME.health", &service::HEALTH),
@@ -32,7 +36,7 @@ pub const TABLES: &[(&str, &TableShape)] = &[
     ("secret.NAME", &secret::SECRET),
     ("secret.NAME.key.NAME", &secret::KEY),
     ("network.NAME", &network::NETWORK),
-    ("target.NAME", &target::TARGET),
+    ("target.NAME", &TARGET),
 ];
 
 #[cfg(test)]

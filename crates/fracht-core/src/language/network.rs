@@ -5,6 +5,8 @@ use super::shape::{Key, Shape, TableShape};
 /// `[network.NAME]`.
 pub(super) static NETWORK: TableShape = TableShape {
     what: "a network",
+    short_for: &[],
+    one_of: &[],
     keys: &[Key {
         name: "closed",
         shape: Shape::Boolean,

@@ -6,6 +6,8 @@ use crate::grammar::name::NameKind;
 /// `[secret.NAME]`.
 pub(super) static SECRET: TableShape = TableShape {
     what: "a secret",
+    short_for: &[],
+    one_of: &[],
     keys: &[
         Key {
             name: "key",
@@ -34,6 +36,8 @@ pub(super) static SECRET: TableShape = TableShape {
 /// `key.NAME` of a secret.
 pub(super) static KEY: TableShape = TableShape {
     what: "a table that says where the value is to be read",
+    short_for: &[],
+    one_of: &[],
     keys: &[
         Key {
             name: "env",

@@ -1,10 +1,26 @@
 //! `[service.NAME]`, its ports, health and mounts.
 
-use super::shape::{BYTE_BOUNDS, BYTES, CPU_BOUNDS, DURATION, IMAGE, Key, OUTSIDE, Shape, TableShape, USER};
+use super::shape::{
+    BYTE_BOUNDS, BYTES, CPU_BOUNDS, DURATION, IMAGE, Key, OUTSIDE, PATH, Shape, TableShape, USER,
+};
 use crate::grammar::name::NameKind;
 
 // The keys that services and tasks share, one constant each: a table is a list of them.
 
+pub(super) const LIKE: Key = Key {
+    name: "like",
+    shape: Shape::OneOrList(&Shape::Reference(&["pattern"])),
+    default: "none",
+    says: "The patterns whose settings it starts from, later ones over earlier ones.",
+    example: "[\"pattern.rust\", \"pattern.small\"]",
+};
+pub(super) const DROP: Key = Key {
+    name: "drop",
+    shape: Shape::List(&Shape::Small(&PATH)),
+    default: "none",
+    says: "Paths to take away from what earlier layers set, before this one is laid over them.",
+    example: "[\"env.DEBUG\", \"mount.\\\"/tmp\\\"\"]",
+};
 pub(super) const IMAGE_KEY: Key = Key {
     name: "image",
     shape: Shape::Small(&IMAGE),
@@ -86,48 +102,46 @@ pub(super) const MEMORY: Key = Key {
     example: "\"128Mi..256Mi\"",
 };
 
+pub(super) const PORT_KEY: Key = Key {
+    name: "port",
+    shape: Shape::Map(NameKind::Port, &Shape::ShortOr(&Shape::Number(1, 65535), &PORT)),
+    default: "none",
+    says: "The ports that it listens on, by name.",
+    example: "{ http = 8080 }",
+};
+
+pub(super) const HEALTH_KEY: Key = Key {
+    name: "health",
+    shape: Shape::Table(&HEALTH),
+    default: "none",
+    says: "How to see that it works.",
+    example: "{ http = \"/healthz\", boot = \"45s\" }",
+};
+
+pub(super) const REPLICAS: Key = Key {
+    name: "replicas",
+    shape: Shape::Number(0, 100_000),
+    default: "1",
+    says: "How many of it run.",
+    example: "2",
+};
+
 /// `[service.NAME]`.
 pub(super) static SERVICE: TableShape = TableShape {
     what: "a service",
+    short_for: &[],
+    one_of: &[],
     keys: &[
-        IMAGE_KEY,
-        PROGRAM,
-        ARGS,
-        WORKDIR,
-        RUN_AS,
-        ENV,
-        Key {
-            name: "port",
-            shape: Shape::Map(NameKind::Port, &Shape::ShortOr(&Shape::Number(1, 65535), &PORT)),
-            default: "none",
-            says: "The ports that it listens on, by name.",
-            example: "{ http = 8080 }",
-        },
-        MOUNT_KEY,
-        NETWORK,
-        AFTER,
-        Key {
-            name: "health",
-            shape: Shape::Table(&HEALTH),
-            default: "none",
-            says: "How to see that it works.",
-            example: "{ http = \"/healthz\", boot = \"45s\" }",
-        },
-        Key {
-            name: "replicas",
-            shape: Shape::Number(0, 100_000),
-            default: "1",
-            says: "How many of it run.",
-            example: "2",
-        },
-        CPU,
-        MEMORY,
+        LIKE, DROP, IMAGE_KEY, PROGRAM, ARGS, WORKDIR, RUN_AS, ENV, PORT_KEY, MOUNT_KEY, NETWORK, AFTER,
+        HEALTH_KEY, REPLICAS, CPU, MEMORY,
     ],
 };
 
 /// `port.NAME`.
 pub(super) static PORT: TableShape = TableShape {
     what: "a table of a port's settings",
+    short_for: &["number"],
+    one_of: &[],
     keys: &[
         Key {
             name: "number",
@@ -170,6 +184,8 @@ pub(super) static PORT: TableShape = TableShape {
 /// `health`.
 pub(super) static HEALTH: TableShape = TableShape {
     what: "a table of a health check",
+    short_for: &[],
+    one_of: &["http", "tcp", "run"],
     keys: &[
         Key {
             name: "http",
@@ -240,6 +256,8 @@ pub(super) static HEALTH: TableShape = TableShape {
 /// The long form of a mount.
 pub(super) static MOUNT: TableShape = TableShape {
     what: "a table of a mount",
+    short_for: &[],
+    one_of: &[],
     keys: &[Key {
         name: "scratch",
         shape: Shape::Small(&BYTES),

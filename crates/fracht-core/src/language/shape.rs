@@ -1,13 +1,17 @@
 //! What a key takes.
 
 use crate::grammar::name::NameKind;
-use crate::grammar::{at, duration, image, quantity, user};
+use crate::grammar::{at, duration, image, path, quantity, user};
 
 /// A table and its keys.
 #[derive(Debug)]
 pub struct TableShape {
     /// What the table is, in a line: `a port`.
     pub what: &'static str,
+    /// The keys that a short form of the table stands for.
+    pub short_for: &'static [&'static str],
+    /// Keys of which it has one.
+    pub one_of: &'static [&'static str],
     /// The keys that it may have.
     pub keys: &'static [Key],
 }
@@ -48,6 +52,8 @@ pub enum Shape {
     Name(NameKind),
     /// A reference to one of some kinds, such as `volume.data`.
     Reference(&'static [&'static str]),
+    /// A value, or a list of such values.
+    OneOrList(&'static Shape),
     /// A list of values of one shape.
     List(&'static Shape),
     /// A table with names of people's own.
@@ -73,6 +79,14 @@ pub struct Grammar {
     /// A right one.
     pub example: &'static str,
 }
+
+/// A path to a value.
+pub(super) static PATH: Grammar = Grammar {
+    what: "a path to a value",
+    number: false,
+    check: |text| path::parse(text).map(drop),
+    example: "\"env.DEBUG\"",
+};
 
 /// A duration.
 pub(super) static DURATION: Grammar = Grammar {
@@ -137,6 +151,7 @@ impl Shape {
             Self::Text | Self::Plain | Self::Word(_) | Self::Name(_) => "text".into(),
             Self::Setting => "text, a number, true or false".into(),
             Self::Number(..) => "a whole number".into(),
+            Self::OneOrList(of) => format!("{}, or a list", of.noun()),
             Self::List(_) => "a list".into(),
             Self::Map(..) | Self::Table(_) | Self::Kept(_) => "a table".into(),
             Self::ShortOr(short, table) => format!("{}, or {}", short.noun(), table.what),
@@ -159,6 +174,7 @@ impl Shape {
                 let kinds: Vec<String> = kinds.iter().map(|kind| format!("{kind}.NAME")).collect();
                 format!("a reference: {}", kinds.join(", "))
             }
+            Self::OneOrList(of) => format!("{}, or a list of such", of.words()),
             Self::List(of) => format!("a list; each is {}", of.words()),
             Self::Map(_, of) => format!("a table of names; each is {}", of.words()),
             Self::Table(table) | Self::Kept(table) => table.what.into(),

@@ -1,12 +1,14 @@
 //! The stack file as a whole, and its `[stack]` table.
 
 use super::shape::{Key, Shape, TableShape};
-use super::{config, network, secret, service, target, task, volume};
+use super::{config, network, pattern, secret, service, target, task, volume};
 use crate::grammar::name::NameKind;
 
 /// The stack file.
 pub static ROOT: TableShape = TableShape {
     what: "a stack file",
+    short_for: &[],
+    one_of: &[],
     keys: &[
         Key {
             name: "stack",
@@ -14,6 +16,20 @@ pub static ROOT: TableShape = TableShape {
             default: "required",
             says: "The stack itself.",
             example: "{ name = \"tidedesk\" }",
+        },
+        Key {
+            name: "include",
+            shape: Shape::List(&Shape::Plain),
+            default: "none",
+            says: "More files of this stack, by path or by pattern: `*` is any name, `**` any folders.",
+            example: "[\"services/*.toml\"]",
+        },
+        Key {
+            name: "pattern",
+            shape: Shape::Map(NameKind::Label, &Shape::Table(&pattern::PATTERN)),
+            default: "none",
+            says: "Settings that services and tasks share; nothing by itself.",
+            example: "{ small = { memory = \"64Mi..128Mi\" } }",
         },
         Key {
             name: "service",
@@ -70,6 +86,8 @@ pub static ROOT: TableShape = TableShape {
 /// The `[stack]` table.
 pub(super) static STACK: TableShape = TableShape {
     what: "the stack itself",
+    short_for: &[],
+    one_of: &[],
     keys: &[
         Key {
             name: "name",

@@ -1,12 +1,14 @@
 //! `[target.NAME]`: the target's own keys, and the tables that it lays over the stack.
 
-use super::shape::{Key, Shape, TableShape};
-use super::{config, network, secret, service, stack, task, volume};
+use super::shape::{Key, PATH, Shape, TableShape};
+use super::{config, network, pattern, secret, service, stack, task, volume};
 use crate::grammar::name::NameKind;
 
 /// `[target.NAME]`.
-pub(super) static TARGET: TableShape = TableShape {
+pub(crate) static TARGET: TableShape = TableShape {
     what: "a target",
+    short_for: &[],
+    one_of: &[],
     keys: &[
         Key {
             name: "on",
@@ -14,6 +16,20 @@ pub(super) static TARGET: TableShape = TableShape {
             default: "cluster",
             says: "One machine with ports on localhost, or a Kubernetes cluster.",
             example: "\"cluster\"",
+        },
+        Key {
+            name: "like",
+            shape: Shape::OneOrList(&Shape::Reference(&["target"])),
+            default: "none",
+            says: "The targets that are laid over the stack before this one.",
+            example: "\"target.staging\"",
+        },
+        Key {
+            name: "drop",
+            shape: Shape::List(&Shape::Small(&PATH)),
+            default: "none",
+            says: "Paths to take away from the stack before this target is laid over it.",
+            example: "[\"service.debug\", \"service.api.env.TRACE\"]",
         },
         Key {
             name: "namespace",
@@ -49,6 +65,13 @@ pub(super) static TARGET: TableShape = TableShape {
             default: "none",
             says: "Laid over `[stack]`.",
             example: "{ title = \"Tide forecasts, staging\" }",
+        },
+        Key {
+            name: "pattern",
+            shape: Shape::Map(NameKind::Label, &Shape::Table(&pattern::PATTERN)),
+            default: "none",
+            says: "Laid over the patterns.",
+            example: "{ small.memory = \"128Mi..256Mi\" }",
         },
         Key {
             name: "service",

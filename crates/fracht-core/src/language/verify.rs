@@ -70,7 +70,7 @@ impl Walk<'_> {
             (Shape::Reference(kinds), Value::Text(text)) => {
                 self.reference(kinds, text, node.span, key);
             }
-            (Shape::List(of), Value::List(items)) => {
+            (Shape::List(of) | Shape::OneOrList(of), Value::List(items)) => {
                 for item in items.iter() {
                     self.value(of, item, key);
                 }
@@ -84,6 +84,7 @@ impl Walk<'_> {
             (Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table), Value::Table(entries)) => {
                 self.table(table, entries);
             }
+            (Shape::OneOrList(of), _) => self.value(of, node, key),
             (Shape::ShortOr(short, _), value) if !matches!(value, Value::List(_)) => {
                 self.value(short, node, key);
             }

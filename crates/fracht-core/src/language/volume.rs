@@ -6,6 +6,8 @@ use crate::grammar::name::NameKind;
 /// `[volume.NAME]`.
 pub(super) static VOLUME: TableShape = TableShape {
     what: "a volume",
+    short_for: &[],
+    one_of: &[],
     keys: &[
         Key {
             name: "size",

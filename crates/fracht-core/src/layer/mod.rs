@@ -1,100 +1,243 @@
-//! Layers: what a target states is laid over the stack, and every value keeps what it replaced.
+//! Layers: defaults, patterns, the stack file, targets. Every value keeps what it replaced.
 //!
-//! Tables merge by key; a list or a plain value replaces. A short form (`port.web = 8000`) over which a
-//! table is laid becomes the table that it stands for.
+//! A service or a task is laid together from its patterns in the order of `like`, from what the stack file
+//! says, and from what each target on the way to the chosen one says; before each of these, what that layer
+//! wants dropped is taken away. Everything else has only the stack file and the targets.
 
+mod lay;
+mod like;
 mod targets;
 
 use std::sync::Arc;
 
-use crate::language::{ROOT, Shape, TableShape};
+use crate::diag::suggest::{listing, nearest};
+use crate::diag::{Diagnostic, Sink};
+use crate::grammar::path;
+use crate::language::{ROOT, Shape, TARGET};
 use crate::origin::Layer;
+use crate::source::Span;
 use crate::tree::{Entries, Entry, Node, Value};
 
+use lay::{drop_at, lay, stamped};
+use like::Patterns;
 pub use targets::Targets;
 
-/// Lays `over` on `base`. `shape` is the shape of both tables.
-fn lay(base: &mut Entries, over: &Entries, layer: Layer, shape: Option<&'static Shape>) {
-    for (name, entry) in over {
-        let shape = shape.and_then(|shape| below(shape, name));
-        match base.get_mut(name) {
-            None => {
-                let node = stamped(&entry.node, layer);
-                base.insert(Arc::clone(name), Entry { key_span: entry.key_span, node });
-            }
-            Some(under) => lay_node(&mut under.node, &entry.node, layer, shape),
+/// The kinds of tables that can be like a pattern.
+const LIKE_PATTERNS: [&str; 2] = ["service", "task"];
+
+static TARGET_SHAPE: Shape = Shape::Table(&TARGET);
+
+/// Marks what patterns and targets say as theirs.
+pub(crate) fn stamp_layers(root: &mut Node) {
+    let Value::Table(entries) = &mut root.value else { return };
+    for kind in ["pattern", "target"] {
+        let layer = if kind == "pattern" { Layer::Pattern } else { Layer::Target };
+        let Some(entry) = Arc::make_mut(entries).get_mut(kind) else { continue };
+        let Value::Table(named) = &mut entry.node.value else { continue };
+        for (index, (_, entry)) in Arc::make_mut(named).iter_mut().enumerate() {
+            entry.node = stamped(&entry.node, layer(u16::try_from(index).unwrap_or(u16::MAX)));
         }
     }
 }
-
-fn lay_node(base: &mut Node, over: &Node, layer: Layer, shape: Option<&'static Shape>) {
-    if let Value::Table(over_entries) = &over.value {
-        if let Some(long) = long_form(base, shape) {
-            *base = long;
-        }
-        if let Value::Table(entries) = &mut base.value {
-            lay(Arc::make_mut(entries), over_entries, layer, shape);
-            return;
-        }
-    }
-    let under = std::mem::replace(base, stamped(over, layer));
-    base.under = Some(Arc::new(under));
-}
-
-/// The value as one of `layer`.
-pub(crate) fn stamped(node: &Node, layer: Layer) -> Node {
-    let value = match &node.value {
-        Value::Table(entries) => {
-            let entry = |(name, entry): (&Arc<str>, &Entry)| {
-                let node = stamped(&entry.node, layer);
-                (Arc::clone(name), Entry { key_span: entry.key_span, node })
-            };
-            Value::Table(Arc::new(entries.iter().map(entry).collect()))
-        }
-        Value::List(items) => Value::List(items.iter().map(|item| stamped(item, layer)).collect()),
-        other => other.clone(),
-    };
-    Node { value, span: node.span, layer, under: node.under.clone() }
-}
-
-/// The shape of key `name` in a table of shape `shape`.
-fn below(shape: &'static Shape, name: &str) -> Option<&'static Shape> {
-    match shape {
-        Shape::Map(_, of) => Some(of),
-        Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table) => {
-            table.keys.iter().find(|key| key.name == name).map(|key| &key.shape)
-        }
-        _ => None,
-    }
-}
-
-/// The table that a short form stands for: its value under the table's first key.
-fn long_form(node: &Node, shape: Option<&'static Shape>) -> Option<Node> {
-    let Some(Shape::ShortOr(Shape::Number(..), table)) = shape else { return None };
-    let Value::Integer(_) = node.value else { return None };
-    let first = table.keys.first()?;
-    let entry = Entry { key_span: node.span, node: node.clone() };
-    let entries = std::iter::once((Arc::from(first.name), entry)).collect();
-    Some(Node { value: Value::Table(Arc::new(entries)), ..node.clone() })
-}
-
-static ROOT_SHAPE: Shape = Shape::Table(&ROOT);
 
 /// The stack as one target sees it.
-pub(crate) fn merged(root: &Node, target: Option<&Node>, layer: Layer) -> Node {
-    let mut merged = root.clone();
-    let Value::Table(entries) = &mut merged.value else { return merged };
-    let entries = Arc::make_mut(entries);
-    entries.shift_remove("target");
-    if let Some(over) = target.and_then(Node::table) {
-        let laid = over.iter().filter(|(name, _)| is_laid(&ROOT, name));
-        let laid: Entries = laid.map(|(name, entry)| (Arc::clone(name), entry.clone())).collect();
-        lay(entries, &laid, layer, Some(&ROOT_SHAPE));
-    }
-    merged
+pub(crate) struct Layered {
+    /// The tables of the stack; no patterns and targets any more.
+    pub(crate) tree: Node,
+    /// The target's own keys; `None` for the target of a stack that names none.
+    pub(crate) target: Option<Node>,
 }
 
-/// Whether a key of a target is laid over the stack, rather than the target's own.
-fn is_laid(root: &'static TableShape, name: &str) -> bool {
-    root.keys.iter().any(|key| key.name == name)
+/// A path that a layer wants taken away, and where it says so.
+#[derive(Clone)]
+struct Dropped {
+    path: Vec<String>,
+    span: Span,
+}
+
+/// What a layer says of one service or task.
+struct Part<'a> {
+    node: Option<&'a Node>,
+    /// What the target drops of it, by paths from it on; an empty path is the whole.
+    drops: Vec<Dropped>,
+}
+
+/// Lays the targets of `chain`, the chosen one last, over the stack.
+pub(crate) fn layered(root: &Node, chain: &[&Node], sink: &mut Sink) -> Layered {
+    let mut tree = root.clone();
+    let Value::Table(entries) = &mut tree.value else { return Layered { tree, target: None } };
+    let entries = Arc::make_mut(entries);
+    entries.shift_remove("target");
+    let mut own: Option<Node> = None;
+    for target in chain {
+        for dropped in drops_of(target) {
+            let of_workload = dropped.path.first().is_some_and(|kind| LIKE_PATTERNS.contains(&kind.as_str()));
+            if !of_workload && !drop_at(entries, &dropped.path) {
+                misses(&dropped, sink);
+            }
+        }
+        for (kind, entry) in target.table().into_iter().flatten() {
+            let key = ROOT.keys.iter().find(|key| *key.name == **kind);
+            let Some(key) = key.filter(|_| !LIKE_PATTERNS.contains(&&**kind)) else { continue };
+            let over = std::iter::once((Arc::clone(kind), entry.clone())).collect();
+            match entries.get_mut(kind).map(|entry| &mut entry.node.value) {
+                Some(Value::Table(base)) => {
+                    lay(
+                        Arc::make_mut(base),
+                        entry.node.table().unwrap_or(&Entries::default()),
+                        Some(&key.shape),
+                    );
+                }
+                _ => lay(entries, &over, None),
+            }
+        }
+        match (&mut own, target.table()) {
+            (Some(Node { value: Value::Table(own), .. }), Some(over)) => {
+                lay(Arc::make_mut(own), over, Some(&TARGET_SHAPE));
+            }
+            _ => own = Some((*target).clone()),
+        }
+    }
+    let mut patterns = Patterns::new(entries.shift_remove("pattern"));
+    patterns.check_all(sink);
+    for kind in LIKE_PATTERNS {
+        workloads(kind, entries, chain, &mut patterns, sink);
+    }
+    Layered { tree, target: own }
+}
+
+/// Lays the services or the tasks together, each from its layers.
+fn workloads(kind: &str, entries: &mut Entries, chain: &[&Node], patterns: &mut Patterns, sink: &mut Sink) {
+    let tables: Vec<Option<&Entries>> =
+        chain.iter().map(|target| target.at(&[kind]).and_then(Node::table)).collect();
+    let drops: Vec<Vec<Dropped>> = chain
+        .iter()
+        .map(|target| {
+            let of_kind = |dropped: &Dropped| dropped.path.first().is_some_and(|first| first == kind);
+            drops_of(target).into_iter().filter(of_kind).collect()
+        })
+        .collect();
+    let added = tables.iter().flatten().flat_map(|table| table.iter());
+    let added: Vec<(Arc<str>, Entry)> =
+        added.map(|(name, entry)| (Arc::clone(name), entry.clone())).collect();
+    if let (None, Some((_, first))) = (entries.get(kind), added.first()) {
+        let empty = Node { value: Value::Table(Arc::default()), ..first.node.clone() };
+        entries.insert(Arc::from(kind), Entry { key_span: first.key_span, node: empty });
+    }
+    let Some(Value::Table(laid)) = entries.get_mut(kind).map(|entry| &mut entry.node.value) else { return };
+    let base = Arc::clone(laid);
+    let laid = Arc::make_mut(laid);
+    for (name, entry) in added {
+        laid.entry(name).or_insert(entry);
+    }
+    for dropped in drops.iter().flatten() {
+        if dropped.path.get(1).is_none_or(|name| !laid.contains_key(name.as_str())) {
+            misses(dropped, sink);
+        }
+    }
+    laid.retain(|name, entry| {
+        let own = base.get(name).map(|entry| &entry.node);
+        let parts: Vec<Part<'_>> = tables
+            .iter()
+            .zip(&drops)
+            .map(|(table, drops)| Part {
+                node: table.and_then(|table| table.get(name)).map(|entry| &entry.node),
+                drops: drops.iter().filter_map(|dropped| within(dropped, name)).collect(),
+            })
+            .collect();
+        let plain = own.is_some_and(|own| own.at(&["like"]).is_none() && own.at(&["drop"]).is_none());
+        if plain && parts.iter().all(|part| part.node.is_none() && part.drops.is_empty()) {
+            return true; // nothing but the stack file says anything of it
+        }
+        let whole = together(own, &parts, patterns, sink);
+        whole.is_some_and(|whole| {
+            entry.node.value = Value::Table(whole);
+            true
+        })
+    });
+}
+
+/// The part of a dropped path that is inside the service or task `name`.
+fn within(dropped: &Dropped, name: &str) -> Option<Dropped> {
+    let [_, first, rest @ ..] = dropped.path.as_slice() else { return None };
+    (**first == *name).then(|| Dropped { path: rest.to_vec(), span: dropped.span })
+}
+
+/// One service or task from its layers; `None` if a target drops it and no later one defines it.
+fn together(
+    own: Option<&Node>,
+    parts: &[Part<'_>],
+    patterns: &mut Patterns,
+    sink: &mut Sink,
+) -> Option<Arc<Entries>> {
+    let mut layers = parts.iter().rev().map(|part| part.node).chain([own]).flatten();
+    let like = layers.find_map(|node| node.at(&["like"]));
+    let mut whole = patterns.of(like, sink);
+    let mut exists = own.is_some();
+    if let Some(own) = own {
+        lay_part(&mut whole, own, sink);
+    }
+    for Part { node, drops } in parts {
+        if drops.iter().any(|dropped| dropped.path.is_empty()) {
+            whole = Arc::default();
+            exists = false;
+        }
+        let drops: Vec<_> = drops.iter().filter(|dropped| !dropped.path.is_empty()).cloned().collect();
+        take_away(&mut whole, &drops, sink);
+        if let Some(node) = node {
+            exists = true;
+            lay_part(&mut whole, node, sink);
+        }
+    }
+    exists.then_some(whole)
+}
+
+/// Takes away what a layer of a service or a task wants dropped, and lays the layer over it.
+fn lay_part(whole: &mut Arc<Entries>, node: &Node, sink: &mut Sink) {
+    take_away(whole, &drops_of(node), sink);
+    if let Some(over) = node.table() {
+        lay(Arc::make_mut(whole), over, Some(&like::WORKLOAD));
+    }
+}
+
+fn take_away(whole: &mut Arc<Entries>, drops: &[Dropped], sink: &mut Sink) {
+    for dropped in drops {
+        if !drop_at(Arc::make_mut(whole), &dropped.path) {
+            misses(dropped, sink);
+        }
+    }
+}
+
+/// The paths that a table's `drop` names. What is no path has been reported by the check of shapes.
+fn drops_of(node: &Node) -> Vec<Dropped> {
+    let Some(Value::List(items)) = node.at(&["drop"]).map(|node| &node.value) else { return Vec::new() };
+    let dropped = |item: &Node| Some(Dropped { path: path::parse(item.text()?).ok()?, span: item.span });
+    items.iter().filter_map(dropped).collect()
+}
+
+fn misses(dropped: &Dropped, sink: &mut Sink) {
+    let shown = path::show(dropped.path.iter().map(String::as_str));
+    sink.push(
+        Diagnostic::new("drop-misses", format!("There is no {shown} to drop."))
+            .at(dropped.span, "takes nothing away")
+            .help("Remove it, or name what an earlier layer set: a pattern, the stack file, another target."),
+    );
+}
+
+/// Reports the name of a pattern or a target that there is not.
+fn report_unknown<'a>(
+    what: &str,
+    name: &str,
+    span: Span,
+    names: impl Iterator<Item = &'a str>,
+    sink: &mut Sink,
+) {
+    let names: Vec<&str> = names.collect();
+    let problem = Diagnostic::new("unknown-name", format!("There is no {what} `{name}`."))
+        .at(span, "unknown name")
+        .help(format!("Known here: {}.", listing(names.iter().copied())));
+    sink.push(match nearest(name, names) {
+        Some(near) => problem.help(format!("Did you mean `{near}`?")),
+        None => problem,
+    });
 }

@@ -1,8 +1,11 @@
-//! The targets of a stack, by name.
+//! The targets of a stack, by name, and what each is like.
 
 use std::sync::Arc;
 
-use crate::origin::Layer;
+use super::like::{circle, names};
+use super::report_unknown;
+use crate::diag::Sink;
+use crate::source::Span;
 use crate::tree::Node;
 
 /// The name of the target of a stack that names none.
@@ -35,10 +38,43 @@ impl Targets {
         self.named.iter().map(|(name, _)| &**name)
     }
 
-    /// A target's name, its table and its layer.
-    pub(crate) fn get(&self, name: &str) -> Option<(&Arc<str>, Option<&Node>, Layer)> {
-        let index = self.named.iter().position(|(known, _)| **known == *name)?;
-        let (name, node) = self.named.get(index)?;
-        Some((name, node.as_ref(), Layer::Target(u16::try_from(index).unwrap_or(u16::MAX))))
+    fn find(&self, name: &str) -> Option<&(Arc<str>, Option<Node>)> {
+        self.named.iter().find(|(known, _)| **known == *name)
+    }
+
+    /// A target's name and the tables to lay over the stack: those that it is like first, itself last, each
+    /// once.
+    pub(crate) fn chain(&self, name: &str, sink: &mut Sink) -> Option<(&Arc<str>, Vec<&Node>)> {
+        let (name, node) = self.find(name)?;
+        let mut chain = Vec::new();
+        if let Some(node) = node {
+            self.follow(name, node, &mut Vec::new(), &mut chain, sink);
+        }
+        Some((name, chain))
+    }
+
+    fn follow<'a>(
+        &'a self,
+        name: &str,
+        node: &'a Node,
+        open: &mut Vec<(String, Span)>,
+        chain: &mut Vec<&'a Node>,
+        sink: &mut Sink,
+    ) {
+        open.push((name.to_owned(), node.span));
+        for (other, span) in names("target", node.at(&["like"])) {
+            if let Some(at) = open.iter().position(|(open, _)| *open == other) {
+                circle(open.get(at..).unwrap_or_default(), span, sink);
+                continue;
+            }
+            match self.find(&other) {
+                Some((_, Some(base))) => self.follow(&other, base, open, chain, sink),
+                _ => report_unknown("target", &other, span, self.names(), sink),
+            }
+        }
+        open.pop();
+        if !chain.iter().any(|known| std::ptr::eq(*known, node)) {
+            chain.push(node);
+        }
     }
 }

@@ -21,7 +21,7 @@ use std::sync::Arc;
 
 use crate::diag::{Diagnostic, Sink};
 use crate::files::{Files, PathProblem, confine, reason};
-use crate::layer::{Targets, merged};
+use crate::layer::{Layered, Targets, layered};
 use crate::model::{List, Model};
 use crate::origin::At;
 use crate::resolve::Symbols;
@@ -57,15 +57,23 @@ pub(crate) struct Input<'a> {
     pub(crate) folder_shown: &'a Path,
 }
 
+/// What reading gives.
+pub(crate) struct Reading {
+    pub(crate) model: Model,
+    pub(crate) layered: Layered,
+    pub(crate) symbols: Symbols,
+}
+
 /// Reads the stack as one target sees it; `None` if there is no such target.
 pub(crate) fn model(
     input: &Input<'_>,
     cache: &mut FileCache,
     sources: &mut Sources,
     sink: &mut Sink,
-) -> Option<Model> {
-    let (target_name, target_node, layer) = input.targets.get(input.target)?;
-    let root = merged(input.tree, target_node, layer);
+) -> Option<Reading> {
+    let (target_name, chain) = input.targets.chain(input.target, sink)?;
+    let layered = layered(input.tree, &chain, sink);
+    let root = &layered.tree;
     let mut reader = Reader {
         files: input.files,
         root: input.root,
@@ -76,10 +84,10 @@ pub(crate) fn model(
         symbols: Symbols::default(),
         tainted: false,
     };
-    let (name, title) = stack::read(&mut reader, &root);
-    let target = target::read(&mut reader, target_name, target_node, layer, &name);
-    reader.symbols = Symbols::collect(&root, target::facts(&name, &target));
-    let configs: List<_> = reader.each(&root, "config", config::read);
+    let (name, title) = stack::read(&mut reader, root);
+    let target = target::read(&mut reader, target_name, layered.target.as_ref(), &name);
+    reader.symbols = Symbols::collect(root, target::facts(&name, &target));
+    let configs: List<_> = reader.each(root, "config", config::read);
     for config in &configs {
         let keys = config.keys.iter().map(|key| Arc::clone(&key.name)).collect();
         reader.symbols.set_config_keys(&config.name, keys);
@@ -88,14 +96,15 @@ pub(crate) fn model(
         name,
         title,
         target,
-        volumes: reader.each(&root, "volume", volume::read),
-        secrets: reader.each(&root, "secret", secret::read),
-        networks: reader.each(&root, "network", network::read),
-        workloads: workload::read_all(&mut reader, &root),
+        volumes: reader.each(root, "volume", volume::read),
+        secrets: reader.each(root, "secret", secret::read),
+        networks: reader.each(root, "network", network::read),
+        workloads: workload::read_all(&mut reader, root),
         configs,
     };
     reader.sink.report_lost();
-    Some(model)
+    let symbols = reader.symbols;
+    Some(Reading { model, layered, symbols })
 }
 
 impl Reader<'_> {

@@ -4,9 +4,8 @@ use std::sync::Arc;
 
 use super::Reader;
 use super::fields::Fields;
-use crate::layer::stamped;
 use crate::model::{Place, Target};
-use crate::origin::{At, Layer};
+use crate::origin::At;
 use crate::resolve::Facts;
 use crate::tree::{Entry, Node};
 
@@ -15,7 +14,6 @@ pub(super) fn read(
     reader: &mut Reader<'_>,
     name: &Arc<str>,
     node: Option<&Node>,
-    layer: Layer,
     stack: &At<Arc<str>>,
 ) -> Target {
     let mut target = Target {
@@ -27,7 +25,7 @@ pub(super) fn read(
         domain: None,
     };
     let Some(node) = node else { return target };
-    let entry = Entry { key_span: node.span, node: stamped(node, layer) };
+    let entry = Entry { key_span: node.span, node: node.clone() };
     let fields = Fields::of(&entry, reader);
     if let Some(on) = fields.word(reader, "on", &Place::WORDS) {
         target.on = on;

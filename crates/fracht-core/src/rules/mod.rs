@@ -50,6 +50,8 @@ pub static RULES: &[&Rule] = &[
     &shapes::FILE_UNREADABLE,
     &shapes::PATH_OUTSIDE,
     &shapes::BROKEN_LINE,
+    &shapes::LIKE_CYCLE,
+    &shapes::DROP_MISSES,
     &start::START_CYCLE,
     &start::WAITS_WITHOUT_HEALTH,
     &ports::PORT_RANGE,

@@ -124,3 +124,27 @@ pub(super) static BROKEN_LINE: Rule = shape(
          [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n",
     ),
 );
+
+pub(super) static LIKE_CYCLE: Rule = shape(
+    "like-cycle",
+    "Patterns or targets are like each other in a circle.",
+    "None of them can be laid together.",
+    (
+        "[stack]\nname = \"s\"\n[pattern.x]\nlike = \"pattern.y\"\n[pattern.y]\nlike = \"pattern.x\"\n\
+         [service.a]\nimage = \"a:1\"\nlike = \"pattern.x\"\n",
+        "[stack]\nname = \"s\"\n[pattern.x]\nlike = \"pattern.y\"\n[pattern.y]\nuser = 10\n\
+         [service.a]\nimage = \"a:1\"\nlike = \"pattern.x\"\n",
+    ),
+);
+
+pub(super) static DROP_MISSES: Rule = Rule {
+    name: "drop-misses",
+    severity: Severity::Warning,
+    summary: "A path to drop at which there is nothing.",
+    why: "It is misspelt, or what it took away is no longer there.",
+    fails: "[stack]\nname = \"s\"\n[pattern.x]\nenv.DEBUG = \"1\"\n\
+            [service.a]\nimage = \"a:1\"\nlike = \"pattern.x\"\ndrop = [\"env.DEBUGG\"]\n",
+    passes: "[stack]\nname = \"s\"\n[pattern.x]\nenv.DEBUG = \"1\"\n\
+             [service.a]\nimage = \"a:1\"\nlike = \"pattern.x\"\ndrop = [\"env.DEBUG\"]\n",
+    check: None,
+};

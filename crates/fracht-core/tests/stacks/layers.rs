@@ -102,3 +102,182 @@ fn a_stack_without_targets_has_one() {
     let model = good("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n", "cluster").model;
     assert_eq!((&*model.target.name, &*model.target.namespace.value), ("cluster", "s"));
 }
+
+const LIKE: &str = r#"
+[stack]
+name = "s"
+[pattern.base]
+user = 10
+env = { A = "base", B = "base", C = "base" }
+[pattern.small]
+like = "pattern.base"
+memory = "1Mi"
+env.B = "small"
+[pattern.loud]
+env.LOUD = "1"
+env.A = "loud"
+[service.a]
+like = ["pattern.small", "pattern.loud"]
+image = "a:1"
+env.C = "own"
+[service.quiet]
+like = ["pattern.small", "pattern.loud"]
+image = "q:1"
+drop = ["env.LOUD", "memory"]
+[target.test]
+service.a.env.C = "test"
+pattern.base.env.B = "unseen"
+pattern.small.env.B = "tested"
+[target.prod]
+like = "target.test"
+drop = ["service.a.env.LOUD"]
+namespace = "p"
+service.a.drop = ["env.B"]
+service.a.replicas = 3
+[target.bare]
+drop = ["service.quiet"]
+service.a.like = "pattern.loud"
+"#;
+
+/// The variables of a service, `NAME=value`.
+fn variables(model: &Model, service: &str) -> Vec<String> {
+    let workload = model.workloads.iter().find(|workload| *workload.name == *service).unwrap();
+    let mut all: Vec<_> =
+        workload.env.iter().map(|variable| format!("{}={}", variable.name, variable.value.plain())).collect();
+    all.sort();
+    all
+}
+
+#[test]
+fn a_service_starts_from_its_patterns_in_their_order() {
+    let test = good(LIKE, "test").model;
+    assert_eq!(variables(&test, "a"), ["A=loud", "B=tested", "C=test", "LOUD=1"]);
+    let a = test.workloads.iter().next().unwrap();
+    assert_eq!(a.user.unwrap().value.uid, 10, "a pattern is like another one");
+    assert!(a.memory.is_some());
+}
+
+#[test]
+fn what_is_dropped_is_taken_from_earlier_layers_only() {
+    let test = good(LIKE, "test").model;
+    assert_eq!(variables(&test, "quiet"), ["A=loud", "B=tested", "C=base"]);
+    assert!(test.workloads.iter().nth(1).unwrap().memory.is_none());
+    let prod = good(LIKE, "prod").model;
+    assert_eq!(variables(&prod, "a"), ["A=loud", "C=test"], "a target drops what a pattern or the stack set");
+}
+
+#[test]
+fn a_target_is_like_another_and_adds_its_difference() {
+    let prod = good(LIKE, "prod").model;
+    assert_eq!(&*prod.target.namespace.value, "p");
+    let a = prod.workloads.iter().next().unwrap();
+    assert_eq!(a.service().unwrap().replicas.value, 3);
+}
+
+#[test]
+fn a_target_can_drop_a_service_and_change_its_patterns() {
+    let bare = good(LIKE, "bare").model;
+    assert_eq!(bare.workloads.len(), 1);
+    assert_eq!(variables(&bare, "a"), ["A=loud", "C=own", "LOUD=1"]);
+}
+
+#[test]
+fn layers_that_do_not_hold_together_are_told() {
+    let with = |more: &str| failed(&format!("{LIKE}\n{more}"), "test");
+    assert_eq!(with("[service.x]\nimage = \"x:1\"\nlike = \"pattern.smal\"\n"), ["unknown-name"]);
+    assert_eq!(
+        with("[pattern.x]\nlike = \"pattern.y\"\n[pattern.y]\nlike = \"pattern.x\"\n"),
+        ["like-cycle"]
+    );
+    assert_eq!(with("[service.x]\nimage = \"x:1\"\ndrop = [\"env.A\"]\n"), ["drop-misses"]);
+    assert_eq!(with("[service.x]\nimage = \"x:1\"\ndrop = [\"env..A\"]\n"), ["bad-value"]);
+    assert_eq!(with("[service.x]\nimage = \"x:1\"\nlike = \"target.test\"\n"), ["bad-value"]);
+    let target = |more: &str| failed(&format!("{LIKE}\n{more}"), "odd");
+    assert_eq!(target("[target.odd]\nlike = \"target.od\"\n"), ["unknown-name"]);
+    assert_eq!(
+        target("[target.odd]\nlike = \"target.even\"\n[target.even]\nlike = \"target.odd\"\n"),
+        ["like-cycle"]
+    );
+    assert_eq!(target("[target.odd]\ndrop = [\"service.none\", \"volume.none\"]\n"), ["drop-misses"; 2]);
+}
+
+mod split {
+    use std::path::Path;
+
+    use fracht_core::check::Project;
+    use fracht_core::files::MemoryFiles;
+    use proptest::prelude::*;
+
+    use crate::random_stack::{parts, stack_file};
+
+    /// Everything that a stack comes to, places aside.
+    fn verdict(files: &MemoryFiles) -> (String, Vec<String>) {
+        let path = Path::new("/s/fracht.toml");
+        let mut project = Project::open(files, path, path).unwrap();
+        let verdict = project.check("cluster").unwrap();
+        let findings = verdict.report.findings().iter();
+        let problems = findings.map(|f| format!("{} {}", f.diagnostic.rule, f.diagnostic.message)).collect();
+        let workload = |workload: &fracht_core::model::Workload| {
+            let texts: Vec<_> = workload.texts().map(|(_, text)| text.parts.clone()).collect();
+            let ports: Vec<_> = workload.ports().iter().map(|p| (p.name.clone(), p.number.value)).collect();
+            let waits: Vec<_> = workload.after.iter().map(|a| (a.on.index(), a.condition)).collect();
+            format!("{} {} {texts:?} {ports:?} {waits:?}\n", workload.reference(), workload.image.value)
+        };
+        (verdict.model.workloads.iter().map(workload).collect(), problems)
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(48))]
+
+        /// A stack that is split up reads as the whole does.
+        #[test]
+        fn included_files_are_one_stack(parts in parts(), cut in 0_usize..8) {
+            prop_assume!(!parts.iter().any(|part| part.text.contains('\n')));
+            let whole = stack_file(&parts);
+            let heads = whole.match_indices("\n[service.").map(|(at, _)| at + 1);
+            let heads: Vec<usize> =
+                heads.filter(|at| !whole[*at..].lines().next().unwrap().contains(".mount]")).collect();
+            prop_assume!(!heads.is_empty());
+            let at = heads[cut % heads.len()];
+            // A service's own tables follow it, so that the rest is whole tables.
+            let (first, rest) = whole.split_at(at);
+            let files = MemoryFiles::default()
+                .with("/s/fracht.toml", format!("include = [\"more/*.toml\"]\n{first}"))
+                .with("/s/more/rest.toml", rest);
+            let one = verdict(&MemoryFiles::default().with("/s/fracht.toml", whole.as_str()));
+            prop_assert_eq!(verdict(&files), one);
+        }
+    }
+
+    #[test]
+    fn what_two_files_define_shows_both_places() {
+        let files = MemoryFiles::default()
+            .with("/s/fracht.toml", "include = [\"*.toml\", \"none-*.toml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n")
+            .with("/s/b.toml", "[service.a]\nimage = \"a:2\"\n[service.b]\nimage = \"b:1\"\nreplica = 1\n[stack]\nname = \"t\"\n");
+        let mut project =
+            Project::open(&files, Path::new("/s/fracht.toml"), Path::new("fracht.toml")).unwrap();
+        let verdict = project.check("cluster").unwrap();
+        let mut found: Vec<_> = verdict
+            .report
+            .findings()
+            .iter()
+            .map(|finding| {
+                let place = |label: &fracht_core::diag::Label| project.sources().location(label.span);
+                let related = finding.diagnostic.related.first().map(place);
+                (finding.diagnostic.rule, place(finding.diagnostic.primary.as_ref().unwrap()), related)
+            })
+            .collect();
+        found.sort();
+        let at = |place: &str| place.to_owned();
+        assert_eq!(
+            found,
+            [
+                ("defined-twice", at("b.toml:1"), Some(at("fracht.toml:4"))),
+                ("defined-twice", at("b.toml:6"), Some(at("fracht.toml:2"))),
+                ("file-unreadable", at("fracht.toml:1"), None),
+                ("unknown-key", at("b.toml:5"), None),
+            ]
+        );
+        assert_eq!(verdict.model.workloads.len(), 2);
+    }
+}

@@ -6,6 +6,7 @@ mod order;
 mod ports;
 mod render;
 mod rules;
+mod trace;
 
 use crate::cli::{Cli, Command};
 use crate::failure::{Failure, Outcome};
@@ -20,6 +21,7 @@ pub(crate) fn run(cli: &Cli, ui: &mut Ui) -> Result<Outcome, Failure> {
         Command::Ports(asked) => ports::run(common, asked, ui),
         Command::Render(asked) => render::run(common, asked, ui),
         Command::Rules(asked) => rules::run(asked, ui),
+        Command::Trace(asked) => trace::run(common, asked, ui),
         Command::Demo(asked) => demo::run(common, asked, ui),
     }
 }

@@ -2,6 +2,11 @@ use insta::assert_snapshot;
 
 use crate::sandbox::Sandbox;
 
+/// The targets of the demo.
+pub(crate) const TARGETS: [&str; 2] = ["laptop", "prod"];
+/// The kinds of tables that it has.
+pub(crate) const KINDS: [&str; 7] = ["stack", "service", "task", "volume", "config", "secret", "network"];
+
 #[test]
 fn the_demo_runs_every_command_and_says_which() {
     let sandbox = Sandbox::empty();

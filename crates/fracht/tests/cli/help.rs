@@ -2,7 +2,7 @@ use insta::assert_snapshot;
 
 use crate::sandbox::Sandbox;
 
-const COMMANDS: [&str; 6] = ["check", "order", "ports", "render", "rules", "demo"];
+const COMMANDS: [&str; 7] = ["check", "order", "ports", "render", "trace", "rules", "demo"];
 
 #[test]
 fn the_help_of_every_command() {

@@ -18,3 +18,4 @@ mod help;
 mod plans;
 mod render;
 mod sandbox;
+mod trace;

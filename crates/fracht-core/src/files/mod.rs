@@ -1,5 +1,7 @@
 //! The files that a stack may read, behind a small trait: the core never touches the disk by itself.
 
+pub(crate) mod glob;
+
 use std::collections::BTreeMap;
 use std::io;
 use std::path::{Component, Path, PathBuf};
@@ -17,6 +19,23 @@ pub trait Files {
     /// # Errors
     /// What the system says; not found if there is nothing at the path.
     fn canonical(&self, path: &Path) -> io::Result<PathBuf>;
+
+    /// What is in a folder, in any order. A link to a folder counts as a file.
+    ///
+    /// # Errors
+    /// What the system says; not found if there is no such folder.
+    fn list(&self, path: &Path) -> io::Result<Vec<Listed>>;
+}
+
+/// Something in a folder.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Listed {
+    /// Its name.
+    pub name: String,
+    /// Whether it is a folder itself.
+    pub is_folder: bool,
+    /// Whether it may be run.
+    pub is_program: bool,
 }
 
 /// Why a path in a stack file can't be read.
@@ -99,6 +118,22 @@ impl Files for MemoryFiles {
         let path = normal(path);
         let known = self.files.keys().any(|file| file.starts_with(&path));
         if known { Ok(path) } else { Err(io::ErrorKind::NotFound.into()) }
+    }
+
+    fn list(&self, path: &Path) -> io::Result<Vec<Listed>> {
+        let path = normal(path);
+        let mut listed: Vec<Listed> = Vec::new();
+        for file in self.files.keys() {
+            let Ok(below) = file.strip_prefix(&path) else { continue };
+            let mut parts = below.components();
+            let Some(first) = parts.next() else { continue };
+            let name = first.as_os_str().to_string_lossy().into_owned();
+            if listed.last().is_none_or(|last| last.name != name) {
+                let is_folder = parts.next().is_some();
+                listed.push(Listed { name, is_folder, is_program: false });
+            }
+        }
+        if listed.is_empty() { Err(io::ErrorKind::NotFound.into()) } else { Ok(listed) }
     }
 }
 

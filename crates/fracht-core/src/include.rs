@@ -1,0 +1,132 @@
+//! `include`: a stack in several files becomes one tree.
+//!
+//! Each table of people's own names (`service.api`) is in one file; the lists of the stack as a whole grow.
+
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use crate::diag::{Diagnostic, Sink};
+use crate::files::{Files, PathProblem, confine, glob, reason};
+use crate::language::{ROOT, Shape, verify};
+use crate::source::Sources;
+use crate::syntax;
+use crate::tree::{Entries, Entry, Node, Value};
+
+/// Gathers a stack from its files.
+pub(crate) struct Gather<'a> {
+    pub(crate) files: &'a dyn Files,
+    /// The folder of the stack.
+    pub(crate) root: &'a Path,
+    /// The same folder as messages call it.
+    pub(crate) shown: &'a Path,
+    pub(crate) sources: &'a mut Sources,
+    pub(crate) sink: &'a mut Sink,
+    pub(crate) seen: BTreeSet<PathBuf>,
+}
+
+impl Gather<'_> {
+    /// The tree of a file and of all that it includes.
+    pub(crate) fn file(&mut self, path: &Path, shown: String, text: &str) -> Node {
+        self.seen.insert(self.files.canonical(path).unwrap_or_else(|_| path.to_owned()));
+        let id = self.sources.add(path, shown, text.into());
+        let mut tree = syntax::parse(text, id, self.sink);
+        verify(&ROOT, &tree, self.sources, self.sink);
+        let items = match tree.at(&["include"]).map(|node| &node.value) {
+            Some(Value::List(items)) => Arc::clone(items),
+            _ => return tree,
+        };
+        let folder = path.parent().unwrap_or(self.root).to_owned();
+        for item in items.iter() {
+            for more in self.included(item, &folder) {
+                if let (Value::Table(base), Value::Table(more)) = (&mut tree.value, more.value) {
+                    self.join(Arc::make_mut(base), &more);
+                }
+            }
+        }
+        tree
+    }
+
+    /// The trees of the files that an item of `include` names.
+    fn included(&mut self, item: &Node, folder: &Path) -> Vec<Node> {
+        let Some(pattern) = item.text() else { return Vec::new() };
+        let problem =
+            |rule, message: String, help: &str| Diagnostic::new(rule, message).at(item.span, "").help(help);
+        let found = glob::matching(self.files, folder, pattern).unwrap_or_default();
+        if found.is_empty() {
+            let message = format!("`{pattern}` fits no file.");
+            let help = "Paths are relative to the folder of the file that says them; * stands for any name.";
+            self.sink.push(problem("file-unreadable", message, help));
+        }
+        let mut trees = Vec::new();
+        for name in found {
+            let text = confine(self.files, self.root, folder, &name).and_then(|path| {
+                let bytes =
+                    self.files.read(&path).map_err(|error| PathProblem::Unreadable(reason(&error)))?;
+                let text = String::from_utf8(bytes)
+                    .map_err(|_| PathProblem::Unreadable("it is not UTF-8".into()))?;
+                Ok((path, text))
+            });
+            match text {
+                Ok((path, _)) if self.seen.contains(&path) => {}
+                Ok((path, text)) => {
+                    let below = path.strip_prefix(self.root).unwrap_or(&path);
+                    let shown = self.shown.join(below).display().to_string();
+                    trees.push(self.file(&path, shown, text.trim_start_matches('\u{feff}')));
+                }
+                Err(PathProblem::Unreadable(reason)) => {
+                    let message = format!("The file `{name}` can't be read: {reason}.");
+                    self.sink.push(problem(
+                        "file-unreadable",
+                        message,
+                        "Mend the file, or take it out of `include`.",
+                    ));
+                }
+                Err(PathProblem::Absolute | PathProblem::Outside) => {
+                    let message = format!("The path `{name}` leads out of the folder of the stack.");
+                    self.sink.push(problem(
+                        "path-outside",
+                        message,
+                        "Move the file into the folder of the stack.",
+                    ));
+                }
+            }
+        }
+        trees
+    }
+
+    /// Adds the tables of another file.
+    fn join(&mut self, base: &mut Entries, more: &Entries) {
+        for (name, entry) in more {
+            let shape = ROOT.keys.iter().find(|key| *key.name == **name).map(|key| &key.shape);
+            let Some(known) = base.get_mut(name) else {
+                base.insert(Arc::clone(name), entry.clone());
+                continue;
+            };
+            match (shape, &mut known.node.value, &entry.node.value) {
+                (Some(Shape::Map(..)), Value::Table(base), Value::Table(more)) => {
+                    let base = Arc::make_mut(base);
+                    for (name, entry) in more.iter() {
+                        match base.get(name) {
+                            Some(first) => self.twice(name, first, entry),
+                            None => _ = base.insert(Arc::clone(name), entry.clone()),
+                        }
+                    }
+                }
+                (Some(Shape::List(_)), Value::List(base), Value::List(more)) => {
+                    *base = base.iter().chain(more.iter()).cloned().collect();
+                }
+                _ => self.twice(name, known, entry),
+            }
+        }
+    }
+
+    fn twice(&mut self, name: &str, first: &Entry, second: &Entry) {
+        self.sink.push(
+            Diagnostic::new("defined-twice", format!("`{name}` is defined twice."))
+                .at(second.key_span, "defined again here")
+                .also(first.key_span, "first defined here")
+                .help("Keep one of the two, or move what differs into one table."),
+        );
+    }
+}

@@ -1,0 +1,237 @@
+//! One layer over another, on the tree.
+//!
+//! Tables merge by key; a list or a plain value replaces. A short form stands for the table that it is
+//! short for, so that `port.web = 8000` and `port.web.at = 9000` go together in any order of layers.
+
+use std::sync::Arc;
+
+use crate::language::Shape;
+use crate::origin::Layer;
+use crate::tree::{Entries, Entry, Node, Value};
+
+/// Lays `over` on `base`; `shape` is the shape of both.
+pub(super) fn lay(base: &mut Entries, over: &Entries, shape: Option<&'static Shape>) {
+    let exclusive = shape.map_or(&[][..], exclusive);
+    if over.keys().any(|name| exclusive.contains(&&**name)) {
+        // Of keys of which a table has one, the later layer's one counts.
+        base.retain(|name, _| !exclusive.contains(&&**name) || over.contains_key(name));
+    }
+    for (name, entry) in over {
+        match base.get_mut(name) {
+            None => _ = base.insert(Arc::clone(name), entry.clone()),
+            Some(under) => {
+                let shape = shape.and_then(|shape| below(shape, name));
+                lay_node(&mut under.node, &entry.node, shape);
+            }
+        }
+    }
+}
+
+fn lay_node(base: &mut Node, over: &Node, shape: Option<&'static Shape>) {
+    let both_short = base.table().is_none() && over.table().is_none();
+    if !both_short
+        && let (Some(long_base), Some(long_over)) = (long_form(base, shape), long_form(over, shape))
+    {
+        *base = long_base;
+        if let (Value::Table(entries), Some(over)) = (&mut base.value, long_over.table()) {
+            lay(Arc::make_mut(entries), over, shape);
+            return;
+        }
+    }
+    let under = std::mem::replace(base, over.clone());
+    base.under = Some(Arc::new(under));
+}
+
+/// The table that a value is or stands for; `None` for one that is and stands for none.
+fn long_form(node: &Node, shape: Option<&'static Shape>) -> Option<Node> {
+    if node.table().is_some() {
+        return Some(node.clone());
+    }
+    let Some(Shape::ShortOr(_, table)) = shape else { return None };
+    let scalar = matches!(node.value, Value::Text(_) | Value::Integer(_) | Value::Boolean(_));
+    if !scalar || table.short_for.is_empty() {
+        return None;
+    }
+    let entry = |key: &&str| {
+        let node = Node { under: None, ..node.clone() };
+        (Arc::from(*key), Entry { key_span: node.span, node })
+    };
+    let entries = table.short_for.iter().map(entry).collect();
+    Some(Node { value: Value::Table(Arc::new(entries)), ..node.clone() })
+}
+
+/// The shape of key `name` in a table of shape `shape`.
+fn below(shape: &'static Shape, name: &str) -> Option<&'static Shape> {
+    match shape {
+        Shape::Map(_, of) => Some(of),
+        Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table) => {
+            table.keys.iter().find(|key| key.name == name).map(|key| &key.shape)
+        }
+        _ => None,
+    }
+}
+
+/// The keys of which a table has one.
+fn exclusive(shape: &'static Shape) -> &'static [&'static str] {
+    match shape {
+        Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table) => table.one_of,
+        _ => &[],
+    }
+}
+
+/// The value as one of `layer`.
+pub(super) fn stamped(node: &Node, layer: Layer) -> Node {
+    let value = match &node.value {
+        Value::Table(entries) => {
+            let entry = |(name, entry): (&Arc<str>, &Entry)| {
+                let node = stamped(&entry.node, layer);
+                (Arc::clone(name), Entry { key_span: entry.key_span, node })
+            };
+            Value::Table(Arc::new(entries.iter().map(entry).collect()))
+        }
+        Value::List(items) => Value::List(items.iter().map(|item| stamped(item, layer)).collect()),
+        other => other.clone(),
+    };
+    Node { value, span: node.span, layer, under: node.under.clone() }
+}
+
+/// Takes away what stands at a path; whether anything did.
+pub(super) fn drop_at(entries: &mut Entries, path: &[String]) -> bool {
+    match path {
+        [] => false,
+        [last] => entries.shift_remove(last.as_str()).is_some(),
+        [first, rest @ ..] => match entries.get_mut(first.as_str()).map(|entry| &mut entry.node.value) {
+            Some(Value::Table(below)) => drop_at(Arc::make_mut(below), rest),
+            _ => false,
+        },
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::diag::Sink;
+    use crate::layer::like::WORKLOAD;
+    use crate::source::Sources;
+    use crate::syntax;
+
+    fn tree(text: &str) -> Node {
+        let mut sources = Sources::default();
+        let file = sources.add("/s/f.toml".as_ref(), "f.toml".into(), text.into());
+        syntax::parse(text, file, &mut Sink::default())
+    }
+
+    /// The values without places and layers, short forms as what they stand for.
+    fn plain(node: &Node, shape: Option<&'static Shape>) -> String {
+        let long = long_form(node, shape);
+        match (&node.value, long.as_ref().and_then(Node::table)) {
+            (_, Some(entries)) => {
+                let field = |(name, entry): (&Arc<str>, &Entry)| {
+                    format!("{name}:{}", plain(&entry.node, shape.and_then(|shape| below(shape, name))))
+                };
+                let mut fields: Vec<String> = entries.iter().map(field).collect();
+                fields.sort();
+                format!("{{{}}}", fields.join(","))
+            }
+            (Value::List(items), _) => items.iter().map(|item| plain(item, None) + ";").collect(),
+            (other, _) => format!("{other:?}"),
+        }
+    }
+
+    fn laid(base: &Node, over: &Node) -> Node {
+        let mut base = base.clone();
+        if let (Value::Table(entries), Some(over)) = (&mut base.value, over.table()) {
+            lay(Arc::make_mut(entries), over, Some(&WORKLOAD));
+        }
+        base
+    }
+
+    /// Some keys of a service, in their short and long forms.
+    fn layer() -> impl Strategy<Value = Node> {
+        let lines = prop::sample::subsequence(
+            vec![
+                "replicas = 1",
+                "env.A = '1'",
+                "env.B = 2",
+                "args = ['x']",
+                "port.web = 8000",
+                "port.api = { number = 1, reach = 'node' }",
+                "port.api.at = 30000",
+                "port.x.number = 5",
+                "health = { http = '/a', every = '1s' }",
+                "health = { tcp = 'web' }",
+                "health.boot = '9s'",
+                "mount.'/a' = 'volume.v'",
+                "cpu = 1",
+                "user = 7",
+                "memory = '1Mi'",
+            ],
+            0..9,
+        );
+        (lines, 0..100_u32).prop_map(|(lines, number)| {
+            let mut seen: Vec<&str> = Vec::new();
+            let mut text = String::new();
+            for line in lines {
+                let key = line.split([' ', '.']).next().unwrap();
+                let whole = line.starts_with("health =") || line.starts_with("port.api =");
+                if !(whole && seen.contains(&key) || seen.contains(&"health") && key == "health") {
+                    text += &line.replace('1', &number.to_string());
+                    text.push('\n');
+                }
+                seen.push(key);
+            }
+            tree(&text)
+        })
+    }
+
+    proptest! {
+        #[test]
+        fn laying_is_associative(a in layer(), b in layer(), c in layer()) {
+            let first = laid(&laid(&a, &b), &c);
+            let second = laid(&a, &laid(&b, &c));
+            prop_assert_eq!(plain(&first, Some(&WORKLOAD)), plain(&second, Some(&WORKLOAD)));
+        }
+
+        /// A value that a layer drops and sets is what it is when the layer only sets it.
+        #[test]
+        fn drop_then_set_is_set(base in layer(), over in layer()) {
+            let Some(names) = over.table().map(|table| table.keys().cloned().collect::<Vec<_>>()) else {
+                return Ok(());
+            };
+            let mut dropped = base.clone();
+            if let Value::Table(entries) = &mut dropped.value {
+                for name in &names {
+                    drop_at(Arc::make_mut(entries), &[name.to_string()]);
+                }
+            }
+            let whole = laid(&dropped, &over);
+            for name in &names {
+                let (got, set) = (whole.at(&[&**name]).unwrap(), over.at(&[&**name]).unwrap());
+                let shape = below(&WORKLOAD, name);
+                prop_assert_eq!(plain(got, shape), plain(set, shape));
+            }
+        }
+    }
+
+    #[test]
+    fn a_value_keeps_what_it_replaced() {
+        let whole = laid(&laid(&tree("replicas = 1"), &tree("replicas = 2")), &tree("replicas = 3"));
+        let mut values = Vec::new();
+        let mut next = whole.at(&["replicas"]);
+        while let Some(node) = next {
+            values.push(format!("{:?}", node.value));
+            next = node.under.as_deref();
+        }
+        assert_eq!(values, ["Integer(3)", "Integer(2)", "Integer(1)"]);
+    }
+
+    #[test]
+    fn of_keys_of_which_there_is_one_the_later_counts() {
+        let whole = laid(&tree("health = { http = '/', every = '1s' }"), &tree("health.tcp = 'x'"));
+        let health = whole.at(&["health"]).unwrap();
+        let names: Vec<&str> = health.table().unwrap().keys().map(|name| &**name).collect();
+        assert_eq!(names, ["every", "tcp"]);
+    }
+}

@@ -1,0 +1,104 @@
+//! Patterns: shared settings that services and tasks, and other patterns, are like.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use super::{lay_part, report_unknown};
+use crate::diag::{Diagnostic, Sink};
+use crate::grammar::reference;
+use crate::language::{PATTERN, Shape};
+use crate::source::Span;
+use crate::tree::{Entries, Entry, Node, Value};
+
+/// The shape of a service, a task or a pattern: a pattern has the keys of all.
+pub(super) static WORKLOAD: Shape = Shape::Table(&PATTERN);
+
+/// The patterns of a stack, laid together as they are asked for.
+pub(super) struct Patterns {
+    written: Entries,
+    together: BTreeMap<String, Arc<Entries>>,
+    /// Those that are being laid together, with the place that asked for each.
+    open: Vec<(String, Span)>,
+}
+
+impl Patterns {
+    pub(super) fn new(written: Option<Entry>) -> Self {
+        let written = written.and_then(|entry| entry.node.table().cloned()).unwrap_or_default();
+        Self { written, together: BTreeMap::new(), open: Vec::new() }
+    }
+
+    /// What the patterns of a `like` say, later ones over earlier ones.
+    pub(super) fn of(&mut self, like: Option<&Node>, sink: &mut Sink) -> Arc<Entries> {
+        let mut whole: Arc<Entries> = Arc::default();
+        for (name, span) in names("pattern", like) {
+            let pattern = self.one(&name, span, sink);
+            if whole.is_empty() {
+                whole = pattern;
+            } else {
+                super::lay::lay(Arc::make_mut(&mut whole), &pattern, Some(&WORKLOAD));
+            }
+        }
+        whole
+    }
+
+    fn one(&mut self, name: &str, span: Span, sink: &mut Sink) -> Arc<Entries> {
+        if let Some(known) = self.together.get(name) {
+            return Arc::clone(known);
+        }
+        let Some(entry) = self.written.get(name).cloned() else {
+            report_unknown("pattern", name, span, self.written.keys().map(|name| &**name), sink);
+            return Arc::default();
+        };
+        if let Some(at) = self.open.iter().position(|(open, _)| open == name) {
+            circle(self.open.get(at..).unwrap_or_default(), span, sink);
+            return Arc::default();
+        }
+        self.open.push((name.to_owned(), span));
+        let mut whole = self.of(entry.node.at(&["like"]), sink);
+        lay_part(&mut whole, &entry.node, sink);
+        // What it is like and what it drops has been done; its users do not inherit it.
+        let entries = Arc::make_mut(&mut whole);
+        entries.shift_remove("like");
+        entries.shift_remove("drop");
+        self.open.pop();
+        self.together.insert(name.to_owned(), Arc::clone(&whole));
+        whole
+    }
+
+    /// Lays together the patterns that nobody uses too: their mistakes are told as well.
+    pub(super) fn check_all(&mut self, sink: &mut Sink) {
+        let all: Vec<(String, Span)> =
+            self.written.iter().map(|(name, entry)| (name.to_string(), entry.key_span)).collect();
+        for (name, span) in all {
+            self.one(&name, span, sink);
+        }
+    }
+}
+
+/// The names of a kind that a `like` lists, each with its place.
+pub(super) fn names(kind: &str, like: Option<&Node>) -> Vec<(String, Span)> {
+    let items: &[Node] = match like.map(|node| &node.value) {
+        Some(Value::List(items)) => items,
+        Some(Value::Text(_)) => like.map(std::slice::from_ref).unwrap_or_default(),
+        _ => &[],
+    };
+    let name = |item: &Node| {
+        // Another kind than the right one has been reported by the check of shapes.
+        let written = reference::parse(item.text()?).ok().filter(|written| written.kind == kind)?;
+        Some((written.name.to_owned(), item.span))
+    };
+    items.iter().filter_map(name).collect()
+}
+
+/// Reports a circle: those that are open, and the place that closes it.
+pub(super) fn circle(open: &[(String, Span)], closing: Span, sink: &mut Sink) {
+    let mut names: Vec<&str> = open.iter().map(|(name, _)| name.as_str()).collect();
+    names.extend(names.first().copied());
+    let mut problem =
+        Diagnostic::new("like-cycle", format!("These are like each other: {}.", names.join(" → ")))
+            .at(closing, "closes the circle");
+    for (name, span) in open.iter().skip(1) {
+        problem = problem.also(*span, format!("leads to {name}"));
+    }
+    sink.push(problem.help("Take one of these away; what both need can be a pattern of its own."));
+}

@@ -1,0 +1,197 @@
+//! Where a value comes from, layer by layer.
+
+use crate::diag::suggest::nearest;
+use crate::diag::{Sink, secret_looking};
+use crate::grammar::path;
+use crate::language::{ROOT, Shape, TARGET};
+use crate::model::{Content, Model, Part};
+use crate::origin::Layer;
+use crate::resolve::{self, Allow, Symbols};
+use crate::source::{Sources, Span};
+use crate::tree::{Node, Value};
+
+/// A value that is no table, with every layer that gave one.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Leaf {
+    /// The path of the value.
+    pub path: String,
+    /// What a text with references means; a secret, or what is known at run time only, stays in braces.
+    pub means: Option<String>,
+    /// The layers that gave a value, the one in force first. Never empty.
+    pub steps: Vec<Step>,
+}
+
+/// A value that a layer gave.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Step {
+    /// The layer.
+    pub layer: Layer,
+    /// Where it is written.
+    pub span: Span,
+    /// The value as written, in one line; stars for what looks secret.
+    pub value: String,
+    /// The whole line that it begins on, the same.
+    pub line: String,
+}
+
+/// What is known of a path.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Trace {
+    /// Somebody wrote it: every value at or below the path, in the order of the file.
+    Written(Vec<Leaf>),
+    /// Nobody wrote it: the default, in words.
+    Default(&'static str),
+    /// There is no such thing: how far the path leads, and the nearest name from there.
+    Nothing {
+        /// The part of the path that leads somewhere; empty if none does.
+        reached: String,
+        /// What was probably meant, as a whole path.
+        near: Option<String>,
+    },
+}
+
+/// What a trace looks at.
+pub(crate) struct Traced<'a> {
+    pub(crate) tree: &'a Node,
+    pub(crate) target: Option<&'a Node>,
+    pub(crate) symbols: &'a Symbols,
+    pub(crate) model: &'a Model,
+    pub(crate) sources: &'a Sources,
+}
+
+static ROOT_SHAPE: Shape = Shape::Table(&ROOT);
+static TARGET_SHAPE: Shape = Shape::Table(&TARGET);
+
+impl Traced<'_> {
+    /// What is known of a path. `target.KEY` is a key of the target itself.
+    pub(crate) fn trace(&self, keys: &[String]) -> Trace {
+        let (mut node, mut shape, rest): (Option<&Node>, Option<&'static Shape>, &[String]) = match keys {
+            [first, rest @ ..] if first == "target" => (self.target, Some(&TARGET_SHAPE), rest),
+            _ => (Some(self.tree), Some(&ROOT_SHAPE), keys),
+        };
+        let mut reached: Vec<&str> = keys.iter().take(keys.len() - rest.len()).map(String::as_str).collect();
+        let mut default = None;
+        for key in rest {
+            let names = self.names(node, shape);
+            let key_of =
+                |table: &'static [crate::language::Key]| table.iter().find(|known| known.name == key);
+            let known = match shape {
+                Some(Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table)) => {
+                    key_of(table.keys)
+                }
+                _ => None,
+            };
+            let in_map = matches!(shape, Some(Shape::Map(..)));
+            let next_shape = match shape {
+                Some(Shape::Map(_, of)) => Some(*of),
+                _ => known.map(|known| &known.shape),
+            };
+            let stands_for =
+                matches!(shape, Some(Shape::ShortOr(_, table)) if table.short_for.contains(&key.as_str()));
+            let next = match node {
+                Some(node) if node.table().is_none() && stands_for => Some(node),
+                Some(node) => node.at(&[key.as_str()]),
+                None => None,
+            };
+            default = known.map(|known| known.default);
+            if next.is_none() && (in_map || known.is_none()) {
+                let near = nearest(key, names.iter().map(String::as_str));
+                let near = near.map(|near| path::show(reached.iter().copied().chain([near])));
+                return Trace::Nothing { reached: path::show(reached), near };
+            }
+            reached.push(key);
+            (node, shape) = (next, next_shape);
+        }
+        let Some(node) = node else { return Trace::Default(default.unwrap_or("none")) };
+        let mut leaves = Vec::new();
+        let mut at: Vec<String> = keys.to_vec();
+        self.leaves(node, &mut at, &mut leaves);
+        Trace::Written(leaves)
+    }
+
+    /// The names that could follow.
+    fn names(&self, node: Option<&Node>, shape: Option<&'static Shape>) -> Vec<String> {
+        let written = node.and_then(Node::table).into_iter().flat_map(|table| table.keys());
+        let known: &[_] = match shape {
+            Some(Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table)) => table.keys,
+            _ => &[],
+        };
+        let target =
+            std::ptr::eq(node.map_or(std::ptr::null(), std::ptr::from_ref), self.tree).then_some("target");
+        let known = known.iter().map(|key| key.name).chain(target).map(str::to_owned);
+        written.map(ToString::to_string).chain(known).collect()
+    }
+
+    fn leaves(&self, node: &Node, at: &mut Vec<String>, leaves: &mut Vec<Leaf>) {
+        let Value::Table(entries) = &node.value else {
+            leaves.push(self.leaf(node, at));
+            return;
+        };
+        for (name, entry) in entries.iter() {
+            at.push(name.to_string());
+            self.leaves(&entry.node, at, leaves);
+            at.pop();
+        }
+    }
+
+    fn leaf(&self, node: &Node, at: &[String]) -> Leaf {
+        let secret = at.last().is_some_and(|name| crate::rules::is_secret_name(name));
+        let mut steps = Vec::new();
+        let mut next = Some(node);
+        while let Some(node) = next {
+            steps.push(self.step(node, secret));
+            next = node.under.as_deref();
+        }
+        Leaf { path: path::show(at.iter().map(String::as_str)), means: self.means(node), steps }
+    }
+
+    fn step(&self, node: &Node, secret: bool) -> Step {
+        let written = self.sources.text(node.span);
+        let value = if secret && !written.contains('{') {
+            "*".repeat(written.chars().count())
+        } else {
+            one_line(&covered(written))
+        };
+        let file = self.sources.file(node.span.file);
+        let line = file.and_then(|file| file.text.get(file.line_range(file.line_of(node.span.start))));
+        let line = one_line(&covered(line.unwrap_or_default()));
+        let line = if secret && !written.is_empty() { line.replace(written, &value) } else { line };
+        Step { layer: node.layer, span: node.span, value, line }
+    }
+
+    /// What a text with references means.
+    fn means(&self, node: &Node) -> Option<String> {
+        let written = node.text().filter(|text| text.contains('{'))?;
+        let mut sink = Sink::default();
+        let text = resolve::text(written, node.origin(), Allow::All, self.symbols, self.sources, &mut sink);
+        let part = |part: &Part| match part {
+            Part::Plain(text) | Part::Known { text, .. } => text.to_string(),
+            Part::Config(id, key) => {
+                let config = &self.model.configs[*id];
+                let content = config.key(key).map(|key| &key.content);
+                let plain =
+                    content.filter(|content| matches!(content, Content::Text(_))).and_then(Content::as_text);
+                plain.unwrap_or_else(|| format!("{{config.{}/{key}}}", config.name))
+            }
+            Part::Secret(id, key) => format!("{{secret.{}/{key}}}", self.model.secrets[*id].name),
+            Part::Pod(field) => format!("{{pod.{}}}", field.words().replace(' ', "/")),
+        };
+        (!text.is_plain()).then(|| text.parts.iter().map(part).collect())
+    }
+}
+
+/// Stars for what looks secret.
+fn covered(text: &str) -> String {
+    let mut out = text.to_owned();
+    let ranges = secret_looking(text);
+    for range in ranges.into_iter().rev() {
+        let stars = text.get(range.clone()).map_or(0, |part| part.chars().count());
+        out.replace_range(range, &"*".repeat(stars));
+    }
+    out
+}
+
+/// The text with each run of white space as one space.
+fn one_line(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ")
+}

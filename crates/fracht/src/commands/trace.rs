@@ -1,0 +1,130 @@
+//! `fracht trace`
+
+use fracht_core::check::Project;
+use fracht_core::grammar::path;
+use fracht_core::trace::{Leaf, Step, Trace as Answer};
+use serde::Serialize;
+
+use crate::cli::{Common, Format, Trace};
+use crate::failure::{Failure, Outcome};
+use crate::stack;
+use crate::ui::style::{BOLD, QUIET};
+use crate::ui::table::{Cell, Table};
+use crate::ui::{Ui, json};
+
+/// What `--format json` writes.
+#[derive(Serialize)]
+struct Document<'a> {
+    stack: &'a str,
+    target: &'a str,
+    path: &'a str,
+    /// In words; null where somebody wrote a value.
+    default: Option<&'a str>,
+    values: Vec<Traced<'a>>,
+}
+
+#[derive(Serialize)]
+struct Traced<'a> {
+    path: &'a str,
+    means: Option<&'a str>,
+    layers: Vec<Given<'a>>,
+}
+
+#[derive(Serialize)]
+struct Given<'a> {
+    layer: String,
+    value: &'a str,
+    line: &'a str,
+    place: json::Place,
+}
+
+pub(crate) fn run(common: &Common, asked: &Trace, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let keys = path::parse(&asked.path).map_err(|reason| {
+        let message = format!("`{}` is not a path: {reason}.", asked.path);
+        Failure::new(message, "For example: fracht trace service.api.replicas")
+    })?;
+    let mut project = stack::open(common)?;
+    let target = stack::target(&project, &asked.target)?;
+    let verdict = stack::verdict(&mut project, &target)?;
+    let answer = project.trace(&verdict, &keys);
+    let (leaves, default) = match &answer {
+        Answer::Nothing { reached, near } => return Err(nothing(&asked.path, reached, near.as_deref())),
+        Answer::Written(leaves) => (leaves.as_slice(), None),
+        Answer::Default(default) => (&[][..], Some(*default)),
+    };
+    if asked.format == Format::Json {
+        let values = leaves.iter().map(|leaf| traced(&project, leaf)).collect();
+        let stack = &verdict.model.name.value;
+        Ui::json(&Document { stack, target: &target, path: &asked.path, default, values })?;
+    } else {
+        ui.result(&text(&project, &asked.path, &target, leaves, default))?;
+    }
+    Ok(Outcome::Fine)
+}
+
+fn nothing(path: &str, reached: &str, near: Option<&str>) -> Failure {
+    let help = match (near, reached) {
+        (Some(near), _) => format!("Did you mean {near}?"),
+        (None, "") => "A path begins with a kind of table, such as service, config or target.".to_owned(),
+        (None, reached) => format!("`fracht trace {reached}` shows what is there."),
+    };
+    Failure::new(format!("There is no {path}."), help)
+}
+
+fn text(project: &Project<'_>, path: &str, target: &str, leaves: &[Leaf], default: Option<&str>) -> String {
+    let mut out = format!("{BOLD}{path} under {target}{BOLD:#}\n\n");
+    let place = |step: &Step| Cell::styled(project.sources().location(step.span), QUIET);
+    if let Some(default) = default {
+        out.push_str(&format!("Nobody set it. The default: {default}\n"));
+        return out;
+    }
+    if let [leaf] = leaves {
+        let mut table = Table::new(["value", "from", "written at", "line"]);
+        for (index, step) in leaf.steps.iter().enumerate() {
+            let value = short(&step.value);
+            let value = if index == 0 { Cell::styled(value, BOLD) } else { Cell::styled(value, QUIET) };
+            let line = Cell::styled(short(&step.line), QUIET);
+            table.row([value, project.layer_words(step.layer).into(), place(step), line]);
+        }
+        out.push_str(&table.show());
+        if let Some(means) = &leaf.means {
+            out.push_str(&format!("\nIt means: {means}\n"));
+        }
+        return out;
+    }
+    let mut table = Table::new(["at", "value", "from", "written at"]);
+    for leaf in leaves {
+        let Some(step) = leaf.steps.first() else { continue };
+        let at = leaf.path.strip_prefix(path).map_or(&*leaf.path, |rest| rest.trim_start_matches('.'));
+        table.row([
+            at.into(),
+            short(&step.value).into(),
+            project.layer_words(step.layer).into(),
+            place(step),
+        ]);
+    }
+    out.push_str(&table.show());
+    if leaves.is_empty() {
+        out.push_str("It is empty.\n");
+    }
+    out
+}
+
+/// The text, cut where it would push the other columns away.
+fn short(text: &str) -> String {
+    const MOST: usize = 36;
+    if text.chars().count() <= MOST {
+        return text.to_owned();
+    }
+    text.chars().take(MOST - 1).chain(['…']).collect()
+}
+
+fn traced<'a>(project: &Project<'_>, leaf: &'a Leaf) -> Traced<'a> {
+    let given = |step: &'a Step| Given {
+        layer: project.layer_words(step.layer),
+        value: &step.value,
+        line: &step.line,
+        place: json::place(step.span, project.sources()),
+    };
+    Traced { path: &leaf.path, means: leaf.means.as_deref(), layers: leaf.steps.iter().map(given).collect() }
+}

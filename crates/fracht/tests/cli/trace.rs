@@ -1,0 +1,88 @@
+use insta::assert_snapshot;
+use serde_json::Value;
+
+use crate::sandbox::Sandbox;
+
+const LAYERS: &str = "[stack]\nname = \"s\"\n[pattern.base]\nreplicas = 2\nenv.LEVEL = \"info\"\n\
+                      [secret.db]\nkey.pw = { env = \"PW\" }\n[config.c]\nkey.K = \"v\"\n\
+                      [service.db]\nimage = \"db:1\"\nport.sql = 5432\n\
+                      [service.a]\nlike = \"pattern.base\"\nimage = \"a:1\"\nreplicas = 3\nport.web = 80\n\
+                      env.URL = \"x://{secret.db/pw}@{service.db/sql}/{config.c/K}/{pod.name}\"\n\
+                      [target.test]\nservice.a.replicas = 4\n\
+                      [target.prod]\nlike = \"target.test\"\nservice.a.replicas = 5\nservice.a.port.web.reach = \"balancer\"\n";
+
+#[test]
+fn a_value_is_shown_with_every_layer_that_gave_one() {
+    assert_snapshot!(Sandbox::with(LAYERS).run(&["trace", "service.a.replicas", "-t", "prod"]).shown());
+}
+
+#[test]
+fn a_table_is_shown_with_all_that_is_in_it() {
+    assert_snapshot!(Sandbox::with(LAYERS).run(&["trace", "service.a", "-t", "prod"]).shown());
+}
+
+#[test]
+fn a_reference_is_shown_with_what_it_means_and_a_secret_stays_hidden() {
+    assert_snapshot!(Sandbox::with(LAYERS).run(&["trace", "service.a.env.URL", "-t", "prod"]).shown());
+}
+
+#[test]
+fn what_nobody_set_has_its_default() {
+    let run = Sandbox::with(LAYERS).run(&["trace", "service.db.replicas", "-t", "prod"]);
+    assert!(run.out.contains("Nobody set it. The default: 1"), "{}", run.out);
+    let answer = Sandbox::with(LAYERS).json(&["trace", "service.db.replicas", "-t", "prod"]);
+    assert_eq!((&answer["default"], &answer["values"]), (&Value::from("1"), &serde_json::json!([])));
+}
+
+#[test]
+fn a_short_form_answers_for_what_it_stands_for() {
+    let answer = Sandbox::with(LAYERS).json(&["trace", "service.db.port.sql.number", "-t", "prod"]);
+    assert_eq!(answer["values"][0]["layers"][0]["value"], "5432");
+}
+
+#[test]
+fn a_path_that_leads_nowhere_says_what_was_meant() {
+    let sandbox = Sandbox::with(LAYERS);
+    for (path, part) in [
+        ("service.a.replica", "Did you mean service.a.replicas?"),
+        ("service.b", "There is no service.b"),
+        ("servce.a", "Did you mean service?"),
+        ("target.namespac", "Did you mean target.namespace?"),
+        ("service..a", "is not a path"),
+    ] {
+        let run = sandbox.run(&["trace", path, "-t", "prod"]);
+        assert_eq!((run.code, run.out.as_str()), (2, ""), "{path}");
+        assert!(run.err.contains(part), "{path}: {}", run.err);
+    }
+}
+
+#[test]
+fn a_secret_in_clear_is_not_traced_in_clear() {
+    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.DB_PASSWORD = \"gull-and-kelp\"\n";
+    let sandbox = Sandbox::with(stack);
+    for path in ["service.a.env.DB_PASSWORD", "service.a", "service"] {
+        for format in ["text", "json"] {
+            let run = sandbox.run(&["trace", path, "--format", format]);
+            assert!(run.code == 0 && !run.shown().contains("gull"), "{run:?}");
+        }
+    }
+}
+
+/// Every path that is written in a tree of the answer's own making can be asked for again.
+#[test]
+fn every_value_of_the_demo_has_an_answer_under_every_target() {
+    let sandbox = Sandbox::demo();
+    let mut asked = 0;
+    for target in crate::demo::TARGETS {
+        for kind in crate::demo::KINDS {
+            let whole = sandbox.json(&["trace", kind, "-t", target]);
+            for value in whole["values"].as_array().unwrap() {
+                let path = value["path"].as_str().unwrap();
+                let one = sandbox.json(&["trace", path, "-t", target]);
+                assert_eq!(one["values"], serde_json::json!([value]), "{path} under {target}");
+                asked += 1;
+            }
+        }
+    }
+    assert!(asked > 150, "{asked}");
+}

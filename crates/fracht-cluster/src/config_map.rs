@@ -1,10 +1,10 @@
 //! `ConfigMap` (core/v1) of a config, and the digest by which a change is seen.
 
+use fracht_core::digest::Digest;
 use fracht_core::model::{Config, Content, Model};
 use k8s_openapi::ByteString;
 use k8s_openapi::api::core::v1::ConfigMap;
 
-use crate::digest::content_digest;
 use crate::labels;
 
 pub(crate) fn config_map(model: &Model, config: &Config) -> ConfigMap {
@@ -30,19 +30,15 @@ pub(crate) fn config_map(model: &Model, config: &Config) -> ConfigMap {
 pub(crate) fn config_digest(config: &Config) -> String {
     let mut keys: Vec<_> = config.keys.iter().collect();
     keys.sort_by(|a, b| a.name.cmp(&b.name));
-    let mut bytes = Vec::new();
+    let mut digest = Digest::default();
     for key in keys {
         let text = key.content.as_text();
-        let content = match (&text, &key.content) {
+        digest.piece(key.name.as_bytes());
+        digest.piece(match (&text, &key.content) {
             (Some(text), _) => text.as_bytes(),
             (None, Content::File { bytes, .. }) => bytes,
             (None, Content::Text(_)) => &[],
-        };
-        // Lengths keep `a` + `bc` apart from `ab` + `c`.
-        for piece in [key.name.as_bytes(), content] {
-            bytes.extend(piece.len().to_be_bytes());
-            bytes.extend(piece);
-        }
+        });
     }
-    content_digest(&bytes)
+    digest.hex(16)
 }

@@ -5,10 +5,10 @@ use fracht_core::grammar::duration::whole_seconds;
 use fracht_core::model::{Kind, Workload};
 use k8s_openapi::api::batch::v1::{Job, JobSpec};
 
-use crate::digest::short_digest;
 use crate::name::{LABEL, fitted};
 use crate::rendering::Rendering;
 use crate::{labels, pod};
+use fracht_core::digest::short;
 
 pub(crate) fn job(rendering: &Rendering<'_>, workload: &Workload) -> Job {
     let model = rendering.model();
@@ -28,7 +28,7 @@ pub(crate) fn name(rendering: &Rendering<'_>, workload: &Workload) -> String {
 fn job_name(workload: &Workload, spec: &JobSpec) -> String {
     // A struct of plain fields: writing it can't fail.
     let content = serde_json::to_vec(spec).unwrap_or_default();
-    let digest = short_digest(&content);
+    let digest = short(&content);
     format!("{}-{digest}", fitted(&workload.name, LABEL - digest.len() - 1))
 }
 

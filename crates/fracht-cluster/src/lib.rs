@@ -6,7 +6,6 @@
 mod claim;
 mod config_map;
 mod deployment;
-mod digest;
 mod env;
 mod gate;
 mod job;

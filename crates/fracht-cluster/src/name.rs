@@ -1,6 +1,6 @@
 //! Names of objects that are made of other names.
 
-use crate::digest::short_digest;
+use fracht_core::digest::short;
 
 /// The longest name of a label (RFC 1123, section 2.1), which is what most objects take.
 pub(crate) const LABEL: usize = 63;
@@ -11,7 +11,7 @@ pub(crate) fn fitted(name: &str, most: usize) -> String {
     if name.len() <= most {
         return name.to_owned();
     }
-    let digest = short_digest(name.as_bytes());
+    let digest = short(name.as_bytes());
     let keep = most.saturating_sub(digest.len() + 1);
     let kept: String = name.chars().take(keep).collect();
     format!("{}-{digest}", kept.trim_end_matches(['-', '.', '_']))

@@ -74,7 +74,7 @@ fn scratch_name(path: &str, taken: &BTreeSet<String>) -> String {
     let name = fitted(&format!("scratch-{}", words.trim_matches('-')), LABEL);
     // `/a/b` and `/a-b` are two folders.
     if taken.contains(&name) {
-        fitted(&format!("{name}-{}", crate::digest::short_digest(path.as_bytes())), LABEL)
+        fitted(&format!("{name}-{}", fracht_core::digest::short(path.as_bytes())), LABEL)
     } else {
         name
     }

@@ -7,6 +7,7 @@ use std::sync::Arc;
 use crate::diag::{Report, Sink};
 use crate::files::{Files, reason};
 use crate::include::Gather;
+use crate::input::Given;
 use crate::layer::{Layered, Targets, stamp_layers};
 use crate::model::{Model, Secret, SecretKey, SecretSource};
 use crate::origin::Layer;
@@ -29,6 +30,7 @@ pub struct Project<'f> {
     targets: Targets,
     sources: Sources,
     cache: FileCache,
+    given: Given,
     found: Vec<crate::diag::Diagnostic>,
 }
 
@@ -125,12 +127,33 @@ impl<'f> Project<'f> {
         stamp_layers(&mut tree);
         let targets = Targets::of(&tree);
         let found = sink.take();
-        Ok(Self { files, root, folder_shown, tree, targets, sources, cache: FileCache::new(), found })
+        Ok(Self {
+            files,
+            root,
+            folder_shown,
+            tree,
+            targets,
+            sources,
+            cache: FileCache::new(),
+            given: Given::default(),
+            found,
+        })
     }
 
     /// The targets of the stack.
     pub fn targets(&self) -> &Targets {
         &self.targets
+    }
+
+    /// Says what was given for the inputs.
+    pub fn give(&mut self, given: Given) {
+        self.given = given;
+    }
+
+    /// The names of the inputs, in the order of the file.
+    pub fn inputs(&self) -> impl Iterator<Item = &str> {
+        let inputs = self.tree.at(&["input"]).and_then(Node::table);
+        inputs.into_iter().flat_map(|inputs| inputs.keys().map(|name| &**name))
     }
 
     /// The files that were read.
@@ -153,6 +176,7 @@ impl<'f> Project<'f> {
             files: self.files,
             root: &self.root,
             folder_shown: &self.folder_shown,
+            given: &self.given,
         };
         let Reading { model, layered, symbols } =
             read::model(&input, &mut self.cache, &mut self.sources, &mut sink)?;

@@ -14,10 +14,12 @@
 
 pub mod check;
 pub mod diag;
+pub mod digest;
 pub mod files;
 pub mod grammar;
 mod graph;
 mod include;
+pub mod input;
 pub mod language;
 pub mod layer;
 pub mod model;

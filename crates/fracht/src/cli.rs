@@ -19,13 +19,19 @@ pub(crate) struct Cli {
 }
 
 /// What every command takes.
-#[derive(Debug, Args)]
+#[derive(Clone, Debug, Args)]
 pub(crate) struct Common {
     /// The stack file, or the folder that it is in
     ///
     /// Without it, fracht.toml is looked for in the current folder and those above.
     #[arg(long, global = true, value_name = "PATH")]
     pub(crate) stack: Option<PathBuf>,
+    /// Give an input a value; several times for several inputs
+    #[arg(long, global = true, value_name = "NAME=VALUE")]
+    pub(crate) input: Vec<String>,
+    /// Give inputs in a file of NAME=value lines
+    #[arg(long, global = true, value_name = "FILE")]
+    pub(crate) inputs: Option<PathBuf>,
     /// When to use colours; the variable `NO_COLOR` is honoured
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     pub(crate) color: When,

@@ -4,6 +4,7 @@ mod cli;
 mod commands;
 mod disk;
 mod failure;
+mod inputs;
 mod stack;
 mod ui;
 

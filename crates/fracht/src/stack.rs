@@ -8,6 +8,7 @@ use fracht_core::check::{Project, Verdict};
 use crate::cli::{Common, TargetChoice};
 use crate::disk::Disk;
 use crate::failure::Failure;
+use crate::inputs;
 
 /// The name of a stack file.
 const FILE_NAME: &str = "fracht.toml";
@@ -20,10 +21,13 @@ pub(crate) fn open(common: &Common) -> Result<ManuallyDrop<Project<'static>>, Fa
     let path = std::path::absolute(&shown).map_err(|error| {
         Failure::new(format!("The current folder can't be told: {error}."), "Change to another folder.")
     })?;
-    Project::open(&Disk, &path, &shown).map(ManuallyDrop::new).map_err(|error| {
+    let mut project = Project::open(&Disk, &path, &shown).map(ManuallyDrop::new).map_err(|error| {
         let message = format!("The stack file {} is of no use: {error}.", shown.display());
         Failure::new(message, "`fracht demo` writes an example of a stack file.")
-    })
+    })?;
+    let given = inputs::given(common, &project)?;
+    project.give(given);
+    Ok(project)
 }
 
 /// The path of the stack file, as short as it can be said from here.

@@ -3,7 +3,9 @@
 //! The check of shapes, the list of allowed keys in messages and the reference read these.
 //! A new key is one line here, in the file of its table, and one in the reader of that table.
 
+mod build;
 mod config;
+mod input;
 mod network;
 mod pattern;
 mod secret;
@@ -24,6 +26,8 @@ pub(crate) use verify::verify;
 /// Every table of the language by its heading in the reference, in the order in which to read about them.
 pub const TABLES: &[(&str, &TableShape)] = &[
     ("stack", &stack::STACK),
+    ("input.NAME", &input::INPUT),
+    ("build.NAME", &build::BUILD),
     ("pattern.NAME", &PATTERN),
     ("service.NAME", &service::SERVICE),
     ("service.NAME.port.NAME", &service::PORT),

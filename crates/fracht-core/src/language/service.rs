@@ -23,10 +23,17 @@ pub(super) const DROP: Key = Key {
 };
 pub(super) const IMAGE_KEY: Key = Key {
     name: "image",
-    shape: Shape::Small(&IMAGE),
-    default: "required",
+    shape: Shape::TextOf(&IMAGE),
+    default: "this or build is required",
     says: "The image to run.",
     example: "\"registry.example/tidedesk/gateway:2.1\"",
+};
+pub(super) const BUILD_KEY: Key = Key {
+    name: "build",
+    shape: Shape::Name(NameKind::Label),
+    default: "this or image is required",
+    says: "The build whose image to run, by name.",
+    example: "\"forecast\"",
 };
 pub(super) const PROGRAM: Key = Key {
     name: "program",
@@ -130,10 +137,10 @@ pub(super) const REPLICAS: Key = Key {
 pub(super) static SERVICE: TableShape = TableShape {
     what: "a service",
     short_for: &[],
-    one_of: &[],
+    one_of: &["image", "build"],
     keys: &[
-        LIKE, DROP, IMAGE_KEY, PROGRAM, ARGS, WORKDIR, RUN_AS, ENV, PORT_KEY, MOUNT_KEY, NETWORK, AFTER,
-        HEALTH_KEY, REPLICAS, CPU, MEMORY,
+        LIKE, DROP, IMAGE_KEY, BUILD_KEY, PROGRAM, ARGS, WORKDIR, RUN_AS, ENV, PORT_KEY, MOUNT_KEY, NETWORK,
+        AFTER, HEALTH_KEY, REPLICAS, CPU, MEMORY,
     ],
 };
 

@@ -46,6 +46,8 @@ pub enum Shape {
     Number(i64, i64),
     /// Text or a number in a small grammar.
     Small(&'static Grammar),
+    /// Text with references in braces, which comes to text in a small grammar.
+    TextOf(&'static Grammar),
     /// One of some words.
     Word(&'static [&'static str]),
     /// A name.
@@ -79,6 +81,22 @@ pub struct Grammar {
     /// A right one.
     pub example: &'static str,
 }
+
+/// The tag of an image.
+pub(super) static TAG: Grammar = Grammar {
+    what: "an image's tag",
+    number: false,
+    check: |text| image::parse(&format!("a:{text}")).map(drop),
+    example: "\"1.4.0\"",
+};
+
+/// A regular expression.
+pub(super) static PATTERN_TEXT: Grammar = Grammar {
+    what: "a regular expression",
+    number: false,
+    check: |text| regex::Regex::new(text).map(drop).map_err(|_| "it can't be read as one".into()),
+    example: "'\\d+\\.\\d+'",
+};
 
 /// A path to a value.
 pub(super) static PATH: Grammar = Grammar {
@@ -156,6 +174,7 @@ impl Shape {
             Self::Map(..) | Self::Table(_) | Self::Kept(_) => "a table".into(),
             Self::ShortOr(short, table) => format!("{}, or {}", short.noun(), table.what),
             Self::Boolean | Self::Small(_) | Self::Reference(_) => self.words(),
+            Self::TextOf(grammar) => grammar.what.into(),
         }
     }
 
@@ -168,6 +187,7 @@ impl Shape {
             Self::Boolean => "true or false".into(),
             Self::Number(least, most) => format!("a whole number from {least} to {most}"),
             Self::Small(grammar) => grammar.what.into(),
+            Self::TextOf(grammar) => format!("{}, references in braces", grammar.what),
             Self::Word(words) => words.join(" · "),
             Self::Name(_) => "a name".into(),
             Self::Reference(kinds) => {

@@ -1,7 +1,7 @@
 //! The stack file as a whole, and its `[stack]` table.
 
 use super::shape::{Key, Shape, TableShape};
-use super::{config, network, pattern, secret, service, target, task, volume};
+use super::{build, config, input, network, pattern, secret, service, target, task, volume};
 use crate::grammar::name::NameKind;
 
 /// The stack file.
@@ -23,6 +23,20 @@ pub static ROOT: TableShape = TableShape {
             default: "none",
             says: "More files of this stack, by path or by pattern: `*` is any name, `**` any folders.",
             example: "[\"services/*.toml\"]",
+        },
+        Key {
+            name: "input",
+            shape: Shape::Map(NameKind::Label, &Shape::Table(&input::INPUT)),
+            default: "none",
+            says: "What a person or a pipeline gives.",
+            example: "{ version = { default = \"1.4.0\" } }",
+        },
+        Key {
+            name: "build",
+            shape: Shape::Map(NameKind::Label, &Shape::Table(&build::BUILD)),
+            default: "none",
+            says: "Images made from a folder here.",
+            example: "{ forecast = { source = \"./forecast\" } }",
         },
         Key {
             name: "pattern",

@@ -1,7 +1,7 @@
 //! `[target.NAME]`: the target's own keys, and the tables that it lays over the stack.
 
 use super::shape::{Key, PATH, Shape, TableShape};
-use super::{config, network, pattern, secret, service, stack, task, volume};
+use super::{build, config, input, network, pattern, secret, service, stack, task, volume};
 use crate::grammar::name::NameKind;
 
 /// `[target.NAME]`.
@@ -65,6 +65,20 @@ pub(crate) static TARGET: TableShape = TableShape {
             default: "none",
             says: "Laid over `[stack]`.",
             example: "{ title = \"Tide forecasts, staging\" }",
+        },
+        Key {
+            name: "input",
+            shape: Shape::Map(NameKind::Label, &Shape::Table(&input::INPUT)),
+            default: "none",
+            says: "Laid over the inputs.",
+            example: "{ version.default = \"1.4.1\" }",
+        },
+        Key {
+            name: "build",
+            shape: Shape::Map(NameKind::Label, &Shape::Table(&build::BUILD)),
+            default: "none",
+            says: "Laid over the builds.",
+            example: "{ forecast.tag = \"edge\" }",
         },
         Key {
             name: "pattern",

@@ -1,7 +1,8 @@
 //! `[task.NAME]`.
 
 use super::service::{
-    AFTER, ARGS, CPU, DROP, ENV, IMAGE_KEY, LIKE, MEMORY, MOUNT_KEY, NETWORK, PROGRAM, RUN_AS, WORKDIR,
+    AFTER, ARGS, BUILD_KEY, CPU, DROP, ENV, IMAGE_KEY, LIKE, MEMORY, MOUNT_KEY, NETWORK, PROGRAM, RUN_AS,
+    WORKDIR,
 };
 use super::shape::{DURATION, Key, Shape, TableShape};
 
@@ -25,9 +26,9 @@ pub(super) const TIMEOUT: Key = Key {
 pub(super) static TASK: TableShape = TableShape {
     what: "a task",
     short_for: &[],
-    one_of: &[],
+    one_of: &["image", "build"],
     keys: &[
-        LIKE, DROP, IMAGE_KEY, PROGRAM, ARGS, WORKDIR, RUN_AS, ENV, MOUNT_KEY, NETWORK, AFTER, CPU, MEMORY,
-        RETRIES, TIMEOUT,
+        LIKE, DROP, IMAGE_KEY, BUILD_KEY, PROGRAM, ARGS, WORKDIR, RUN_AS, ENV, MOUNT_KEY, NETWORK, AFTER,
+        CPU, MEMORY, RETRIES, TIMEOUT,
     ],
 };

@@ -56,7 +56,11 @@ impl Walk<'_> {
                     self.out_of_range(node.span, key, *number, (*least, *most));
                 }
             }
-            (Shape::Small(grammar), Value::Text(text)) => self.small(grammar, text, node.span, key),
+            // What a text with references comes to is known when it is read.
+            (Shape::TextOf(_), Value::Text(text)) if text.contains(['{', '}']) => {}
+            (Shape::Small(grammar) | Shape::TextOf(grammar), Value::Text(text)) => {
+                self.small(grammar, text, node.span, key);
+            }
             (Shape::Small(grammar), Value::Integer(_) | Value::Float) if grammar.number => {
                 let text = self.sources.text(node.span).to_owned();
                 self.small(grammar, &text, node.span, key);
@@ -111,7 +115,7 @@ impl Walk<'_> {
             (Shape::Boolean, Value::Text(text)) if matches!(&**text, "true" | "false") => {
                 problem.fix(node.span, text.to_string(), "write it without quotes")
             }
-            (Shape::Small(grammar), _) => {
+            (Shape::Small(grammar) | Shape::TextOf(grammar), _) => {
                 problem.help(format!("Write {}, such as {}.", grammar.what, grammar.example))
             }
             _ => problem.help(format!("It takes {}.", shape.words())),

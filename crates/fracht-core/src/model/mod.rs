@@ -18,6 +18,7 @@
 //! - No two ports want one number in one place.
 //! - Who waits for a service's readiness finds a check of health and a TCP port there.
 
+mod build;
 mod config;
 mod health;
 mod list;
@@ -34,6 +35,7 @@ use std::sync::Arc;
 
 use crate::origin::At;
 
+pub use build::Build;
 pub use config::{Config, ConfigKey, Content};
 pub use health::{Health, Probe};
 pub use list::{Id, List};
@@ -68,6 +70,8 @@ pub struct Model {
     pub target: Target,
     /// Services and tasks.
     pub workloads: List<Workload>,
+    /// Builds.
+    pub builds: List<Build>,
     /// Volumes.
     pub volumes: List<Volume>,
     /// Configs.

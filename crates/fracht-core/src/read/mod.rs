@@ -3,9 +3,11 @@
 //! Shapes have been checked before, over every layer at once; a reader passes over what does not fit,
 //! and notes it so that nothing is dropped in silence.
 
+mod build;
 mod config;
 mod fields;
 mod health;
+mod input;
 mod mount;
 mod network;
 mod port;
@@ -21,6 +23,8 @@ use std::sync::Arc;
 
 use crate::diag::{Diagnostic, Sink};
 use crate::files::{Files, PathProblem, confine, reason};
+use crate::grammar::image::Image;
+use crate::input::Given;
 use crate::layer::{Layered, Targets, layered};
 use crate::model::{List, Model};
 use crate::origin::At;
@@ -43,6 +47,8 @@ pub(crate) struct Reader<'a> {
     pub(crate) sources: &'a mut Sources,
     pub(crate) sink: &'a mut Sink,
     symbols: Symbols,
+    /// The images of the builds, by name.
+    builds: BTreeMap<Arc<str>, Image>,
     /// Something of the element that is being read could not be read.
     tainted: bool,
 }
@@ -55,6 +61,7 @@ pub(crate) struct Input<'a> {
     pub(crate) files: &'a dyn Files,
     pub(crate) root: &'a Path,
     pub(crate) folder_shown: &'a Path,
+    pub(crate) given: &'a Given,
 }
 
 /// What reading gives.
@@ -82,11 +89,15 @@ pub(crate) fn model(
         sources,
         sink,
         symbols: Symbols::default(),
+        builds: BTreeMap::new(),
         tainted: false,
     };
     let (name, title) = stack::read(&mut reader, root);
     let target = target::read(&mut reader, target_name, layered.target.as_ref(), &name);
     reader.symbols = Symbols::collect(root, target::facts(&name, &target));
+    reader.symbols.inputs = input::read_all(&mut reader, root, input.given).into_iter().collect();
+    let builds: List<_> = reader.each(root, "build", build::read);
+    reader.builds = builds.iter().map(|build| (Arc::clone(&build.name), build.image.clone())).collect();
     let configs: List<_> = reader.each(root, "config", config::read);
     for config in &configs {
         let keys = config.keys.iter().map(|key| Arc::clone(&key.name)).collect();
@@ -96,6 +107,7 @@ pub(crate) fn model(
         name,
         title,
         target,
+        builds,
         volumes: reader.each(root, "volume", volume::read),
         secrets: reader.each(root, "secret", secret::read),
         networks: reader.each(root, "network", network::read),

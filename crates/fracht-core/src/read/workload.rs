@@ -80,6 +80,23 @@ fn task(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Kind {
 }
 
 fn read_image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> At<Image> {
+    let none = || At::defaulted(Image::default(), "nothing else");
+    if let Some(build) = fields.plain(reader, "build") {
+        if let Some(entry) = fields.entry("image") {
+            reader.sink.push(
+                Diagnostic::new("bad-value", format!("{owner} has an image and a build."))
+                    .at(entry.key_span, "`build` is given as well")
+                    .help("Keep one of the two."),
+            );
+        }
+        let image = reader.builds.get(&build.value).cloned();
+        if let (None, Some(span)) = (&image, build.span()) {
+            let unknown = Unknown { what: "build", name: &build.value, span, exact: false };
+            reader.tainted = true;
+            reader.sink.push(unknown.among(reader.builds.keys().map(|name| &**name)));
+        }
+        return image.map_or_else(none, |value| At { value, origin: build.origin });
+    }
     if fields.node("image").is_none() {
         // A target that lays something over a name that there is not looks like this.
         let names = reader.symbols.names("workload");
@@ -95,8 +112,27 @@ fn read_image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> At<I
         }
         reader.sink.push(problem);
     }
-    let none = || At::defaulted(Image::default(), "nothing else");
-    fields.small(reader, "image", image::parse).unwrap_or_else(none)
+    let Some(text) = fields.node("image").and_then(|node| reader.text(node, Allow::Names)) else {
+        return none();
+    };
+    let plain = text.plain();
+    match image::parse(&plain) {
+        Ok(value) => At { value, origin: text.origin },
+        // Without references the check of shapes has said so.
+        Err(_) if text.is_plain() => none(),
+        Err(reason) => {
+            reader.tainted = true;
+            reader.sink.push(
+                Diagnostic::new(
+                    "bad-value",
+                    format!("The image of {owner} comes to `{plain}`, which is none."),
+                )
+                .at(text.origin.span(), "with its references resolved")
+                .help(format!("Here {reason}.")),
+            );
+            none()
+        }
+    }
 }
 
 fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Variable> {

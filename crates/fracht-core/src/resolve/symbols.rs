@@ -10,7 +10,7 @@ use crate::model::{ConfigId, Id, NetworkId, SecretId, VolumeId, WorkloadId};
 use crate::source::Span;
 use crate::tree::{Entries, Node, Value};
 
-type Names<T> = IndexMap<Arc<str>, T, BuildHasherDefault<FxHasher>>;
+pub(crate) type Names<T> = IndexMap<Arc<str>, T, BuildHasherDefault<FxHasher>>;
 
 /// The names of a stack.
 #[derive(Debug, Default)]
@@ -20,6 +20,8 @@ pub(crate) struct Symbols {
     networks: Names<()>,
     configs: Names<Vec<Arc<str>>>,
     secrets: Names<Vec<Arc<str>>>,
+    /// The values of the inputs.
+    pub(crate) inputs: Names<Arc<str>>,
     /// What is known of the stack and the target.
     pub(crate) facts: Facts,
 }
@@ -107,6 +109,7 @@ impl Symbols {
             "task" => service(true),
             "volume" => self.volumes.keys().map(|name| &**name).collect(),
             "network" => self.networks.keys().map(|name| &**name).collect(),
+            "input" => self.inputs.keys().map(|name| &**name).collect(),
             "config" => self.configs.keys().map(|name| &**name).collect(),
             "secret" => self.secrets.keys().map(|name| &**name).collect(),
             _ => self.workloads.keys().map(|name| &**name).collect(),

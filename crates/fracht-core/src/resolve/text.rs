@@ -109,8 +109,9 @@ impl Here<'_> {
             "secret" => self.secret(written),
             "pod" => self.pod(written),
             "stack" | "target" => self.fact(written),
+            "input" => self.input(written),
             kind => {
-                let kinds = ["service", "port", "config", "secret", "pod", "stack", "target"];
+                let kinds = ["service", "port", "config", "secret", "input", "pod", "stack", "target"];
                 Err(self.unknown("kind of reference", kind, (0, kind.len()), kinds))
             }
         }
@@ -231,6 +232,13 @@ impl Here<'_> {
             return self.refuse("bad-value", message, "Set it as a variable of the service.");
         }
         Ok(Part::Pod(field))
+    }
+
+    fn input(&self, written: Written<'_>) -> Resolved {
+        match self.symbols.inputs.get(written.name) {
+            Some(value) => Ok(Part::Known { text: Arc::clone(value), address: None }),
+            None => Err(self.unknown_name(written)),
+        }
     }
 
     fn fact(&self, written: Written<'_>) -> Resolved {

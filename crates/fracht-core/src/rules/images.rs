@@ -2,7 +2,7 @@
 
 use super::Rule;
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::Model;
+use crate::model::{Model, Place};
 
 pub(super) static IMAGE_UNPINNED: Rule = Rule {
     name: "image-unpinned",
@@ -31,6 +31,31 @@ fn image_unpinned(model: &Model, sink: &mut Sink) {
             Diagnostic::new("image-unpinned", message)
                 .at(image.span(), label)
                 .help(format!("Name the version that you tested, such as {named}, or a digest.")),
+        );
+    }
+}
+
+pub(super) static IMAGE_UNPULLABLE: Rule = Rule {
+    name: "image-unpullable",
+    severity: Severity::Error,
+    summary: "An image is built here, and the cluster's target has no registry.",
+    why: "A cluster can't build: it pulls images from a registry.",
+    fails: "[stack]\nname = \"s\"\n[build.app]\nsource = \"app\"\ntag = \"1\"\n[service.a]\nbuild = \"app\"\n",
+    passes: "[stack]\nname = \"s\"\n[build.app]\nsource = \"app\"\ntag = \"1\"\n[service.a]\nbuild = \"app\"\n\
+             [target.prod]\nregistry = \"registry.example/team\"\n",
+    check: Some(image_unpullable),
+};
+
+fn image_unpullable(model: &Model, sink: &mut Sink) {
+    if model.target.on.value != Place::Cluster {
+        return;
+    }
+    for build in model.builds.iter().filter(|build| !build.has_registry) {
+        let message = format!("No cluster can pull the image of build.{}.", build.name);
+        sink.push(
+            Diagnostic::new("image-unpullable", message)
+                .at(build.span, format!("under the target {} it is {}", model.target.name, build.image))
+                .help("Say where images are pushed to, in the target: registry = \"registry.example/team\"."),
         );
     }
 }

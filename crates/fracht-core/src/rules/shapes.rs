@@ -148,3 +148,25 @@ pub(super) static DROP_MISSES: Rule = Rule {
              [service.a]\nimage = \"a:1\"\nlike = \"pattern.x\"\ndrop = [\"env.DEBUG\"]\n",
     check: None,
 };
+
+pub(super) static INPUT_MISSING: Rule = shape(
+    "input-missing",
+    "An input that has no default, and that nobody gave.",
+    "The stack needs it.",
+    (
+        "[stack]\nname = \"s\"\n[input.version]\n[service.a]\nimage = \"a:1{input.version}\"\n",
+        "[stack]\nname = \"s\"\n[input.version]\ndefault = \"2\"\n[service.a]\nimage = \"a:1{input.version}\"\n",
+    ),
+);
+
+pub(super) static INPUT_REFUSED: Rule = shape(
+    "input-refused",
+    "The value of an input that does not fit its pattern.",
+    "Whoever wrote the pattern knows what would go wrong.",
+    (
+        "[stack]\nname = \"s\"\n[input.version]\ndefault = \"new\"\npattern = '\\d+'\n\
+         [service.a]\nimage = \"a:{input.version}\"\n",
+        "[stack]\nname = \"s\"\n[input.version]\ndefault = \"2\"\npattern = '\\d+'\n\
+         [service.a]\nimage = \"a:{input.version}\"\n",
+    ),
+);

@@ -12,6 +12,7 @@ fn found(stack: &str) -> Vec<(String, String)> {
         .with("/s/fracht.toml", stack)
         .with("/s/present.txt", "here")
         .with("/present.txt", "outside")
+        .with("/s/app/Containerfile", "from scratch")
         .with("/s/good.env", "A=1\n")
         .with("/s/broken.env", "A=1\nnonsense\n")
         .with("/s/large.bin", vec![b'x'; (1 << 20) + 1]);

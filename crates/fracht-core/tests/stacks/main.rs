@@ -11,6 +11,7 @@
 #[path = "../support/random_stack.rs"]
 mod random_stack;
 
+mod images;
 mod layers;
 mod order;
 mod ports;

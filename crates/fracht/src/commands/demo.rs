@@ -21,7 +21,7 @@ pub(crate) fn run(common: &Common, asked: &Demo, ui: &mut Ui) -> Result<Outcome,
     write(dir)?;
     let shown = crate::stack::shown(dir);
     ui.result(&format!("The demo stack is in {shown}: read {shown}/fracht.toml first.\n"))?;
-    let common = Common { stack: Some(dir.clone()), color: common.color, quiet: common.quiet };
+    let common = Common { stack: Some(dir.clone()), ..common.clone() };
     let prod = || TargetChoice { target: Some("prod".into()) };
     let laptop = || TargetChoice { target: Some("laptop".into()) };
 

@@ -15,6 +15,7 @@ mod docs;
 mod files;
 mod folder;
 mod help;
+mod inputs;
 mod plans;
 mod render;
 mod sandbox;

@@ -1,0 +1,40 @@
+//! `[build.NAME]`.
+
+use super::shape::{Key, Shape, TAG, TableShape};
+
+/// `[build.NAME]`.
+pub(super) static BUILD: TableShape = TableShape {
+    what: "a build",
+    short_for: &[],
+    one_of: &[],
+    keys: &[
+        Key {
+            name: "source",
+            shape: Shape::Plain,
+            default: "required",
+            says: "The folder that the image is made from.",
+            example: "\"./forecast\"",
+        },
+        Key {
+            name: "recipe",
+            shape: Shape::Plain,
+            default: "Containerfile",
+            says: "The recipe, by its path in the folder.",
+            example: "\"Containerfile\"",
+        },
+        Key {
+            name: "ignore",
+            shape: Shape::Plain,
+            default: ".frachtignore, if it is there",
+            says: "The file, by its path in the folder, that says which files are no part of the build.",
+            example: "\".gitignore\"",
+        },
+        Key {
+            name: "tag",
+            shape: Shape::TextOf(&TAG),
+            default: "content",
+            says: "The image's tag; `content` is a digest of the folder, so that new content is a new tag.",
+            example: "\"{input.version}\"",
+        },
+    ],
+};

@@ -1,0 +1,144 @@
+//! `[build.NAME]`: an image made from a folder.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use ignore::gitignore::{Gitignore, GitignoreBuilder};
+
+use super::Reader;
+use super::fields::Fields;
+use crate::diag::Diagnostic;
+use crate::digest::Digest;
+use crate::files::{Files, confine, reason};
+use crate::grammar::image;
+use crate::model::Build;
+use crate::origin::At;
+use crate::resolve::Allow;
+use crate::tree::Entry;
+
+/// The tag that stands for a digest of the content.
+const CONTENT: &str = "content";
+
+pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Build {
+    let fields = Fields::of(entry, reader);
+    let owner = format!("build.{name}");
+    if fields.node("source").is_none() {
+        reader.missing(&owner, fields.span, "source", "\"./app\"");
+    }
+    let source = fields.plain(reader, "source");
+    let recipe = fields
+        .plain(reader, "recipe")
+        .unwrap_or(At::defaulted("Containerfile".into(), "the default of a build"));
+    let ignore = fields.plain(reader, "ignore");
+    let tag = fields.node("tag").and_then(|node| reader.text(node, Allow::Names));
+    let folder = source.as_ref().and_then(|source| reader.path(source));
+    let tag = match (tag.map(|tag| tag.plain()), &folder, &source) {
+        (Some(tag), ..) if tag != CONTENT => tag,
+        (_, Some(folder), Some(source)) => {
+            let content = Content { files: reader.files, folder };
+            match content.digest(ignore.as_ref().map(|ignore| &*ignore.value), &recipe.value) {
+                Ok(digest) => format!("content-{digest}"),
+                Err(problem) => {
+                    reader.sink.push(
+                        Diagnostic::new(
+                            "file-unreadable",
+                            format!("The content of {owner} can't be read: {problem}."),
+                        )
+                        .at(source.span(), "")
+                        .help("Mend the file, or name it in the file of what to ignore."),
+                    );
+                    "unread".into()
+                }
+            }
+        }
+        _ => "unread".into(),
+    };
+    if image::parse(&format!("a:{tag}")).is_err() {
+        let span = fields.node("tag").map(|node| node.span);
+        reader.sink.push(
+            Diagnostic::new("bad-value", format!("The tag of {owner} is not one."))
+                .at(span, format!("this is `{tag}`"))
+                .help("A tag has up to 128 letters, digits, _, . and -, and does not begin with . or -."),
+        );
+    }
+    let registry = reader.symbols.facts.registry.clone();
+    let repository = registry.map_or_else(|| name.to_string(), |registry| format!("{registry}/{name}"));
+    // A tag that is none has been reported; any other will do in its place.
+    let image = [tag.as_str(), "unread"]
+        .into_iter()
+        .find_map(|tag| image::parse(&format!("{repository}:{tag}")).ok());
+    Build {
+        name: Arc::clone(name),
+        span: fields.span,
+        source: folder.unwrap_or_default(),
+        recipe,
+        image: image.unwrap_or_default(),
+        has_registry: reader.symbols.facts.registry.is_some(),
+    }
+}
+
+/// The files of a build.
+struct Content<'a> {
+    files: &'a dyn Files,
+    folder: &'a Path,
+}
+
+impl Content<'_> {
+    /// The first twelve hex digits of a SHA-256 over names, modes and contents of the files, sorted by name.
+    /// The recipe belongs to them whatever is ignored.
+    fn digest(&self, ignore: Option<&str>, recipe: &str) -> Result<String, String> {
+        let ignored = self.ignored(ignore)?;
+        let mut found = Vec::new();
+        self.walk(Path::new(""), &ignored, &mut found)?;
+        let recipe_path = PathBuf::from(recipe);
+        if !found.iter().any(|(path, _)| *path == recipe_path) {
+            found.push((recipe_path, false));
+        }
+        found.sort();
+        let mut digest = Digest::default();
+        for (path, is_program) in found {
+            let shown = path.display().to_string();
+            let real = confine(self.files, self.folder, self.folder, &shown)
+                .map_err(|_| format!("{shown} is not there, or leads out of the folder"))?;
+            let bytes = self.files.read(&real).map_err(|error| format!("{shown}: {}", reason(&error)))?;
+            let mode: &[u8] = if is_program { b"program" } else { b"file" };
+            for piece in [shown.as_bytes(), mode, &bytes] {
+                digest.piece(piece);
+            }
+        }
+        Ok(digest.hex(12))
+    }
+
+    fn ignored(&self, named: Option<&str>) -> Result<Gitignore, String> {
+        let mut builder = GitignoreBuilder::new("");
+        let name = named.unwrap_or(".frachtignore");
+        match confine(self.files, self.folder, self.folder, name).map(|path| self.files.read(&path)) {
+            Ok(Ok(bytes)) => {
+                for line in String::from_utf8_lossy(&bytes).lines() {
+                    builder.add_line(None, line).map_err(|error| format!("{name}: {error}"))?;
+                }
+            }
+            _ if named.is_some() => return Err(format!("there is no {name}")),
+            _ => {}
+        }
+        builder.build().map_err(|error| format!("{name}: {error}"))
+    }
+
+    fn walk(&self, at: &Path, ignored: &Gitignore, found: &mut Vec<(PathBuf, bool)>) -> Result<(), String> {
+        let folder = self.folder.join(at);
+        let listed =
+            self.files.list(&folder).map_err(|error| format!("{}: {}", at.display(), reason(&error)))?;
+        for entry in listed {
+            let path = at.join(&entry.name);
+            if ignored.matched(&path, entry.is_folder).is_ignore() || entry.name == ".git" {
+                continue;
+            }
+            if entry.is_folder {
+                self.walk(&path, ignored, found)?;
+            } else {
+                found.push((path, entry.is_program));
+            }
+        }
+        Ok(())
+    }
+}

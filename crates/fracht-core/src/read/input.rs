@@ -1,0 +1,81 @@
+//! `[input.NAME]`: the value that an input has.
+
+use std::sync::Arc;
+
+use regex::Regex;
+
+use super::Reader;
+use super::fields::Fields;
+use crate::diag::Diagnostic;
+use crate::input::{Given, InputSource, variable_name};
+use crate::tree::{Entry, Node, Value};
+
+/// Reads the inputs. One without a value is reported, and stands for an empty text.
+pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node, given: &Given) -> Vec<(Arc<str>, Arc<str>)> {
+    let inputs: Vec<_> = root
+        .at(&["input"])
+        .and_then(Node::table)
+        .into_iter()
+        .flatten()
+        .map(|(name, entry)| (Arc::clone(name), read(reader, name, entry, given)))
+        .collect();
+    for (name, entry) in root.at(&["input"]).and_then(Node::table).into_iter().flatten() {
+        if !mentions(root, &format!("{{input.{name}}}")) {
+            reader.sink.push(
+                Diagnostic::new("unused", format!("Nothing uses input.{name}."))
+                    .at(entry.key_span, "unused")
+                    .help(format!("Refer to it, {{input.{name}}}, or remove it.")),
+            );
+        }
+    }
+    inputs
+}
+
+/// Whether a text below the node has a part.
+fn mentions(node: &Node, part: &str) -> bool {
+    match &node.value {
+        Value::Text(text) => text.contains(part),
+        Value::List(items) => items.iter().any(|item| mentions(item, part)),
+        Value::Table(entries) => entries.values().any(|entry| mentions(&entry.node, part)),
+        _ => false,
+    }
+}
+
+fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, given: &Given) -> Arc<str> {
+    let fields = Fields::of(entry, reader);
+    let default = fields.plain(reader, "default");
+    let pattern = fields.plain(reader, "pattern");
+    let help = fields.plain(reader, "help");
+    let variable = variable_name(name);
+    let (source, value) = match (given.get(name), default) {
+        (Some((source, value)), _) => (source, Arc::clone(value)),
+        (None, Some(default)) => (InputSource::Default, default.value),
+        (None, None) => {
+            if fields.node("default").is_none() {
+                let mut problem = Diagnostic::new("input-missing", format!("The input {name} has no value."))
+                    .at(fields.span, "has to be given");
+                if let Some(help) = help {
+                    problem = problem.help(format!("It is {}.", help.value));
+                }
+                reader.sink.push(problem.help(format!(
+                    "Give it with --input {name}=VALUE, in a file with --inputs, or as the variable {variable}."
+                )));
+            }
+            return "".into();
+        }
+    };
+    let whole = pattern.as_ref().and_then(|pattern| Regex::new(&format!("^(?:{})$", pattern.value)).ok());
+    if let (Some(pattern), Some(whole)) = (pattern, whole)
+        && !whole.is_match(&value)
+    {
+        // The value may be secret: it is not repeated.
+        let message =
+            format!("The value of the input {name}, from {}, does not fit its pattern.", source.words());
+        reader.sink.push(
+            Diagnostic::new("input-refused", message)
+                .at(pattern.span(), "the whole value has to fit this")
+                .help(format!("Give another with --input {name}=VALUE.")),
+        );
+    }
+    value
+}

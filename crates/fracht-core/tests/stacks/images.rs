@@ -1,0 +1,138 @@
+use std::path::Path;
+
+use fracht_core::check::{Project, Verdict};
+use fracht_core::files::MemoryFiles;
+use fracht_core::input::{Given, InputSource};
+
+use crate::failed;
+
+const STACK: &str = r#"
+[stack]
+name = "s"
+[input.version]
+default = "1.0"
+pattern = '\d+\.\d+'
+help = "the release"
+[build.app]
+source = "app"
+[build.tagged]
+source = "app"
+tag = "v{input.version}"
+[service.a]
+build = "app"
+[service.b]
+build = "app"
+[task.t]
+build = "tagged"
+[service.c]
+image = "registry.example/c:{input.version}"
+env.VERSION = "{input.version}"
+[target.prod]
+registry = "registry.example/team"
+[target.laptop]
+on = "machine"
+[target.none]
+"#;
+
+fn files() -> MemoryFiles {
+    MemoryFiles::default()
+        .with("/s/fracht.toml", STACK)
+        .with("/s/app/Containerfile", "from scratch")
+        .with("/s/app/src/main.rs", "fn main() {}")
+        .with("/s/app/target/out", "made")
+        .with("/s/app/.frachtignore", "/target/\n*.log\n!keep.log\n")
+}
+
+fn verdict(files: &MemoryFiles, target: &str, given: Given) -> Verdict {
+    let path = Path::new("/s/fracht.toml");
+    let mut project = Project::open(files, path, path).unwrap();
+    project.give(given);
+    project.check(target).unwrap()
+}
+
+fn images(files: &MemoryFiles, target: &str) -> Vec<String> {
+    let verdict = verdict(files, target, Given::default());
+    assert!(verdict.checked().is_some(), "{:#?}", verdict.report.findings());
+    verdict.model.workloads.iter().map(|workload| workload.image.value.to_string()).collect()
+}
+
+#[test]
+fn a_build_is_one_image_wherever_it_is_used() {
+    let images = images(&files(), "prod");
+    assert_eq!(images[0], images[1]);
+    assert!(images[0].starts_with("registry.example/team/app:content-"), "{images:?}");
+    assert_eq!(images[2], "registry.example/c:1.0");
+    assert_eq!(images[3], "registry.example/team/tagged:v1.0");
+}
+
+#[test]
+fn the_tag_changes_with_the_content_and_with_nothing_else() {
+    let tag = |files: &MemoryFiles| images(files, "laptop")[0].clone();
+    let before = tag(&files());
+    for (name, same) in [
+        ("src/main.rs", false),
+        ("src/new.rs", false),
+        ("Containerfile", false),
+        ("keep.log", false),
+        ("some.log", true),
+        ("target/out", true),
+        ("src/target/x", false),
+    ] {
+        let after = tag(&files().with(format!("/s/app/{name}"), "changed"));
+        assert_eq!(after == before, same, "{name}");
+    }
+    let ignoring_all = files().with("/s/app/.frachtignore", "*\n");
+    let other_recipe = ignoring_all.clone().with("/s/app/Containerfile", "from something");
+    assert_ne!(tag(&ignoring_all), tag(&other_recipe), "the recipe belongs to the content");
+}
+
+#[test]
+fn a_cluster_needs_a_registry_to_pull_from() {
+    let rules = |target| -> Vec<&str> {
+        let verdict = verdict(&files(), target, Given::default());
+        verdict.report.findings().iter().map(|finding| finding.diagnostic.rule).collect()
+    };
+    assert_eq!(rules("none"), ["image-unpullable"; 2]);
+    assert_eq!(rules("laptop"), [""; 0]);
+}
+
+#[test]
+fn builds_that_do_not_hold_together_are_told() {
+    let with = |right: &str, wrong: &str| -> Vec<&'static str> {
+        let files = files().with("/s/fracht.toml", STACK.replacen(right, wrong, 1));
+        let verdict = verdict(&files, "prod", Given::default());
+        verdict.report.findings().iter().map(|finding| finding.diagnostic.rule).collect()
+    };
+    assert_eq!(with("build = \"app\"", "build = \"ap\""), ["unknown-name"]);
+    assert_eq!(with("build = \"app\"", "build = \"app\"\nimage = \"a:1\""), ["bad-value"]);
+    assert_eq!(with("source = \"app\"", "source = \"ap\""), ["file-unreadable"]);
+    assert_eq!(with("source = \"app\"", "source = \"../app\""), ["path-outside"]);
+    assert_eq!(with("source = \"app\"", "source = \"app\"\nrecipe = \"none\""), ["file-unreadable"]);
+    assert_eq!(with("source = \"app\"", "source = \"app\"\nignore = \"none\""), ["file-unreadable"]);
+    assert_eq!(with("v{input.version}", "not a tag {input.version}"), ["bad-value"]);
+    assert_eq!(with("registry.example/c:{input.version}", "C:{input.version}"), ["bad-value"]);
+}
+
+#[test]
+fn an_input_has_what_was_given_and_must_fit_its_pattern() {
+    let given = |value: &str| {
+        let mut given = Given::default();
+        given.give("version", InputSource::Argument, value);
+        given
+    };
+    let model = verdict(&files(), "prod", given("2.7")).model;
+    assert_eq!(model.workloads.iter().nth(2).unwrap().image.value.to_string(), "registry.example/c:2.7");
+    let refused = verdict(&files(), "prod", given("2.7; rm")).report;
+    let finding =
+        &refused.findings().iter().find(|f| f.diagnostic.rule == "input-refused").unwrap().diagnostic;
+    assert!(!format!("{finding:?}").contains("rm"), "what was given is not repeated");
+}
+
+#[test]
+fn every_input_that_is_missing_is_told_at_once() {
+    let stack = "[stack]\nname = \"s\"\n[input.a]\n[input.b]\nhelp = \"the size\"\n[input.c]\ndefault = \"\"\n\
+                 [service.x]\nimage = \"x:1\"\nargs = [\"{input.a}{input.b}{input.c}\", \"{input.d}\"]\n";
+    assert_eq!(failed(stack, "cluster"), ["input-missing", "input-missing", "unknown-name"]);
+    let unused = "[stack]\nname = \"s\"\n[input.a]\ndefault = \"1\"\n[service.x]\nimage = \"x:1\"\n";
+    assert_eq!(failed(unused, "cluster"), ["unused"]);
+}

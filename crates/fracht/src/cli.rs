@@ -60,6 +60,7 @@ pub(crate) enum Command {
     Trace(Trace),
     Rules(Rules),
     Demo(Demo),
+    Completions(Completions),
 }
 
 /// Which of the stack's targets.
@@ -184,4 +185,14 @@ pub(crate) struct Demo {
     /// The folder to write it to
     #[arg(value_name = "DIR", default_value = "tidedesk")]
     pub(crate) dir: PathBuf,
+}
+
+/// Write the completions of a shell, for it to read when it starts
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  fracht completions bash > /etc/bash_completion.d/fracht\n  fracht completions fish > ~/.config/fish/completions/fracht.fish"
+)]
+pub(crate) struct Completions {
+    /// The shell
+    pub(crate) shell: clap_complete::Shell,
 }

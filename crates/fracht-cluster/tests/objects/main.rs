@@ -33,7 +33,7 @@ fn demo() -> MemoryFiles {
         let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../fracht/src/demo").join(name);
         std::fs::read(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()))
     };
-    ["fracht.toml", "conf/model.env", "conf/stations.csv"]
+    ["fracht.toml", "conf/model.env", "conf/stations.csv", "forecast/Containerfile"]
         .iter()
         .fold(MemoryFiles::default(), |files, name| files.with(format!("/s/{name}"), read(name)))
 }

@@ -12,6 +12,10 @@ use crate::ui::Ui;
 /// The files of the demo stack, by their paths in its folder.
 const FILES: &[(&str, &str)] = &[
     ("fracht.toml", include_str!("../demo/fracht.toml")),
+    ("forecast/Containerfile", include_str!("../demo/forecast/Containerfile")),
+    ("forecast/forecast", include_str!("../demo/forecast/forecast")),
+    // Under another name in the source: there it is an asset, not a list of what to ignore.
+    ("forecast/.frachtignore", include_str!("../demo/forecast/frachtignore")),
     ("conf/model.env", include_str!("../demo/conf/model.env")),
     ("conf/stations.csv", include_str!("../demo/conf/stations.csv")),
 ];

@@ -1,6 +1,7 @@
 //! The commands, one file each.
 
 mod check;
+mod completions;
 mod demo;
 mod order;
 mod ports;
@@ -22,6 +23,7 @@ pub(crate) fn run(cli: &Cli, ui: &mut Ui) -> Result<Outcome, Failure> {
         Command::Render(asked) => render::run(common, asked, ui),
         Command::Rules(asked) => rules::run(asked, ui),
         Command::Trace(asked) => trace::run(common, asked, ui),
+        Command::Completions(asked) => completions::run(asked),
         Command::Demo(asked) => demo::run(common, asked, ui),
     }
 }

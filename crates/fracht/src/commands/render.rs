@@ -38,6 +38,14 @@ pub(crate) fn run(common: &Common, asked: &Render, ui: &mut Ui) -> Result<Outcom
     }
     let left_out: Vec<String> =
         rendering.left_out().iter().map(|id| format!("secret.{}", verdict.model.secrets[*id].name)).collect();
+    let closed = verdict.model.networks.iter().filter(|network| network.closed.value);
+    let closed: Vec<String> = closed.map(|network| format!("network.{}", network.name)).collect();
+    if !closed.is_empty() {
+        ui.note(&format!(
+            "no object closes {} yet: the cluster lets its members reach others",
+            closed.join(", ")
+        ));
+    }
     if !left_out.is_empty() {
         ui.note(&format!(
             "no object is made for {}; --secrets makes them, with their values",

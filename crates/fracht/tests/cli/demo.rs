@@ -3,16 +3,17 @@ use insta::assert_snapshot;
 use crate::sandbox::Sandbox;
 
 /// The targets of the demo.
-pub(crate) const TARGETS: [&str; 2] = ["laptop", "prod"];
+pub(crate) const TARGETS: [&str; 3] = ["laptop", "staging", "prod"];
 /// The kinds of tables that it has.
-pub(crate) const KINDS: [&str; 7] = ["stack", "service", "task", "volume", "config", "secret", "network"];
+pub(crate) const KINDS: [&str; 9] =
+    ["stack", "input", "build", "service", "task", "volume", "config", "secret", "network"];
 
 #[test]
 fn the_demo_runs_every_command_and_says_which() {
     let sandbox = Sandbox::empty();
     let run = sandbox.run(&["demo"]);
     assert_snapshot!(run.shown());
-    assert_eq!(sandbox.names("tidedesk"), ["conf", "fracht.toml", "objects"]);
+    assert_eq!(sandbox.names("tidedesk"), ["conf", "forecast", "fracht.toml", "objects"]);
     for line in run.out.lines().filter_map(|line| line.strip_prefix("$ fracht ")) {
         let again = sandbox.run(&line.split(' ').collect::<Vec<_>>());
         assert_eq!(again.code, 0, "{line} can be run by hand: {again:?}");

@@ -2,7 +2,7 @@ use insta::assert_snapshot;
 
 use crate::sandbox::Sandbox;
 
-const COMMANDS: [&str; 7] = ["check", "order", "ports", "render", "trace", "rules", "demo"];
+const COMMANDS: [&str; 8] = ["check", "order", "ports", "render", "trace", "rules", "demo", "completions"];
 
 #[test]
 fn the_help_of_every_command() {
@@ -17,6 +17,17 @@ fn the_help_of_every_command() {
         assert!(line.chars().count() <= 100, "{line}");
     }
     assert_snapshot!(manual);
+}
+
+#[test]
+fn completions_name_every_command() {
+    for shell in ["bash", "zsh", "fish", "elvish", "powershell"] {
+        let run = Sandbox::empty().run(&["completions", shell]);
+        assert_eq!((run.code, run.err.as_str()), (0, ""), "{shell}");
+        for command in COMMANDS {
+            assert!(run.out.contains(command), "{shell} does not know {command}");
+        }
+    }
 }
 
 #[test]

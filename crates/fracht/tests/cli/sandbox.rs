@@ -34,7 +34,7 @@ impl Sandbox {
     /// A folder with the demo stack in it.
     pub(crate) fn demo() -> Self {
         let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("src/demo");
-        ["fracht.toml", "conf/model.env", "conf/stations.csv"]
+        ["fracht.toml", "conf/model.env", "conf/stations.csv", "forecast/Containerfile", "forecast/forecast"]
             .iter()
             .fold(Self::empty(), |sandbox, name| sandbox.file(name, fs::read(demo.join(name)).unwrap()))
     }

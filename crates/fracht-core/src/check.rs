@@ -192,6 +192,7 @@ impl<'f> Project<'f> {
             symbols: &verdict.symbols,
             model: &verdict.model,
             sources: &self.sources,
+            hidden: verdict.report.hidden(),
         };
         traced.trace(path)
     }

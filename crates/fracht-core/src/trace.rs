@@ -1,5 +1,8 @@
 //! Where a value comes from, layer by layer.
 
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
 use crate::diag::suggest::nearest;
 use crate::diag::{Sink, secret_looking};
 use crate::grammar::path;
@@ -57,6 +60,8 @@ pub(crate) struct Traced<'a> {
     pub(crate) symbols: &'a Symbols,
     pub(crate) model: &'a Model,
     pub(crate) sources: &'a Sources,
+    /// The places whose text must not be shown.
+    pub(crate) hidden: &'a BTreeSet<Span>,
 }
 
 static ROOT_SHAPE: Shape = Shape::Table(&ROOT);
@@ -147,21 +152,19 @@ impl Traced<'_> {
 
     fn step(&self, node: &Node, secret: bool) -> Step {
         let written = self.sources.text(node.span);
-        let value = if secret && !written.contains('{') {
-            "*".repeat(written.chars().count())
-        } else {
-            one_line(&covered(written))
-        };
+        let hidden = secret && !written.contains('{') || self.hidden.contains(&node.span);
+        let value = if hidden { "*".repeat(written.chars().count()) } else { one_line(&covered(written)) };
         let file = self.sources.file(node.span.file);
         let line = file.and_then(|file| file.text.get(file.line_range(file.line_of(node.span.start))));
         let line = one_line(&covered(line.unwrap_or_default()));
-        let line = if secret && !written.is_empty() { line.replace(written, &value) } else { line };
+        let line = if hidden { line.replace(&one_line(written), &value) } else { line };
         Step { layer: node.layer, span: node.span, value, line }
     }
 
     /// What a text with references means.
     fn means(&self, node: &Node) -> Option<String> {
-        let written = node.text().filter(|text| text.contains('{'))?;
+        let shown = |text: &&Arc<str>| text.contains('{') && !self.hidden.contains(&node.span);
+        let written = node.text().filter(shown)?;
         let mut sink = Sink::default();
         let text = resolve::text(written, node.origin(), Allow::All, self.symbols, self.sources, &mut sink);
         let part = |part: &Part| match part {
@@ -169,8 +172,13 @@ impl Traced<'_> {
             Part::Config(id, key) => {
                 let config = &self.model.configs[*id];
                 let content = config.key(key).map(|key| &key.content);
-                let plain =
-                    content.filter(|content| matches!(content, Content::Text(_))).and_then(Content::as_text);
+                let plain = content.and_then(|content| match content {
+                    Content::Text(text) if !crate::rules::is_secret_name(key) => {
+                        let hidden = text.origin.span().is_some_and(|span| self.hidden.contains(&span));
+                        (!hidden).then(|| text.plain())
+                    }
+                    _ => None,
+                });
                 plain.unwrap_or_else(|| format!("{{config.{}/{key}}}", config.name))
             }
             Part::Secret(id, key) => format!("{{secret.{}/{key}}}", self.model.secrets[*id].name),

@@ -79,16 +79,13 @@ pub(crate) fn layered(root: &Node, chain: &[&Node], sink: &mut Sink) -> Layered 
         for (kind, entry) in target.table().into_iter().flatten() {
             let key = ROOT.keys.iter().find(|key| *key.name == **kind);
             let Some(key) = key.filter(|_| !LIKE_PATTERNS.contains(&&**kind)) else { continue };
-            let over = std::iter::once((Arc::clone(kind), entry.clone())).collect();
-            match entries.get_mut(kind).map(|entry| &mut entry.node.value) {
-                Some(Value::Table(base)) => {
-                    lay(
-                        Arc::make_mut(base),
-                        entry.node.table().unwrap_or(&Entries::default()),
-                        Some(&key.shape),
-                    );
-                }
-                _ => lay(entries, &over, None),
+            let Some(under) = entries.get_mut(kind) else {
+                entries.insert(Arc::clone(kind), entry.clone());
+                continue;
+            };
+            // What is no table has been reported by the check of shapes.
+            if let (Value::Table(base), Some(over)) = (&mut under.node.value, entry.node.table()) {
+                lay(Arc::make_mut(base), over, Some(&key.shape));
             }
         }
         match (&mut own, target.table()) {

@@ -24,6 +24,13 @@ impl Sink {
         self.diagnostics
     }
 
+    /// Takes in all that another sink holds.
+    pub(crate) fn absorb(&mut self, other: Self) {
+        self.diagnostics.extend(other.diagnostics);
+        self.hidden.extend(other.hidden);
+        self.lost.extend(other.lost);
+    }
+
     /// Takes in one problem.
     pub(crate) fn push(&mut self, diagnostic: Diagnostic) {
         self.diagnostics.push(diagnostic);

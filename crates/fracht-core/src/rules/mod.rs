@@ -15,6 +15,8 @@ mod unused;
 
 pub(crate) use secrets::is_secret_name;
 
+use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
+
 use crate::diag::{Severity, Sink};
 use crate::model::Model;
 
@@ -77,10 +79,23 @@ pub fn rule(name: &str) -> Option<&'static Rule> {
     RULES.iter().copied().find(|rule| rule.name == name)
 }
 
-/// Runs every rule over a model.
+/// Below this many services and tasks threads cost more than they save.
+const WORTH_THREADS: usize = 500;
+
+/// Runs every rule over a model. Rules know nothing of each other, so that several can run at once.
 pub(crate) fn run(model: &Model, sink: &mut Sink) {
-    for check in RULES.iter().filter_map(|rule| rule.check) {
-        check(model, sink);
+    let checks: Vec<_> = RULES.iter().filter_map(|rule| rule.check).collect();
+    if model.workloads.len() < WORTH_THREADS {
+        checks.iter().for_each(|check| check(model, sink));
+        return;
+    }
+    let found = checks.par_iter().map(|check| {
+        let mut own = Sink::default();
+        check(model, &mut own);
+        own
+    });
+    for own in found.collect::<Vec<_>>() {
+        sink.absorb(own);
     }
 }
 

@@ -213,3 +213,18 @@ fn a_number_too_large_for_anything_is_out_of_range() {
     let deep = format!("[stack]\nname = \"s\"\nx = {}{}\n", "[".repeat(5000), "]".repeat(5000));
     assert!(verdict(&deep, "cluster").checked().is_none());
 }
+
+/// Above some hundred services several rules run at once.
+#[test]
+fn many_services_have_the_same_problems_in_the_same_order() {
+    let services = |count: usize| -> String {
+        (0..count)
+            .map(|n| format!("[service.s{n}]\nimage = \"a\"\nenv.PASSWORD = \"x{n}\"\nenv.A = \"\"\n"))
+            .collect()
+    };
+    let of = |count| failed(&format!("[stack]\nname = \"s\"\n{}", services(count)), "cluster");
+    let (few, many) = (of(1), of(600));
+    assert_eq!(few, ["image-unpinned", "secret-in-clear", "placeholder-left"]);
+    assert_eq!(many, few.repeat(600));
+    assert_eq!(many, of(600));
+}

@@ -1,30 +1,101 @@
-//! `PersistentVolumeClaim` (core/v1) of a volume.
+//! `PersistentVolumeClaim` and `PersistentVolume` (core/v1) of a volume.
 
 use std::collections::BTreeMap;
 
 use fracht_core::model::{Access, Model, Volume};
 use k8s_openapi::api::core::v1::{
-    PersistentVolumeClaim, PersistentVolumeClaimSpec, VolumeResourceRequirements,
+    HostPathVolumeSource, LocalVolumeSource, NodeSelector, NodeSelectorRequirement, NodeSelectorTerm,
+    ObjectReference, PersistentVolume, PersistentVolumeClaim, PersistentVolumeClaimSpec,
+    PersistentVolumeSpec, VolumeNodeAffinity, VolumeResourceRequirements,
 };
 use k8s_openapi::apimachinery::pkg::api::resource::Quantity;
+use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
 
 use crate::labels;
+use crate::name::{LABEL, fitted};
 
 pub(crate) fn claim(model: &Model, volume: &Volume) -> PersistentVolumeClaim {
-    let size = Quantity(volume.size.value.text.clone());
     PersistentVolumeClaim {
         metadata: labels::meta(model, &*volume.name, labels::of_part(model, &volume.name)),
         spec: Some(PersistentVolumeClaimSpec {
-            access_modes: Some(vec![access_mode(volume.access.value).into()]),
-            resources: Some(VolumeResourceRequirements {
-                requests: Some(BTreeMap::from([("storage".into(), size)])),
-                limits: None,
-            }),
-            storage_class_name: volume.class.as_ref().map(|class| class.value.to_string()),
-            ..PersistentVolumeClaimSpec::default()
+            volume_name: volume.node_folder.as_ref().map(|_| piece_name(model, volume)),
+            ..spec(volume)
         }),
         status: None,
     }
+}
+
+/// What makes a claim for each replica. Claims outlive what they were made by: only what never changes
+/// stands in them.
+pub(crate) fn template(volume: &Volume) -> PersistentVolumeClaim {
+    PersistentVolumeClaim {
+        metadata: ObjectMeta { name: Some(volume.name.to_string()), ..ObjectMeta::default() },
+        spec: Some(spec(volume)),
+        status: None,
+    }
+}
+
+fn spec(volume: &Volume) -> PersistentVolumeClaimSpec {
+    PersistentVolumeClaimSpec {
+        access_modes: Some(vec![access_mode(volume.access.value).into()]),
+        resources: Some(VolumeResourceRequirements { requests: Some(size(volume)), limits: None }),
+        storage_class_name: class(volume),
+        ..PersistentVolumeClaimSpec::default()
+    }
+}
+
+/// The name of a piece of storage made by hand. Such pieces belong to no namespace.
+pub(crate) fn piece_name(model: &Model, volume: &Volume) -> String {
+    fitted(&format!("{}-{}", model.target.namespace.value, volume.name), LABEL)
+}
+
+/// The piece of storage that a folder on a node is.
+pub(crate) fn piece(model: &Model, volume: &Volume) -> PersistentVolume {
+    let path = volume.node_folder.as_ref().map(|folder| folder.value.to_string()).unwrap_or_default();
+    let local = volume.node.as_ref().map(|_| LocalVolumeSource { path: path.clone(), fs_type: None });
+    let anywhere = volume.node.is_none();
+    PersistentVolume {
+        metadata: ObjectMeta {
+            name: Some(piece_name(model, volume)),
+            labels: Some(labels::of_part(model, &volume.name)),
+            ..ObjectMeta::default()
+        },
+        spec: Some(PersistentVolumeSpec {
+            access_modes: Some(vec![access_mode(volume.access.value).into()]),
+            capacity: Some(size(volume)),
+            claim_ref: Some(ObjectReference {
+                namespace: Some(model.target.namespace.value.to_string()),
+                name: Some(volume.name.to_string()),
+                ..ObjectReference::default()
+            }),
+            host_path: anywhere.then(|| HostPathVolumeSource { path, type_: Some("Directory".into()) }),
+            local,
+            node_affinity: volume.node.as_ref().map(|node| on_node(&node.value)),
+            storage_class_name: class(volume),
+            ..PersistentVolumeSpec::default()
+        }),
+        status: None,
+    }
+}
+
+fn on_node(node: &str) -> VolumeNodeAffinity {
+    let is_named = NodeSelectorRequirement {
+        key: "kubernetes.io/hostname".into(),
+        operator: "In".into(),
+        values: Some(vec![node.to_owned()]),
+    };
+    let term = NodeSelectorTerm { match_expressions: Some(vec![is_named]), match_fields: None };
+    VolumeNodeAffinity { required: Some(NodeSelector { node_selector_terms: vec![term] }) }
+}
+
+fn size(volume: &Volume) -> BTreeMap<String, Quantity> {
+    BTreeMap::from([("storage".into(), Quantity(volume.size.value.text.clone()))])
+}
+
+/// The class; for a piece made by hand none at all rather than the default one, which would make another.
+fn class(volume: &Volume) -> Option<String> {
+    let written = volume.class.as_ref().map(|class| class.value.to_string());
+    written.or_else(|| volume.node_folder.as_ref().map(|_| String::new()))
 }
 
 fn access_mode(access: Access) -> &'static str {

@@ -20,14 +20,17 @@ pub(crate) fn config_map(model: &Model, config: &Config) -> ConfigMap {
                 let bytes = ByteString(bytes.to_vec());
                 map.binary_data.get_or_insert_default().insert(name, bytes);
             }
-            (None, Content::Text(_)) => {}
+            (None, Content::Text(_) | Content::Present) => {}
         }
     }
     map
 }
 
-/// Changes with the content of the config, and with nothing else.
-pub(crate) fn config_digest(config: &Config) -> String {
+/// Changes with the content of the config, and with nothing else; `None` for one that is not made here.
+pub(crate) fn config_digest(config: &Config) -> Option<String> {
+    if config.present.is_some() {
+        return None;
+    }
     let mut keys: Vec<_> = config.keys.iter().collect();
     keys.sort_by(|a, b| a.name.cmp(&b.name));
     let mut digest = Digest::default();
@@ -37,8 +40,8 @@ pub(crate) fn config_digest(config: &Config) -> String {
         digest.piece(match (&text, &key.content) {
             (Some(text), _) => text.as_bytes(),
             (None, Content::File { bytes, .. }) => bytes,
-            (None, Content::Text(_)) => &[],
+            (None, Content::Text(_) | Content::Present) => &[],
         });
     }
-    digest.hex(16)
+    Some(digest.hex(16))
 }

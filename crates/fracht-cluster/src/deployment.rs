@@ -1,23 +1,21 @@
 //! Deployment (apps/v1) of a service.
 
-use fracht_core::model::{Access, Mounted, Workload};
-use k8s_openapi::api::apps::v1::{Deployment, DeploymentSpec, DeploymentStrategy};
+use fracht_core::grammar::share::Share;
+use fracht_core::model::{Access, Mounted, Replicas, Workload};
+use k8s_openapi::api::apps::v1::{Deployment, DeploymentSpec, DeploymentStrategy, RollingUpdateDeployment};
+use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
 
 use crate::rendering::Rendering;
 use crate::{labels, pod};
 
 pub(crate) fn deployment(rendering: &Rendering<'_>, workload: &Workload) -> Deployment {
     let model = rendering.model();
-    let replicas = workload.service().map(|service| service.replicas);
-    // One replica is the cluster's default: it stands there only if somebody wrote it.
-    let replicas = replicas.filter(|replicas| replicas.value != 1 || replicas.span().is_some());
     Deployment {
-        metadata: labels::meta(model, &*workload.name, labels::of_workload(model, workload)),
+        metadata: labels::workload_meta(model, workload, &*workload.name),
         spec: Some(DeploymentSpec {
-            replicas: replicas.map(|replicas| i32::try_from(replicas.value).unwrap_or(i32::MAX)),
+            replicas: replicas(workload),
             selector: labels::label_selector(model, workload),
-            strategy: has_single_volume(rendering, workload)
-                .then(|| DeploymentStrategy { type_: Some("Recreate".into()), rolling_update: None }),
+            strategy: strategy(rendering, workload),
             template: pod::template(rendering, workload, None),
             ..DeploymentSpec::default()
         }),
@@ -25,9 +23,38 @@ pub(crate) fn deployment(rendering: &Rendering<'_>, workload: &Workload) -> Depl
     }
 }
 
+/// The number of replicas; none where it is the cluster's default and nobody wrote it, and none where
+/// something else sets it: applying the object anew would set it back.
+pub(crate) fn replicas(workload: &Workload) -> Option<i32> {
+    let replicas = workload.service()?.replicas;
+    match replicas.value {
+        Replicas::Fixed(1) if replicas.span().is_none() => None,
+        Replicas::Fixed(count) => Some(i32::try_from(count).unwrap_or(i32::MAX)),
+        Replicas::Growing { .. } => None,
+    }
+}
+
+fn strategy(rendering: &Rendering<'_>, workload: &Workload) -> Option<DeploymentStrategy> {
+    if has_single_volume(rendering, workload) {
+        return Some(DeploymentStrategy { type_: Some("Recreate".into()), rolling_update: None });
+    }
+    let rollout = &workload.service()?.rollout;
+    let share = |share: Share| match share {
+        Share::Number(number) => IntOrString::Int(i32::try_from(number).unwrap_or(i32::MAX)),
+        Share::Percent(percent) => IntOrString::String(format!("{percent}%")),
+    };
+    let rolling = RollingUpdateDeployment {
+        max_surge: rollout.surge.map(|surge| share(surge.value)),
+        max_unavailable: rollout.down.map(|down| share(down.value)),
+    };
+    (rolling != RollingUpdateDeployment::default())
+        .then_some(DeploymentStrategy { type_: None, rolling_update: Some(rolling) })
+}
+
 /// Whether a new pod could not mount a volume while the old one still has it.
 fn has_single_volume(rendering: &Rendering<'_>, workload: &Workload) -> bool {
-    workload.mounts.iter().any(|mount| match mount.what {
+    let mut mounts = workload.containers().flat_map(|container| &container.mounts);
+    mounts.any(|mount| match mount.what {
         Mounted::Volume(id) => {
             let access = rendering.model().volumes[id].access.value;
             matches!(access, Access::OneNode | Access::OnePod)

@@ -6,15 +6,18 @@
 //! doubled, `$$(`, which the cluster makes single again.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
-use fracht_core::model::{Model, Part, PodField, Text, Workload};
+use fracht_core::model::{Container, Content, Model, Part, PodField, Spell, Text, Use, UseSource};
 use k8s_openapi::api::core::v1::{
-    ConfigMapKeySelector, EnvVar, EnvVarSource, ObjectFieldSelector, SecretKeySelector,
+    ConfigMapEnvSource, ConfigMapKeySelector, EnvFromSource, EnvVar, EnvVarSource, ObjectFieldSelector,
+    SecretEnvSource, SecretKeySelector,
 };
 
 /// Collects the variables of one container.
 pub(crate) struct Environment<'m> {
     model: &'m Model,
+    container: &'m Container,
     /// Names that people gave; ours go around them.
     taken: BTreeSet<String>,
     /// Our variables, by what they refer to.
@@ -23,9 +26,76 @@ pub(crate) struct Environment<'m> {
 }
 
 impl<'m> Environment<'m> {
-    pub(crate) fn new(model: &'m Model, workload: &Workload) -> Self {
-        let taken = workload.env.iter().map(|variable| variable.name.to_string()).collect();
-        Self { model, taken, ours: BTreeMap::new(), own_order: Vec::new() }
+    pub(crate) fn new(model: &'m Model, container: &'m Container) -> Self {
+        let taken = container.env.iter().map(|variable| variable.name.to_string()).collect();
+        Self { model, container, taken, ours: BTreeMap::new(), own_order: Vec::new() }
+    }
+
+    /// The objects all of whose keys are variables as they are.
+    pub(crate) fn sources(&self) -> Vec<EnvFromSource> {
+        let whole = self.container.uses.iter().filter(|used| self.is_whole(used));
+        whole
+            .map(|used| {
+                let mut source = EnvFromSource::default();
+                match used.source {
+                    UseSource::Config(id) => {
+                        let name = self.model.configs[id].object_name().to_string();
+                        source.config_map_ref = Some(ConfigMapEnvSource { name, optional: None });
+                    }
+                    UseSource::Secret(id) => {
+                        let name = self.model.secrets[id].object_name().to_string();
+                        source.secret_ref = Some(SecretEnvSource { name, optional: None });
+                    }
+                }
+                source.prefix = (!used.prefix.is_empty()).then(|| used.prefix.to_string());
+                source
+            })
+            .collect()
+    }
+
+    /// Whether the cluster can make the variables by itself: it takes every key, files too, as it is spelt.
+    fn is_whole(&self, used: &Use) -> bool {
+        let has_files = match used.source {
+            UseSource::Config(id) => {
+                let mut keys = self.model.configs[id].keys.iter();
+                keys.any(|key| matches!(key.content, Content::File { .. }))
+            }
+            UseSource::Secret(_) => false,
+        };
+        used.spell == Spell::Same && !has_files
+    }
+
+    /// The variables of the objects that the cluster can't take as they are, later ones over earlier ones.
+    /// Those of people win over them all.
+    fn used(&self) -> Vec<EnvVar> {
+        let mut variables: Vec<EnvVar> = Vec::new();
+        for used in self.container.uses.iter().filter(|used| !self.is_whole(used)) {
+            let parts: Vec<(Arc<str>, Part)> = match used.source {
+                UseSource::Config(id) => {
+                    let keys = self.model.configs[id].keys.iter();
+                    let settings = keys.filter(|key| !matches!(key.content, Content::File { .. }));
+                    settings
+                        .map(|key| (Arc::clone(&key.name), Part::Config(id, Arc::clone(&key.name))))
+                        .collect()
+                }
+                UseSource::Secret(id) => {
+                    let keys = self.model.secrets[id].keys.iter();
+                    keys.map(|key| (Arc::clone(&key.name), Part::Secret(id, Arc::clone(&key.name)))).collect()
+                }
+            };
+            for (key, part) in parts {
+                let name = used.variable(&key);
+                if self.container.env.iter().any(|variable| *variable.name == *name) {
+                    continue;
+                }
+                let variable = EnvVar { name, value: None, value_from: self.source(&part) };
+                match variables.iter_mut().find(|known| known.name == variable.name) {
+                    Some(known) => *known = variable,
+                    None => variables.push(variable),
+                }
+            }
+        }
+        variables
     }
 
     /// A text as an argument of a program.
@@ -34,8 +104,9 @@ impl<'m> Environment<'m> {
     }
 
     /// All variables: ours first, since those of people refer to them.
-    pub(crate) fn finish(mut self, workload: &Workload) -> Vec<EnvVar> {
-        let theirs: Vec<EnvVar> = workload
+    pub(crate) fn finish(mut self) -> Vec<EnvVar> {
+        let container = self.container;
+        let theirs: Vec<EnvVar> = container
             .env
             .iter()
             .map(|variable| {
@@ -51,6 +122,7 @@ impl<'m> Environment<'m> {
             .collect();
         let mut variables: Vec<EnvVar> =
             self.own_order.iter().filter_map(|key| self.ours.remove(key)).collect();
+        variables.extend(self.used());
         variables.extend(theirs);
         variables
     }
@@ -110,7 +182,7 @@ impl<'m> Environment<'m> {
             Part::Plain(_) | Part::Known { .. } => return None,
             Part::Config(id, key) => {
                 source.config_map_key_ref = Some(ConfigMapKeySelector {
-                    name: self.model.configs[*id].name.to_string(),
+                    name: self.model.configs[*id].object_name().to_string(),
                     key: key.to_string(),
                     optional: None,
                 });

@@ -4,30 +4,26 @@
 //! it. `done` asks the cluster for the Job itself, with a token that only the gate can read and that
 //! allows nothing but reading that Job.
 
-use fracht_core::model::{After, Condition, Model, Port, Probe, Protocol, Workload, WorkloadId};
+use fracht_core::grammar::duration::{self, whole_seconds};
+use fracht_core::grammar::image::Image;
+use fracht_core::model::{After, Condition, Port, Probe, Protocol, Workload, WorkloadId};
 use k8s_openapi::api::core::v1::{
-    Capabilities, ConfigMapProjection, Container, KeyToPath, ProjectedVolumeSource, SecurityContext,
-    ServiceAccountTokenProjection, Volume, VolumeMount, VolumeProjection,
+    ConfigMapProjection, Container, KeyToPath, ProjectedVolumeSource, ServiceAccountTokenProjection, Volume,
+    VolumeMount, VolumeProjection,
 };
 
 use crate::name::{LABEL, fitted};
 use crate::rendering::Rendering;
+use crate::security;
 
-/// Has a shell and `nc`.
-const READY_IMAGE: &str = "busybox:1.37.0";
-/// Has a shell and `curl`.
-const DONE_IMAGE: &str = "curlimages/curl:8.11.1";
 /// The volume with the token and the certificate of the cluster, and where it is mounted.
 const TOKEN_VOLUME: &str = "fracht-gate";
 const TOKEN_FOLDER: &str = "/run/fracht-gate";
-/// Who runs the gate where the stack does not say: `nobody`.
-const NOBODY: i64 = 65534;
-
 /// The gates of a workload, in the order of its `after`.
 pub(crate) fn gates(rendering: &Rendering<'_>, workload: &Workload) -> Vec<Container> {
     let gate = |after: &After| match after.condition {
         Condition::Started => None,
-        Condition::Ready => ready(rendering.model(), workload, after.on),
+        Condition::Ready => ready(rendering, workload, after.on),
         Condition::Done => Some(done(rendering, workload, after.on)),
     };
     workload.after.iter().filter_map(gate).collect()
@@ -70,8 +66,8 @@ pub(crate) fn token_volume(workload: &Workload) -> Option<Volume> {
 
 /// The port at which readiness shows: the one that the check of health asks at, else the first TCP one.
 fn readiness_port(on: &Workload) -> Option<&Port> {
-    let asked = on.service()?.health.as_ref().and_then(|health| match health.probe {
-        Probe::Http { port, .. } | Probe::Tcp { port } => on.port(port),
+    let asked = on.main.health.as_ref().and_then(|health| match health.probe {
+        Probe::Http { port, .. } | Probe::Tcp { port } | Probe::Grpc { port } => on.port(port),
         Probe::Run { .. } => None,
     });
     asked
@@ -79,17 +75,33 @@ fn readiness_port(on: &Workload) -> Option<&Port> {
         .or_else(|| on.ports().iter().find(|port| port.protocol == Protocol::Tcp))
 }
 
-fn ready(model: &Model, workload: &Workload, on: WorkloadId) -> Option<Container> {
+/// The beginning of a gate's script: when it gives up.
+fn until(rendering: &Rendering<'_>) -> String {
+    let seconds = whole_seconds(rendering.model().target.gate.within.value);
+    format!("now=`date +%s`\nend=`expr $now + {seconds}`\n")
+}
+
+/// What a gate does before it asks again: it says what it waits for, and gives up when its time is over.
+fn wait(rendering: &Rendering<'_>, what: &str) -> String {
+    let within = duration::show(rendering.model().target.gate.within.value);
+    format!(
+        "  now=`date +%s`\n  \
+           if [ $now -ge $end ]; then echo \"gave up: {what} took more than {within}\"; exit 1; fi\n  \
+           echo \"waiting for {what}\"\n  \
+           sleep 2\n"
+    )
+}
+
+fn ready(rendering: &Rendering<'_>, workload: &Workload, on: WorkloadId) -> Option<Container> {
+    let model = rendering.model();
     let on = &model.workloads[on];
     let (name, port) = (&on.name, readiness_port(on)?.inner_number());
+    let wait = wait(rendering, &format!("{name}:{port} to be ready"));
     let script = format!(
-        "until nc -z -w 2 {name} {port}; do\n  \
-           echo \"waiting for {name}:{port} to be ready\"\n  \
-           sleep 2\n\
-         done\n\
-         echo \"{name} is ready\"\n"
+        "{}until nc -z -w 2 {name} {port}; do\n{wait}done\necho \"{name} is ready\"\n",
+        until(rendering)
     );
-    Some(container(workload, name, READY_IMAGE, script))
+    Some(container(workload, name, &model.target.gate.ready.value, script))
 }
 
 fn done(rendering: &Rendering<'_>, workload: &Workload, on: WorkloadId) -> Container {
@@ -97,21 +109,22 @@ fn done(rendering: &Rendering<'_>, workload: &Workload, on: WorkloadId) -> Conta
     let name = &model.workloads[on].name;
     let namespace = &model.target.namespace.value;
     let job = rendering.job_name(on);
+    let wait = wait(rendering, &format!("{name} to be done"));
     // The condition's type and status stand side by side in the order of the API's own encoding.
     let script = format!(
-        "url=https://kubernetes.default.svc/apis/batch/v1/namespaces/{namespace}/jobs/{job}\n\
+        "{}url=https://kubernetes.default.svc/apis/batch/v1/namespaces/{namespace}/jobs/{job}\n\
          while :; do\n  \
            token=`cat {TOKEN_FOLDER}/token`\n  \
            job=`curl -sS -m 10 --cacert {TOKEN_FOLDER}/ca.crt -H \"Authorization: Bearer $token\" $url | tr -d ' \\n'`\n  \
            case $job in\n    \
              *'\"type\":\"Complete\",\"status\":\"True\"'*) echo \"{name} is done\"; exit 0 ;;\n    \
              *'\"type\":\"Failed\",\"status\":\"True\"'*) echo \"{name} failed: see the log of job {job}\"; exit 1 ;;\n  \
-           esac\n  \
-           echo \"waiting for {name} to be done\"\n  \
-           sleep 2\n\
-         done\n"
+           esac\n\
+         {wait}\
+         done\n",
+        until(rendering)
     );
-    let mut container = container(workload, name, DONE_IMAGE, script);
+    let mut container = container(workload, name, &model.target.gate.done.value, script);
     container.volume_mounts = Some(vec![VolumeMount {
         name: TOKEN_VOLUME.into(),
         mount_path: TOKEN_FOLDER.into(),
@@ -121,21 +134,12 @@ fn done(rendering: &Rendering<'_>, workload: &Workload, on: WorkloadId) -> Conta
     container
 }
 
-fn container(workload: &Workload, on: &str, image: &str, script: String) -> Container {
-    // Both images run as root by themselves; root may also be what the stack asks for.
-    let user = workload.user.is_none_or(|user| user.value.uid == 0).then_some(NOBODY);
+fn container(workload: &Workload, on: &str, image: &Image, script: String) -> Container {
     Container {
         name: fitted(&format!("wait-for-{on}"), LABEL),
-        image: Some(image.into()),
+        image: Some(image.to_string()),
         command: Some(vec!["/bin/sh".into(), "-c".into(), script]),
-        security_context: Some(SecurityContext {
-            allow_privilege_escalation: Some(false),
-            capabilities: Some(Capabilities { add: None, drop: Some(vec!["ALL".into()]) }),
-            read_only_root_filesystem: Some(true),
-            run_as_non_root: Some(true),
-            run_as_user: user,
-            ..SecurityContext::default()
-        }),
+        security_context: Some(security::of_gate(workload)),
         ..Container::default()
     }
 }

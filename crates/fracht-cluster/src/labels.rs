@@ -2,15 +2,21 @@
 
 use std::collections::BTreeMap;
 
-use fracht_core::model::{Model, Workload};
+use fracht_core::model::{Model, Network, Workload};
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::{LabelSelector, ObjectMeta};
 
-use crate::name::LABEL;
+use crate::name::{LABEL, fitted};
 
 const NAME: &str = "app.kubernetes.io/name";
-const PART_OF: &str = "app.kubernetes.io/part-of";
+const COMPONENT: &str = "app.kubernetes.io/component";
+pub(crate) const PART_OF: &str = "app.kubernetes.io/part-of";
 const VERSION: &str = "app.kubernetes.io/version";
 const MANAGED_BY: &str = "app.kubernetes.io/managed-by";
+
+/// What marks the members of the stack's common network.
+pub(crate) const COMMON_NETWORK: &str = "fracht/common-network";
+/// The value of the labels that mark members of networks.
+pub(crate) const MEMBER: &str = "member";
 
 type Labels = BTreeMap<String, String>;
 
@@ -24,11 +30,29 @@ pub(crate) fn label_selector(model: &Model, workload: &Workload) -> LabelSelecto
     LabelSelector { match_labels: Some(selector(model, workload)), match_expressions: None }
 }
 
-/// The labels of a workload's objects and pods.
+/// What marks the members of a network.
+pub(crate) fn network_key(network: &Network) -> String {
+    format!("fracht/{}", fitted(&format!("network-{}", network.name), LABEL))
+}
+
+/// The labels of a workload's pods: those of its objects, and the networks that it is in.
+pub(crate) fn of_pod(model: &Model, workload: &Workload) -> Labels {
+    let mut labels = of_workload(model, workload);
+    let networks = workload.networks.iter().map(|id| network_key(&model.networks[id.value]));
+    labels.extend(networks.map(|key| (key, MEMBER.to_owned())));
+    if workload.networks.is_empty() {
+        labels.insert(COMMON_NETWORK.into(), MEMBER.into());
+    }
+    labels
+}
+
+/// The labels of a workload's objects.
 pub(crate) fn of_workload(model: &Model, workload: &Workload) -> Labels {
     let mut labels = selector(model, workload);
     labels.insert(MANAGED_BY.into(), "fracht".into());
-    let version = workload.image.value.tag.as_deref().filter(|tag| is_label_value(tag));
+    labels.extend(workload.role.as_ref().map(|role| (COMPONENT.into(), role.value.to_string())));
+    labels.extend(workload.labels.iter().map(|(name, value)| (name.to_string(), value.plain())));
+    let version = workload.main.image.value.tag.as_deref().filter(|tag| is_label_value(tag));
     labels.extend(version.map(|version| (VERSION.into(), version.to_owned())));
     labels
 }
@@ -40,6 +64,25 @@ pub(crate) fn of_part(model: &Model, name: &str) -> Labels {
         (PART_OF.into(), model.name.value.to_string()),
         (MANAGED_BY.into(), "fracht".into()),
     ])
+}
+
+/// The labels of a workload's Services: no version, which is the pods'.
+pub(crate) fn of_service(model: &Model, workload: &Workload) -> Labels {
+    let mut labels = of_workload(model, workload);
+    labels.remove(VERSION);
+    labels
+}
+
+/// The annotations that the stack asks for.
+pub(crate) fn notes(workload: &Workload) -> Option<Labels> {
+    let notes: Labels =
+        workload.notes.iter().map(|(name, value)| (name.to_string(), value.plain())).collect();
+    (!notes.is_empty()).then_some(notes)
+}
+
+/// Name, namespace, labels and annotations of the main object of a workload.
+pub(crate) fn workload_meta(model: &Model, workload: &Workload, name: impl Into<String>) -> ObjectMeta {
+    ObjectMeta { annotations: notes(workload), ..meta(model, name, of_workload(model, workload)) }
 }
 
 /// Name, namespace and labels of an object.

@@ -3,25 +3,46 @@
 //! One file for each kind of object. [`Rendering`] lists what is to be made, in the order to apply it;
 //! objects are built and written one after the other, so that a large stack needs little memory.
 
+mod autoscaler;
 mod claim;
 mod config_map;
+mod container;
 mod deployment;
+pub mod diff;
+mod disruption;
 mod env;
 mod gate;
+mod http_route;
 mod job;
 mod labels;
 mod name;
 mod namespace;
+mod network_policy;
 mod object;
+mod outside;
+mod passed;
+mod patch;
+mod plan;
 mod pod;
 mod probe;
+mod read;
 mod rendering;
 mod rights;
 mod secret;
+mod security;
 mod service;
+mod stateful_set;
 mod storage;
+mod web;
 mod write;
 
-pub use object::Object;
-pub use rendering::{Options, Piece, Rendering, SecretValues};
-pub use write::{File, Format};
+pub use object::{Object, through_its_kind};
+pub use plan::{Origin, Piece};
+pub use read::objects as read_objects;
+pub use rendering::{Options, Rendering, SecretValues};
+pub use write::{Comments, File, Format};
+
+/// The list, unless it is empty: what is empty is left out of objects.
+fn filled<T>(list: Vec<T>) -> Option<Vec<T>> {
+    (!list.is_empty()).then_some(list)
+}

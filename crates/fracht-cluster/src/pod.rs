@@ -2,19 +2,20 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use fracht_core::grammar::quantity::{Bounds, Quantity as Amount};
-use fracht_core::model::{ConfigId, Mounted, Part, Workload};
-use fracht_core::origin::At;
+use fracht_core::grammar::duration::whole_seconds;
+use fracht_core::model::{ConfigId, Container as Definition, Mounted, Over, Part, UseSource, Workload};
 use k8s_openapi::api::core::v1::{
-    Container, ContainerPort, PodSecurityContext, PodSpec, PodTemplateSpec, ResourceRequirements,
+    Affinity, LocalObjectReference, PodAffinityTerm, PodAntiAffinity, PodSpec, PodTemplateSpec,
+    TopologySpreadConstraint,
 };
-use k8s_openapi::apimachinery::pkg::api::resource::Quantity;
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
 
-use crate::env::Environment;
 use crate::name::{LABEL, fitted};
 use crate::rendering::Rendering;
-use crate::{gate, labels, probe, rights, service, storage};
+use crate::{container, filled, gate, labels, rights, security, storage};
+
+/// How long a pod has to stop by itself, by the cluster's default.
+const STOP_SECONDS: u32 = 30;
 
 /// The template of a workload's pods. Only a task's one says what happens when it ends.
 pub(crate) fn template(
@@ -22,118 +23,114 @@ pub(crate) fn template(
     workload: &Workload,
     restart: Option<&str>,
 ) -> PodTemplateSpec {
-    let (mut volumes, mounts) = storage::storage(rendering, workload);
-    let token = gate::token_volume(workload);
-    let account = token.as_ref().map(|_| rights::gate_name(workload));
-    volumes.extend(token);
+    let mut volumes = storage::volumes(rendering, workload);
+    volumes.extend(gate::token_volume(workload));
+    // Gates hold back the helpers as well: what is waited for may be what they need.
+    let mut before = gate::gates(rendering, workload);
+    before.extend(container::helpers(rendering, workload));
+    let secret = |id| rendering.model().secrets[id].object_name().to_string();
+    let pull = workload.pull.iter().map(|id| LocalObjectReference { name: secret(id.value) });
+    let stop = workload.stop_within.map(|time| whole_seconds(time.value));
     let spec = PodSpec {
         // Nothing in a pod gets a key to the cluster that it did not ask for.
-        automount_service_account_token: Some(false),
+        automount_service_account_token: Some(!workload.rights.is_empty()),
         enable_service_links: Some(false),
-        service_account_name: account,
+        service_account_name: rights::needs_account(workload).then(|| workload.name.to_string()),
         restart_policy: restart.map(str::to_owned),
-        security_context: security(workload),
-        init_containers: filled(gate::gates(rendering, workload)),
-        containers: vec![Container { volume_mounts: filled(mounts), ..container(rendering, workload) }],
+        security_context: security::of_pod(workload),
+        image_pull_secrets: filled(pull.collect()),
+        node_selector: node_selector(workload),
+        affinity: affinity(rendering, workload),
+        topology_spread_constraints: spread(rendering, workload).map(|constraint| vec![constraint]),
+        termination_grace_period_seconds: stop.filter(|stop| *stop != STOP_SECONDS).map(Into::into),
+        init_containers: filled(before),
+        containers: vec![container::main(rendering, workload)],
         volumes: filled(volumes),
         ..PodSpec::default()
     };
     PodTemplateSpec {
         metadata: Some(ObjectMeta {
-            labels: Some(labels::of_workload(rendering.model(), workload)),
-            annotations: config_digests(rendering, workload),
+            labels: Some(labels::of_pod(rendering.model(), workload)),
+            annotations: annotations(rendering, workload),
             ..ObjectMeta::default()
         }),
         spec: Some(spec),
     }
 }
 
-fn container(rendering: &Rendering<'_>, workload: &Workload) -> Container {
-    let mut env = Environment::new(rendering.model(), workload);
-    let mut arguments = |texts: &Option<Vec<_>>| {
-        texts.as_ref().map(|texts| texts.iter().map(|text| env.argument(text)).collect())
-    };
-    let (command, args) = (arguments(&workload.program), arguments(&workload.args));
-    let probes = probe::probes(workload);
-    Container {
-        name: workload.name.to_string(),
-        image: Some(workload.image.value.to_string()),
-        command,
-        args,
-        working_dir: workload.workdir.as_ref().map(|workdir| workdir.value.to_string()),
-        ports: filled(ports(workload)),
-        env: filled(env.finish(workload)),
-        resources: resources(workload),
-        startup_probe: probes.startup,
-        readiness_probe: probes.readiness,
-        liveness_probe: probes.liveness,
-        ..Container::default()
+fn node_selector(workload: &Workload) -> Option<BTreeMap<String, String>> {
+    let place = workload.place.iter().map(|(name, value)| (name.to_string(), value.plain()));
+    let platform = workload.platform.iter().flat_map(|platform| {
+        [("kubernetes.io/os", platform.value.system), ("kubernetes.io/arch", platform.value.processor)]
+    });
+    let platform = platform.map(|(name, value)| (name.to_owned(), value.to_owned()));
+    let labels: BTreeMap<_, _> = place.chain(platform).collect();
+    (!labels.is_empty()).then_some(labels)
+}
+
+/// What a spread goes by: the label of a node, or of its zone.
+fn topology_key(over: Over) -> String {
+    match over {
+        Over::Node => "kubernetes.io/hostname".into(),
+        Over::Zone => "topology.kubernetes.io/zone".into(),
     }
 }
 
-fn ports(workload: &Workload) -> Vec<ContainerPort> {
-    let port = |port: &fracht_core::model::Port| ContainerPort {
-        name: Some(port.name.to_string()),
-        container_port: i32::from(port.number.value),
-        protocol: service::protocol(port.protocol),
-        ..ContainerPort::default()
+/// No two on one node: a rule, not a balance.
+fn affinity(rendering: &Rendering<'_>, workload: &Workload) -> Option<Affinity> {
+    let spread = workload.spread.filter(|spread| spread.over.value == Over::Node && spread.strict.value)?;
+    let term = PodAffinityTerm {
+        label_selector: Some(labels::label_selector(rendering.model(), workload)),
+        topology_key: topology_key(spread.over.value),
+        ..PodAffinityTerm::default()
     };
-    workload.ports().iter().map(port).collect()
-}
-
-fn resources(workload: &Workload) -> Option<ResourceRequirements> {
-    let side = |pick: fn(&Bounds) -> Option<&Amount>| {
-        let amount = |name: &str, bounds: &Option<At<Bounds>>| {
-            let amount = pick(&bounds.as_ref()?.value)?;
-            Some((name.to_owned(), Quantity(amount.text.clone())))
-        };
-        let amounts = [amount("cpu", &workload.cpu), amount("memory", &workload.memory)];
-        let amounts: BTreeMap<_, _> = amounts.into_iter().flatten().collect();
-        (!amounts.is_empty()).then_some(amounts)
-    };
-    let (requests, limits) = (side(|b| b.request.as_ref()), side(|b| b.limit.as_ref()));
-    (requests.is_some() || limits.is_some()).then_some(ResourceRequirements {
-        requests,
-        limits,
-        claims: None,
+    Some(Affinity {
+        pod_anti_affinity: Some(PodAntiAffinity {
+            required_during_scheduling_ignored_during_execution: Some(vec![term]),
+            ..PodAntiAffinity::default()
+        }),
+        ..Affinity::default()
     })
 }
 
-/// The user for every container of the pod, and the group that owns its volumes, so that it can write there.
-fn security(workload: &Workload) -> Option<PodSecurityContext> {
-    let user = workload.user.as_ref()?.value;
-    let group = user.gid.unwrap_or(user.uid);
-    let has_volume = workload.mounts.iter().any(|mount| matches!(mount.what, Mounted::Volume(_)));
-    Some(PodSecurityContext {
-        run_as_user: Some(user.uid.into()),
-        run_as_group: user.gid.map(Into::into),
-        run_as_non_root: (user.uid != 0).then_some(true),
-        fs_group: (has_volume && group != 0).then_some(group.into()),
-        ..PodSecurityContext::default()
+fn spread(rendering: &Rendering<'_>, workload: &Workload) -> Option<TopologySpreadConstraint> {
+    let spread = workload.spread.filter(|spread| spread.over.value == Over::Zone || !spread.strict.value)?;
+    let otherwise = if spread.strict.value { "DoNotSchedule" } else { "ScheduleAnyway" };
+    Some(TopologySpreadConstraint {
+        label_selector: Some(labels::label_selector(rendering.model(), workload)),
+        max_skew: 1,
+        topology_key: topology_key(spread.over.value),
+        when_unsatisfiable: otherwise.into(),
+        ..TopologySpreadConstraint::default()
     })
 }
 
-/// A digest for each config that the workload uses: a change restarts its pods, and no others.
-/// The contents of secrets enter no digest: it could be guessed from.
-fn config_digests(rendering: &Rendering<'_>, workload: &Workload) -> Option<BTreeMap<String, String>> {
-    let mounted = workload.mounts.iter().filter_map(|mount| match mount.what {
+/// The notes, and a digest for each config that the workload uses: a change restarts its pods, and no others.
+/// The contents of secrets enter no digest: they could be guessed from it.
+fn annotations(rendering: &Rendering<'_>, workload: &Workload) -> Option<BTreeMap<String, String>> {
+    let used: BTreeSet<ConfigId> = workload.containers().flat_map(configs).collect();
+    let digest = |id: ConfigId| {
+        let name = fitted(&format!("config-{}", rendering.model().configs[id].name), LABEL);
+        Some((format!("fracht/{name}"), rendering.config_digest(id)?.to_owned()))
+    };
+    let mut annotations = labels::notes(workload).unwrap_or_default();
+    annotations.extend(used.into_iter().filter_map(digest));
+    (!annotations.is_empty()).then_some(annotations)
+}
+
+/// The configs that a container mounts, uses or refers to.
+fn configs(container: &Definition) -> impl Iterator<Item = ConfigId> {
+    let mounted = container.mounts.iter().filter_map(|mount| match mount.what {
         Mounted::Config(id, _) => Some(id),
         _ => None,
     });
-    let parts = workload.texts().flat_map(|(_, text)| &text.parts);
-    let referred = parts.filter_map(|part| match part {
+    let used = container.uses.iter().filter_map(|used| match used.source {
+        UseSource::Config(id) => Some(id),
+        UseSource::Secret(_) => None,
+    });
+    let referred = container.texts().flat_map(|(_, text)| &text.parts).filter_map(|part| match part {
         Part::Config(id, _) => Some(*id),
         _ => None,
     });
-    let used: BTreeSet<ConfigId> = mounted.chain(referred).collect();
-    let digest = |id: ConfigId| {
-        let name = fitted(&format!("config-{}", rendering.model().configs[id].name), LABEL);
-        (format!("fracht/{name}"), rendering.config_digest(id).to_owned())
-    };
-    (!used.is_empty()).then(|| used.into_iter().map(digest).collect())
-}
-
-/// The list, unless it is empty.
-fn filled<T>(list: Vec<T>) -> Option<Vec<T>> {
-    (!list.is_empty()).then_some(list)
+    mounted.chain(used).chain(referred)
 }

@@ -1,8 +1,8 @@
 //! Startup, readiness and liveness probes of a health check.
 
 use fracht_core::grammar::duration::whole_seconds;
-use fracht_core::model::{Health, PortIndex, Probe as Asks, Workload};
-use k8s_openapi::api::core::v1::{ExecAction, HTTPGetAction, Probe, TCPSocketAction};
+use fracht_core::model::{Container, Health, PortIndex, Probe as Asks, Workload};
+use k8s_openapi::api::core::v1::{ExecAction, GRPCAction, HTTPGetAction, Probe, TCPSocketAction};
 use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
 
 /// The three probes of a container.
@@ -14,8 +14,8 @@ pub(crate) struct Probes {
 }
 
 /// `boot` becomes a check that is tried every `every` until `boot` is over: it ends as soon as it can.
-pub(crate) fn probes(workload: &Workload) -> Probes {
-    let Some(health) = workload.service().and_then(|service| service.health.as_ref()) else {
+pub(crate) fn probes(workload: &Workload, container: &Container) -> Probes {
+    let Some(health) = &container.health else {
         return Probes::default();
     };
     let boot_tries = health.boot.value.as_millis().div_ceil(health.every.value.as_millis().max(1));
@@ -50,6 +50,11 @@ fn probe(workload: &Workload, health: &Health, failures: u32) -> Probe {
         }
         Asks::Tcp { port: index } => {
             probe.tcp_socket = Some(TCPSocketAction { port: port(*index), host: None });
+        }
+        // This one kind takes no names of ports.
+        Asks::Grpc { port: index } => {
+            let port = workload.port(*index).map_or(0, |port| port.number.value.into());
+            probe.grpc = Some(GRPCAction { port, service: None });
         }
         Asks::Run { command } => {
             let command = command.iter().map(ToString::to_string).collect();

@@ -1,15 +1,22 @@
-//! What is to be made of a stack, in the order to apply it.
+//! A checked stack with all that its objects are made of.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write as _;
 
-use fracht_core::check::{Checked, is_made};
-use fracht_core::model::{ConfigId, Kind, Model, PortIndex, Reach, SecretId, VolumeId, Workload, WorkloadId};
+use fracht_core::check::Checked;
+use fracht_core::diag::Diagnostic;
+use fracht_core::model::{ConfigId, Kind, Model, OutsidePlace, PortIndex, SecretId, Workload, WorkloadId};
 use fracht_core::plan::order::Order;
 use fracht_core::plan::ports::PortPlan;
+use serde_json::Value;
 
 use crate::object::Object;
-use crate::{claim, config_map, deployment, gate, job, namespace, rights, secret, service};
+use crate::passed::{self, PassedObject};
+use crate::plan::{self, Origin, Piece, Source};
+use crate::{
+    autoscaler, claim, config_map, deployment, disruption, http_route, job, namespace, network_policy,
+    outside, patch, rights, secret, service, stateful_set, web,
+};
 
 /// The values of the secrets that are made, by key.
 pub type SecretValues = BTreeMap<SecretId, BTreeMap<String, Vec<u8>>>;
@@ -27,45 +34,15 @@ pub struct Rendering<'m> {
     secrets: Option<SecretValues>,
     outer: BTreeMap<(WorkloadId, PortIndex), u16>,
     job_names: BTreeMap<WorkloadId, String>,
-    config_digests: Vec<String>,
+    config_digests: Vec<Option<String>>,
+    passed: Vec<PassedObject>,
+    problems: Vec<Diagnostic>,
+    /// Everything that is made of the stack, Secrets whose values were not given too.
+    all: Vec<Piece>,
+    /// What is made now.
     pieces: Vec<Piece>,
     /// Digits of the largest wave.
     wave_digits: usize,
-}
-
-/// An object that is to be made.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Piece {
-    group: Group,
-    wave: usize,
-    source: Source,
-}
-
-/// The order in which to apply.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-enum Group {
-    Namespace = 1,
-    Rights = 2,
-    Storage = 3,
-    Settings = 4,
-    Addresses = 5,
-    Workloads = 6,
-}
-
-/// What an object is made of.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Source {
-    Namespace,
-    Account(WorkloadId),
-    Role(WorkloadId),
-    Binding(WorkloadId),
-    Claim(VolumeId),
-    ConfigMap(ConfigId),
-    Secret(SecretId),
-    Inner(WorkloadId),
-    Outer(WorkloadId, Reach),
-    Deployment(WorkloadId),
-    Job(WorkloadId),
 }
 
 impl<'m> Rendering<'m> {
@@ -79,17 +56,22 @@ impl<'m> Rendering<'m> {
                 outer.extend(entry.at.first().map(|at| ((entry.service, entry.port), *at)));
             }
         }
+        let (passed, problems) = passed::objects(model);
+        let all = plan::plan(model, &order, &passed);
+        let is_made = |piece: &&Piece| options.secrets.is_some() || !Self::is_secret(**piece);
         let mut rendering = Self {
             model,
-            secrets: options.secrets,
             outer,
             job_names: BTreeMap::new(),
             config_digests: model.configs.iter().map(config_map::config_digest).collect(),
-            pieces: Vec::new(),
+            passed,
+            problems,
+            pieces: all.iter().filter(is_made).copied().collect(),
+            all,
+            secrets: options.secrets,
             wave_digits: order.waves.len().max(1).ilog10() as usize + 1,
         };
         rendering.name_jobs(&order);
-        rendering.pieces = rendering.plan(&order);
         rendering
     }
 
@@ -103,10 +85,112 @@ impl<'m> Rendering<'m> {
         &self.pieces
     }
 
+    /// Leaves only the objects that `wanted` says yes to, by kind and name.
+    pub fn retain(&mut self, wanted: impl Fn(&str, &str) -> bool) {
+        let mut pieces = std::mem::take(&mut self.pieces);
+        pieces.retain(|piece| {
+            let (kind, name) = self.identity(*piece);
+            wanted(kind, &name)
+        });
+        self.pieces = pieces;
+    }
+
     /// The secrets that would be made if their values had been given.
     pub fn left_out(&self) -> Vec<SecretId> {
-        let made = self.model.secrets.entries().filter(|(_, secret)| is_made(secret));
-        made.map(|(id, _)| id).filter(|_| self.secrets.is_none()).collect()
+        let secrets = self.all.iter().filter_map(|piece| match piece.source {
+            Source::Secret(id) => Some(id),
+            _ => None,
+        });
+        secrets.filter(|_| self.secrets.is_none()).collect()
+    }
+
+    /// The kind and the name of an object.
+    pub fn identity(&self, piece: Piece) -> (&str, String) {
+        piece.source.identity(self.model, &self.passed, |id| self.job_name(id).to_owned())
+    }
+
+    /// What an object is made of.
+    pub fn origin(&self, piece: Piece) -> Origin {
+        piece.source.origin(self.model, &self.passed)
+    }
+
+    /// What is wrong with the objects together: what is passed and is none, two of one name, changes of what
+    /// is not there.
+    pub fn problems(&self) -> Vec<Diagnostic> {
+        let mut problems = self.problems.clone();
+        let namespace = &*self.model.target.namespace.value;
+        let mut known: HashMap<(&str, String), Piece> = HashMap::with_capacity(self.all.len());
+        for piece in self.all.iter().copied() {
+            // An object that is passed to another namespace can't clash.
+            let elsewhere =
+                |object: &PassedObject| object.namespace.as_deref().is_some_and(|n| n != namespace);
+            if matches!(piece.source, Source::Passed(index) if self.passed.get(index).is_some_and(elsewhere))
+            {
+                continue;
+            }
+            let identity = self.identity(piece);
+            if let Some(first) = known.get(&identity) {
+                problems.push(self.clash(&identity, *first, piece));
+            } else {
+                known.insert(identity, piece);
+            }
+        }
+        let mut changed: HashMap<(&str, &str), Value> = HashMap::new();
+        for one in &self.model.patches {
+            let key = (&*one.kind, &*one.name);
+            let object = match changed.remove(&key) {
+                Some(object) => Some(object),
+                None => known.get(&(key.0, key.1.to_owned())).map(|piece| self.unpatched(*piece)),
+            };
+            let Some(mut object) = object else {
+                problems.push(self.misses(one, known.keys()));
+                continue;
+            };
+            problems.extend(patch::check(&mut object, one).err());
+            changed.insert(key, object);
+        }
+        problems
+    }
+
+    fn clash(&self, (kind, name): &(&str, String), first: Piece, second: Piece) -> Diagnostic {
+        let of = |piece: Piece| match piece.source {
+            Source::Passed(index) => {
+                let object = self.passed.get(index);
+                let place =
+                    object.map_or_else(String::new, |object| format!("{}:{}", object.file, object.line));
+                (format!("passed through from {place}"), object.map(|object| object.span))
+            }
+            _ => {
+                let origin = self.origin(piece);
+                (format!("made of {}", origin.of), origin.span)
+            }
+        };
+        let ((first_words, first_span), (words, span)) = (of(first), of(second));
+        Diagnostic::new("name-clash", format!("Two objects would be the {kind} {name}."))
+            .at(span, words)
+            .also(first_span, first_words)
+            .help("Rename one of the two.")
+    }
+
+    fn misses<'a>(
+        &self,
+        patch: &fracht_core::model::Patch,
+        known: impl Iterator<Item = &'a (&'a str, String)>,
+    ) -> Diagnostic {
+        let mut names: Vec<String> = known
+            .filter(|(kind, name)| *kind == &*patch.kind || *name == *patch.name)
+            .map(|(kind, name)| format!("{kind}/{name}"))
+            .collect();
+        names.sort();
+        names.truncate(12);
+        let message = format!("There is no {}/{} to change.", patch.kind, patch.name);
+        let problem = Diagnostic::new("patch-misses", message)
+            .at(patch.span, format!("not under the target {}", self.model.target.name));
+        problem.help(if names.is_empty() {
+            "`fracht render` shows the objects that there are; kinds begin with a capital letter.".to_owned()
+        } else {
+            format!("Near it are: {}.", names.join(", "))
+        })
     }
 
     /// The number at which a port is to be found from outside.
@@ -119,76 +203,69 @@ impl<'m> Rendering<'m> {
         self.job_names.get(&task).map_or("", String::as_str)
     }
 
-    /// The digest of a config's content.
-    pub(crate) fn config_digest(&self, config: ConfigId) -> &str {
-        self.config_digests.get(config.index()).map_or("", String::as_str)
+    /// The digest of a config's content; `None` for one that is not made here.
+    pub(crate) fn config_digest(&self, config: ConfigId) -> Option<&str> {
+        self.config_digests.get(config.index())?.as_deref()
+    }
+
+    /// The text of an object that is taken as it is, unless it is changed.
+    pub(crate) fn passed_text(&self, piece: Piece) -> Option<&str> {
+        let Source::Passed(index) = piece.source else { return None };
+        let object = self.passed.get(index)?;
+        let changed =
+            |patch: &fracht_core::model::Patch| *patch.kind == *object.kind && *patch.name == *object.name;
+        (!self.model.patches.iter().any(changed)).then_some(object.text.as_str())
     }
 
     /// Names the Jobs, earlier ones first: a name depends on those that it waits for.
     fn name_jobs(&mut self, order: &Order) {
         for id in order.waves.iter().flatten().copied() {
             let workload = &self.model.workloads[id];
-            if let Kind::Task(_) = workload.kind {
+            if matches!(workload.kind, Kind::Task(_)) && !workload.is_scheduled() {
                 let name = job::name(self, workload);
                 self.job_names.insert(id, name);
             }
         }
     }
 
-    fn plan(&self, order: &Order) -> Vec<Piece> {
-        let model = self.model;
-        let mut pieces = Vec::new();
-        let mut add = |group, wave, source| pieces.push(Piece { group, wave, source });
-        if !model.target.namespace_present {
-            add(Group::Namespace, 0, Source::Namespace);
-        }
-        for (id, workload) in model.workloads.entries() {
-            if gate::awaited_tasks(workload).next().is_some() {
-                add(Group::Rights, 0, Source::Account(id));
-                add(Group::Rights, 0, Source::Role(id));
-                add(Group::Rights, 0, Source::Binding(id));
-            }
-        }
-        for (id, _) in model.volumes.entries() {
-            add(Group::Storage, 0, Source::Claim(id));
-        }
-        for (id, _) in model.configs.entries() {
-            add(Group::Settings, 0, Source::ConfigMap(id));
-        }
-        for id in self.secrets.iter().flat_map(BTreeMap::keys) {
-            add(Group::Settings, 0, Source::Secret(*id));
-        }
-        for (id, workload) in model.workloads.entries() {
-            if !workload.ports().is_empty() {
-                add(Group::Addresses, 0, Source::Inner(id));
-            }
-            for reach in [Reach::Node, Reach::Balancer] {
-                if workload.ports().iter().any(|port| port.reach.value == reach) {
-                    add(Group::Addresses, 0, Source::Outer(id, reach));
-                }
-            }
-        }
-        for (wave, ids) in order.waves.iter().enumerate() {
-            for id in ids.iter().copied() {
-                let source = match model.workloads[id].kind {
-                    Kind::Service(_) => Source::Deployment(id),
-                    Kind::Task(_) => Source::Job(id),
-                };
-                add(Group::Workloads, wave + 1, source);
-            }
-        }
-        pieces
-    }
-
     /// Makes an object.
     pub fn build(&self, piece: Piece) -> Object {
+        if self.model.patches.is_empty() {
+            return self.typed(piece);
+        }
+        let (kind, name) = self.identity(piece);
+        let mut patches =
+            self.model.patches.iter().filter(|patch| *patch.kind == *kind && *patch.name == *name).peekable();
+        if patches.peek().is_none() {
+            return self.typed(piece);
+        }
+        let mut object = self.unpatched(piece);
+        for one in patches {
+            // One that misses has been reported as a problem.
+            let _ = patch::apply(&mut object, one);
+        }
+        Object::Raw(object)
+    }
+
+    /// An object before it is changed, as JSON.
+    fn unpatched(&self, piece: Piece) -> Value {
+        // Structs of plain fields: writing them can't fail.
+        serde_json::to_value(self.typed(piece)).unwrap_or_default()
+    }
+
+    fn typed(&self, piece: Piece) -> Object {
         let model = self.model;
         let workload = |id: WorkloadId| &model.workloads[id];
         match piece.source {
             Source::Namespace => Object::Namespace(namespace::namespace(model).into()),
             Source::Account(id) => Object::ServiceAccount(rights::account(model, workload(id)).into()),
-            Source::Role(id) => Object::Role(rights::role(self, id).into()),
-            Source::Binding(id) => Object::RoleBinding(rights::binding(model, workload(id)).into()),
+            Source::Role(id, holder) => Object::Role(rights::role(self, id, holder).into()),
+            Source::Binding(id, holder) => {
+                Object::RoleBinding(rights::binding(model, workload(id), holder).into())
+            }
+            Source::PersistentVolume(id) => {
+                Object::PersistentVolume(claim::piece(model, &model.volumes[id]).into())
+            }
             Source::Claim(id) => {
                 Object::PersistentVolumeClaim(claim::claim(model, &model.volumes[id]).into())
             }
@@ -201,33 +278,61 @@ impl<'m> Rendering<'m> {
                 Object::Secret(secret::secret(model, &model.secrets[id], values).into())
             }
             Source::Inner(id) => Object::Service(service::inner(model, workload(id)).into()),
+            Source::Governing(id) => Object::Service(service::governing(model, workload(id)).into()),
             Source::Outer(id, reach) => Object::Service(service::outer(self, id, reach).into()),
+            Source::Outside(id) => Object::Service(outside::service(model, &model.outsides[id]).into()),
+            Source::EndpointSlice(id) => match &model.outsides[id].place {
+                OutsidePlace::Address(address) => Object::EndpointSlice(
+                    outside::endpoint_slice(model, &model.outsides[id], *address).into(),
+                ),
+                OutsidePlace::Host(_) => Object::Raw(Value::Null),
+            },
             Source::Deployment(id) => Object::Deployment(deployment::deployment(self, workload(id)).into()),
+            Source::StatefulSet(id) => {
+                Object::StatefulSet(stateful_set::stateful_set(self, workload(id)).into())
+            }
             Source::Job(id) => Object::Job(job::job(self, workload(id)).into()),
+            Source::CronJob(id) => Object::CronJob(job::cron_job(self, workload(id)).into()),
+            Source::Autoscaler(id) => {
+                Object::HorizontalPodAutoscaler(autoscaler::autoscaler(model, workload(id)).into())
+            }
+            Source::DisruptionBudget(id) => {
+                Object::PodDisruptionBudget(disruption::disruption_budget(model, workload(id)).into())
+            }
+            Source::Network(id) => Object::NetworkPolicy(network_policy::network(model, id).into()),
+            Source::CommonNetwork => Object::NetworkPolicy(network_policy::common(model).into()),
+            Source::Open(id) => Object::NetworkPolicy(network_policy::open(model, workload(id)).into()),
+            Source::Api(id) => Object::NetworkPolicy(network_policy::api(model, workload(id)).into()),
+            Source::Ingress(id) => Object::Ingress(web::ingress(model, workload(id)).into()),
+            Source::HttpRoute(id, port) => match workload(id).port(port) {
+                Some(port) => Object::HttpRoute(http_route::http_route(model, workload(id), port).into()),
+                None => Object::Raw(Value::Null),
+            },
+            Source::Passed(index) => {
+                Object::Raw(self.passed.get(index).map_or(Value::Null, |object| object.value.clone()))
+            }
         }
     }
 
     /// The name of an object's file, without an ending: a number that sorts in the order to apply, the
-    /// kind, and the name in the stack. Another service changes it only if a wave comes between.
+    /// kind, and the name. Another service changes it only if a wave comes between.
     pub fn file_stem(&self, piece: Piece) -> String {
-        let workload = |id: WorkloadId| self.model.workloads[id].name.to_string();
-        let (kind, name) = match piece.source {
-            Source::Namespace => ("namespace", self.model.target.namespace.value.to_string()),
-            Source::Account(id) => ("serviceaccount", rights::gate_name(&self.model.workloads[id])),
-            Source::Role(id) => ("role", rights::gate_name(&self.model.workloads[id])),
-            Source::Binding(id) => ("rolebinding", rights::gate_name(&self.model.workloads[id])),
-            Source::Claim(id) => ("claim", self.model.volumes[id].name.to_string()),
-            Source::ConfigMap(id) => ("configmap", self.model.configs[id].name.to_string()),
-            Source::Secret(id) => ("secret", self.model.secrets[id].name.to_string()),
-            Source::Inner(id) => ("service", workload(id)),
-            Source::Outer(id, reach) => ("service", service::outer_name(&self.model.workloads[id], reach)),
-            Source::Deployment(id) => ("deployment", workload(id)),
-            // Without the digest: a changed Job is a changed file, not another one.
-            Source::Job(id) => ("job", workload(id)),
-        };
+        let (kind, mut name) = self.identity(piece);
+        // Without the digest: a changed Job is a changed file, not another one.
+        if let Source::Job(id) = piece.source {
+            name = self.model.workloads[id].name.to_string();
+        }
+        // Names of objects of other kinds may have what files can't.
+        let plain = |c: char| if c.is_ascii_alphanumeric() || "-_.".contains(c) { c } else { '-' };
+        let name: String = name.chars().map(plain).collect();
         let mut stem = format!("{}", piece.group as u8);
         // Writing to a string can't fail.
-        let _ = write!(stem, "{:0digits$}-{kind}-{name}", piece.wave, digits = self.wave_digits);
+        let _ =
+            write!(stem, "{:0digits$}-{}-{name}", piece.wave, kind.to_lowercase(), digits = self.wave_digits);
+        if let Source::Passed(index) = piece.source {
+            // Two that are passed to two namespaces may have one name.
+            let _ = write!(stem, "-passed-{}", index + 1);
+        }
         stem
     }
 

@@ -1,56 +1,95 @@
-//! `ServiceAccount` (core/v1), Role and `RoleBinding` (rbac.authorization.k8s.io/v1) of start gates: they
-//! may read the Jobs that they wait for, and nothing else.
+//! `ServiceAccount` (core/v1), Role and `RoleBinding` (rbac.authorization.k8s.io/v1): what a workload may ask
+//! of the cluster, and what its start gates may: to read the Jobs that they wait for.
 
-use fracht_core::model::{Model, Workload, WorkloadId};
+use fracht_core::model::{Model, Right, Workload, WorkloadId};
 use k8s_openapi::api::core::v1::ServiceAccount;
 use k8s_openapi::api::rbac::v1::{PolicyRule, Role, RoleBinding, RoleRef, Subject};
 
 use crate::gate::awaited_tasks;
-use crate::labels;
 use crate::name::{LABEL, fitted};
 use crate::rendering::Rendering;
+use crate::{filled, labels};
 
-/// The name of the three objects.
-pub(crate) fn gate_name(workload: &Workload) -> String {
-    fitted(&format!("{}-gate", workload.name), LABEL)
+/// Whose rights a role holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Holder {
+    /// The workload's own.
+    Workload,
+    /// Those of its gates.
+    Gate,
+}
+
+impl Holder {
+    /// The name of the role and of its binding.
+    pub(crate) fn name(self, workload: &Workload) -> String {
+        match self {
+            Self::Workload => workload.name.to_string(),
+            Self::Gate => fitted(&format!("{}-gate", workload.name), LABEL),
+        }
+    }
+
+    /// Those of a workload that hold any.
+    pub(crate) fn of(workload: &Workload) -> impl Iterator<Item = Self> {
+        let own = (!workload.rights.is_empty()).then_some(Self::Workload);
+        let gate = awaited_tasks(workload).next().map(|_| Self::Gate);
+        own.into_iter().chain(gate)
+    }
+}
+
+/// Whether a workload has an account of its own.
+pub(crate) fn needs_account(workload: &Workload) -> bool {
+    Holder::of(workload).next().is_some()
 }
 
 pub(crate) fn account(model: &Model, workload: &Workload) -> ServiceAccount {
     ServiceAccount {
-        metadata: labels::meta(model, gate_name(workload), labels::of_part(model, &workload.name)),
+        metadata: labels::meta(model, &*workload.name, labels::of_part(model, &workload.name)),
+        // Pods say for themselves whether they get a token.
         automount_service_account_token: Some(false),
         ..ServiceAccount::default()
     }
 }
 
-pub(crate) fn role(rendering: &Rendering<'_>, id: WorkloadId) -> Role {
+pub(crate) fn role(rendering: &Rendering<'_>, id: WorkloadId, holder: Holder) -> Role {
     let model = rendering.model();
     let workload = &model.workloads[id];
-    let jobs = awaited_tasks(workload).map(|task| rendering.job_name(task).to_owned()).collect();
-    Role {
-        metadata: labels::meta(model, gate_name(workload), labels::of_part(model, &workload.name)),
-        rules: Some(vec![PolicyRule {
+    let rules = match holder {
+        Holder::Workload => workload.rights.iter().map(right).collect(),
+        Holder::Gate => vec![PolicyRule {
             api_groups: Some(vec!["batch".into()]),
             resources: Some(vec!["jobs".into()]),
-            resource_names: Some(jobs),
+            resource_names: Some(
+                awaited_tasks(workload).map(|task| rendering.job_name(task).to_owned()).collect(),
+            ),
             verbs: vec!["get".into()],
             non_resource_urls: None,
-        }]),
+        }],
+    };
+    Role {
+        metadata: labels::meta(model, holder.name(workload), labels::of_part(model, &workload.name)),
+        rules: Some(rules),
     }
 }
 
-pub(crate) fn binding(model: &Model, workload: &Workload) -> RoleBinding {
-    let name = gate_name(workload);
+fn right(right: &Right) -> PolicyRule {
+    let texts = |texts: &[std::sync::Arc<str>]| texts.iter().map(ToString::to_string).collect();
+    PolicyRule {
+        api_groups: Some(vec![right.group.to_string()]),
+        resources: Some(vec![right.on.value.to_string()]),
+        resource_names: filled(texts(&right.only)),
+        verbs: texts(&right.may),
+        non_resource_urls: None,
+    }
+}
+
+pub(crate) fn binding(model: &Model, workload: &Workload, holder: Holder) -> RoleBinding {
+    let name = holder.name(workload);
     RoleBinding {
         metadata: labels::meta(model, name.clone(), labels::of_part(model, &workload.name)),
-        role_ref: RoleRef {
-            api_group: "rbac.authorization.k8s.io".into(),
-            kind: "Role".into(),
-            name: name.clone(),
-        },
+        role_ref: RoleRef { api_group: "rbac.authorization.k8s.io".into(), kind: "Role".into(), name },
         subjects: Some(vec![Subject {
             kind: "ServiceAccount".into(),
-            name,
+            name: workload.name.to_string(),
             namespace: Some(model.target.namespace.value.to_string()),
             api_group: None,
         }]),

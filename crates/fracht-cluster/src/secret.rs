@@ -13,7 +13,20 @@ pub(crate) fn secret(model: &Model, definition: &Definition, values: &BTreeMap<S
     let data = values.iter().map(|(key, value)| (key.clone(), ByteString(value.clone())));
     Secret {
         metadata: labels::meta(model, &*definition.name, labels::of_part(model, &definition.name)),
+        type_: kind(definition).map(str::to_owned),
         data: Some(data.collect()),
         ..Secret::default()
+    }
+}
+
+/// The cluster's own kinds of secrets, by the keys that they have to have; it checks what is in them.
+fn kind(definition: &Definition) -> Option<&'static str> {
+    let has = |name: &str| definition.keys.iter().any(|key| *key.name == *name);
+    if has("tls.crt") && has("tls.key") {
+        Some("kubernetes.io/tls")
+    } else if has(".dockerconfigjson") {
+        Some("kubernetes.io/dockerconfigjson")
+    } else {
+        None
     }
 }

@@ -4,9 +4,9 @@ use fracht_core::model::{Model, Port, PortIndex, Protocol, Reach, Workload, Work
 use k8s_openapi::api::core::v1::{Service, ServicePort, ServiceSpec};
 use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
 
-use crate::labels;
 use crate::name::{LABEL, fitted};
 use crate::rendering::Rendering;
+use crate::{filled, labels, stateful_set};
 
 /// The service of the inner name, with all ports.
 pub(crate) fn inner(model: &Model, workload: &Workload) -> Service {
@@ -43,11 +43,32 @@ fn service(
     ports: Vec<ServicePort>,
 ) -> Service {
     Service {
-        metadata: labels::meta(model, name, labels::of_part(model, &workload.name)),
+        metadata: labels::meta(model, name, labels::of_service(model, workload)),
         spec: Some(ServiceSpec {
             type_: kind.map(str::to_owned),
             selector: Some(labels::selector(model, workload)),
             ports: Some(ports),
+            ..ServiceSpec::default()
+        }),
+        status: None,
+    }
+}
+
+/// The service under which each replica of a `StatefulSet` has its name, ready or not: they have to find
+/// each other to become so.
+pub(crate) fn governing(model: &Model, workload: &Workload) -> Service {
+    let ports = workload.ports().iter().map(|port| service_port(port, port.number.value));
+    Service {
+        metadata: labels::meta(
+            model,
+            stateful_set::governing_name(workload),
+            labels::of_service(model, workload),
+        ),
+        spec: Some(ServiceSpec {
+            cluster_ip: Some("None".into()),
+            publish_not_ready_addresses: Some(true),
+            selector: Some(labels::selector(model, workload)),
+            ports: filled(ports.collect()),
             ..ServiceSpec::default()
         }),
         status: None,

@@ -3,12 +3,15 @@
 //! Writing takes most of the time of a rendering. Objects are built and written in blocks, several at
 //! once where there are many, and each block goes out before the next: what is held is a few blocks.
 
+use std::fmt::Write as _;
 use std::io;
 
+use fracht_core::source::Sources;
 use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
 use serde_saphyr::SerializerOptions;
 
-use crate::rendering::{Piece, Rendering};
+use crate::plan::{Origin, Piece};
+use crate::rendering::Rendering;
 
 /// How objects are written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -17,6 +20,17 @@ pub enum Format {
     Yaml,
     /// JSON: one `List` object, or one object for each file.
     Json,
+}
+
+/// What stands above each object.
+#[derive(Clone, Copy)]
+pub enum Comments<'s> {
+    /// Nothing.
+    None,
+    /// What of the stack it is made of. A line more in the stack changes none of them.
+    Origins(&'s Sources),
+    /// That, and the line.
+    Lines(&'s Sources),
 }
 
 /// A file of one object.
@@ -40,7 +54,7 @@ impl Rendering<'_> {
     ///
     /// # Errors
     /// What `out` says.
-    pub fn write(&self, format: Format, out: &mut dyn io::Write) -> io::Result<()> {
+    pub fn write(&self, format: Format, comments: Comments<'_>, out: &mut dyn io::Write) -> io::Result<()> {
         let (before, between, after) = match format {
             Format::Yaml => ("", "---\n", ""),
             Format::Json => ("{\"apiVersion\":\"v1\",\"kind\":\"List\",\"items\":[\n", ",\n", "]}\n"),
@@ -51,7 +65,7 @@ impl Rendering<'_> {
                 if index > 0 {
                     text.push_str(between);
                 }
-                self.object_text(*piece, format, &mut text)?;
+                self.object_text(*piece, format, comments, &mut text)?;
             }
             Ok(text)
         };
@@ -78,14 +92,14 @@ impl Rendering<'_> {
     ///
     /// # Errors
     /// An object that can't be written, which none of ours should be.
-    pub fn files(&self, format: Format) -> io::Result<Vec<File>> {
+    pub fn files(&self, format: Format, comments: Comments<'_>) -> io::Result<Vec<File>> {
         let ending = match format {
             Format::Yaml => "yaml",
             Format::Json => "json",
         };
         let file = |piece: &Piece| {
             let mut text = String::new();
-            self.object_text(*piece, format, &mut text)?;
+            self.object_text(*piece, format, comments, &mut text)?;
             let name = format!("{}.{ending}", self.file_stem(*piece));
             Ok(File { name, text, secret: Self::is_secret(*piece) })
         };
@@ -97,21 +111,47 @@ impl Rendering<'_> {
     }
 
     /// Appends an object's text, which ends with a line break.
-    fn object_text(&self, piece: Piece, format: Format, text: &mut String) -> io::Result<()> {
-        let object = self.build(piece);
+    fn object_text(
+        &self,
+        piece: Piece,
+        format: Format,
+        comments: Comments<'_>,
+        text: &mut String,
+    ) -> io::Result<()> {
         match format {
             Format::Yaml => {
-                serde_saphyr::to_fmt_writer_with_options(text, &object, options())
-                    .map_err(io::Error::other)?;
+                self.comment(piece, comments, text);
+                match self.passed_text(piece) {
+                    Some(passed) => text.push_str(passed),
+                    None => {
+                        serde_saphyr::to_fmt_writer_with_options(&mut *text, &self.build(piece), options())
+                            .map_err(io::Error::other)?;
+                    }
+                }
             }
-            Format::Json => {
-                text.push_str(&serde_json::to_string_pretty(&object)?);
-            }
+            Format::Json => text.push_str(&serde_json::to_string_pretty(&self.build(piece))?),
         }
         if !text.ends_with('\n') {
             text.push('\n');
         }
         Ok(())
+    }
+
+    fn comment(&self, piece: Piece, comments: Comments<'_>, text: &mut String) {
+        let (sources, with_line) = match comments {
+            Comments::None => return,
+            Comments::Origins(sources) => (sources, false),
+            Comments::Lines(sources) => (sources, true),
+        };
+        let Origin { of, span } = self.origin(piece);
+        // Writing to a string can't fail.
+        let _ = match span {
+            Some(span) if with_line => writeln!(text, "# {of}, {}", sources.location(span)),
+            Some(span) => {
+                writeln!(text, "# {of}, {}", sources.file(span.file).map_or("?", |file| &file.shown))
+            }
+            None => writeln!(text, "# {of}"),
+        };
     }
 }
 

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use crate::diag::{Report, Sink};
+use crate::diag::{Diagnostic, Report, Sink};
 use crate::files::{Files, reason};
 use crate::include::Gather;
 use crate::input::Given;
@@ -13,7 +13,7 @@ use crate::model::{Model, Secret, SecretKey, SecretSource};
 use crate::origin::Layer;
 use crate::read::{self, FileCache, Reading};
 use crate::resolve::Symbols;
-use crate::rules;
+use crate::rules::{self, Levels};
 use crate::source::Sources;
 use crate::trace::{Trace, Traced};
 use crate::tree::Node;
@@ -31,7 +31,7 @@ pub struct Project<'f> {
     sources: Sources,
     cache: FileCache,
     given: Given,
-    found: Vec<crate::diag::Diagnostic>,
+    found: Vec<Diagnostic>,
 }
 
 /// Why a stack file can't be opened. These are about the file, not about what it says.
@@ -70,6 +70,7 @@ pub struct Verdict {
     pub report: Report,
     layered: Layered,
     symbols: Symbols,
+    levels: Levels,
 }
 
 /// A model without errors: what back ends take. Only [`Verdict::checked`] makes one.
@@ -86,6 +87,11 @@ impl<'m> Checked<'m> {
 }
 
 impl Verdict {
+    /// Takes in what a back end found.
+    pub fn add(&mut self, found: Vec<Diagnostic>) {
+        self.report.add(found, |rule| self.levels.severity(rule));
+    }
+
     /// The model for a back end; `None` if the report has errors.
     pub fn checked(&self) -> Option<Checked<'_>> {
         (!self.report.has_errors()).then_some(Checked { model: &self.model })
@@ -181,7 +187,9 @@ impl<'f> Project<'f> {
         let Reading { model, layered, symbols } =
             read::model(&input, &mut self.cache, &mut self.sources, &mut sink)?;
         rules::run(&model, &mut sink);
-        Some(Verdict { model, report: Report::new(sink, rules::severity), layered, symbols })
+        let levels = Levels::of(&layered.tree, &mut sink);
+        let report = Report::new(sink, |rule| levels.severity(rule));
+        Some(Verdict { model, report, layered, symbols, levels })
     }
 
     /// Where the value at a path comes from, under the target of a verdict on this stack.

@@ -124,7 +124,7 @@ pub(crate) struct Ports {
 /// whole: files of an earlier rendering that are no longer made are removed, others are left alone.
 #[derive(Debug, Default, Args)]
 #[command(
-    after_help = "Examples:\n  fracht render -t prod | kubectl apply -f -\n  fracht render -t prod --out objects\n  fracht render -t prod --out objects --secrets"
+    after_help = "Examples:\n  fracht render -t prod | kubectl apply -f -\n  fracht render -t prod --out objects\n  fracht render -t prod --out objects --secrets\n  fracht render -t prod --only Deployment/api --only Service"
 )]
 pub(crate) struct Render {
     #[command(flatten)]
@@ -135,6 +135,9 @@ pub(crate) struct Render {
     /// Include the values of secrets, read from where the stack says
     #[arg(long)]
     pub(crate) secrets: bool,
+    /// Write only this object, KIND/NAME, or all of a KIND; several times for several
+    #[arg(long, value_name = "KIND/NAME")]
+    pub(crate) only: Vec<String>,
     /// How to write the objects
     #[arg(long, value_name = "FORMAT", default_value = "yaml")]
     pub(crate) format: ObjectFormat,
@@ -148,6 +151,16 @@ pub(crate) enum ObjectFormat {
     Yaml,
     /// One List object, or with --out one object in each file
     Json,
+}
+
+impl ObjectFormat {
+    /// The same in the words of whoever writes.
+    pub(crate) fn format(self) -> fracht_cluster::Format {
+        match self {
+            Self::Yaml => fracht_cluster::Format::Yaml,
+            Self::Json => fracht_cluster::Format::Json,
+        }
+    }
 }
 
 /// Show where a value comes from, layer by layer

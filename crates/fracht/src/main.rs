@@ -5,6 +5,7 @@ mod commands;
 mod disk;
 mod failure;
 mod inputs;
+mod secrets;
 mod stack;
 mod ui;
 

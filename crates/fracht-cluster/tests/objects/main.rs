@@ -22,7 +22,7 @@ mod yaml;
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use fracht_cluster::{Format, Options, Rendering, SecretValues};
+use fracht_cluster::{Comments, Format, Options, Rendering, SecretValues};
 use fracht_core::check::{Project, is_made};
 use fracht_core::files::MemoryFiles;
 use serde_json::Value;
@@ -57,8 +57,9 @@ fn rendered(files: &MemoryFiles, target: &str, format: Format) -> String {
         })
         .collect();
     let rendering = Rendering::new(checked, Options { secrets: Some(secrets) });
+    assert_eq!(rendering.problems(), []);
     let mut out = Vec::new();
-    rendering.write(format, &mut out).unwrap();
+    rendering.write(format, Comments::None, &mut out).unwrap();
     String::from_utf8(out).unwrap()
 }
 

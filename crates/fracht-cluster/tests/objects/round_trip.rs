@@ -1,41 +1,16 @@
 //! What is written reads back into the types of the cluster, with nothing unknown and nothing lost.
 
-use fracht_cluster::Format;
-use k8s_openapi::api::apps::v1::Deployment;
-use k8s_openapi::api::batch::v1::Job;
-use k8s_openapi::api::core::v1::{
-    ConfigMap, Namespace, PersistentVolumeClaim, Secret, Service, ServiceAccount,
-};
-use k8s_openapi::api::rbac::v1::{Role, RoleBinding};
+use fracht_cluster::{Format, through_its_kind};
 use proptest::prelude::*;
-use serde::Serialize;
-use serde::de::DeserializeOwned;
 use serde_json::Value;
 
 use crate::random_stack::{parts, stack_file};
 use crate::{demo, files, rendered};
 
-fn again<T: Serialize + DeserializeOwned>(object: &Value) -> Value {
-    let typed: T = serde_json::from_value(object.clone()).unwrap_or_else(|error| panic!("{error}: {object}"));
-    serde_json::to_value(typed).unwrap()
-}
-
 /// The object, read as its kind and written again.
 fn through_its_type(object: &Value) -> Value {
-    let read = match object["kind"].as_str().unwrap() {
-        "Namespace" => again::<Namespace>,
-        "ServiceAccount" => again::<ServiceAccount>,
-        "Role" => again::<Role>,
-        "RoleBinding" => again::<RoleBinding>,
-        "PersistentVolumeClaim" => again::<PersistentVolumeClaim>,
-        "ConfigMap" => again::<ConfigMap>,
-        "Secret" => again::<Secret>,
-        "Service" => again::<Service>,
-        "Deployment" => again::<Deployment>,
-        "Job" => again::<Job>,
-        kind => panic!("the test does not know {kind}"),
-    };
-    read(object)
+    let read = through_its_kind(object).unwrap_or_else(|| panic!("nobody knows the kind of {object}"));
+    read.unwrap_or_else(|error| panic!("{error}: {object}"))
 }
 
 fn documents(yaml: &str) -> Vec<Value> {

@@ -52,7 +52,7 @@ pub struct Fix {
 
 impl Diagnostic {
     /// A problem found by `rule`.
-    pub(crate) fn new(rule: &'static str, message: impl Into<String>) -> Self {
+    pub fn new(rule: &'static str, message: impl Into<String>) -> Self {
         Self {
             rule,
             message: message.into(),
@@ -65,21 +65,21 @@ impl Diagnostic {
 
     /// Says where it is and what is there. No place is taken for `None`.
     #[must_use]
-    pub(crate) fn at(mut self, span: impl Into<Option<Span>>, text: impl Into<String>) -> Self {
+    pub fn at(mut self, span: impl Into<Option<Span>>, text: impl Into<String>) -> Self {
         self.primary = span.into().map(|span| Label { span, text: text.into() });
         self
     }
 
     /// Adds a place that explains it.
     #[must_use]
-    pub(crate) fn also(mut self, span: impl Into<Option<Span>>, text: impl Into<String>) -> Self {
+    pub fn also(mut self, span: impl Into<Option<Span>>, text: impl Into<String>) -> Self {
         self.related.extend(span.into().map(|span| Label { span, text: text.into() }));
         self
     }
 
     /// Adds a sentence on what to do.
     #[must_use]
-    pub(crate) fn help(mut self, text: impl Into<String>) -> Self {
+    pub fn help(mut self, text: impl Into<String>) -> Self {
         self.help.push(text.into());
         self
     }

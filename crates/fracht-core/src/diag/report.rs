@@ -46,18 +46,21 @@ pub struct Report {
 }
 
 impl Report {
-    /// Gives each problem its severity, drops repeats and sorts.
-    pub(crate) fn new(sink: Sink, severity: impl Fn(&str) -> Severity) -> Self {
-        let finding = |diagnostic: Diagnostic| Finding {
-            severity: severity(diagnostic.rule),
-            diagnostic,
-            targets: Vec::new(),
-        };
-        let mut report =
-            Self { findings: sink.diagnostics.into_iter().map(finding).collect(), hidden: sink.hidden };
-        report.findings.sort_by(|a, b| key(&a.diagnostic).cmp(&key(&b.diagnostic)));
-        report.findings.dedup_by(|a, b| key(&a.diagnostic) == key(&b.diagnostic));
+    /// Gives each problem its severity, drops repeats and those that nobody wants to hear of, and sorts.
+    pub(crate) fn new(sink: Sink, severity: impl Fn(&str) -> Option<Severity>) -> Self {
+        let mut report = Self { findings: Vec::new(), hidden: sink.hidden };
+        report.add(sink.diagnostics, severity);
         report
+    }
+
+    /// Takes in more problems.
+    pub(crate) fn add(&mut self, found: Vec<Diagnostic>, severity: impl Fn(&str) -> Option<Severity>) {
+        let finding = |diagnostic: Diagnostic| {
+            Some(Finding { severity: severity(diagnostic.rule)?, diagnostic, targets: Vec::new() })
+        };
+        self.findings.extend(found.into_iter().filter_map(finding));
+        self.findings.sort_by(|a, b| key(&a.diagnostic).cmp(&key(&b.diagnostic)));
+        self.findings.dedup_by(|a, b| key(&a.diagnostic) == key(&b.diagnostic));
     }
 
     /// One report of several targets' ones. What holds for all of them names none.
@@ -78,7 +81,9 @@ impl Report {
             }
             finding
         };
-        Self { findings: merged.into_values().map(all_or_some).collect(), hidden }
+        // What one target has no use for, another may have.
+        let told = |finding: &Finding| finding.targets.is_empty() || finding.diagnostic.rule != "unused";
+        Self { findings: merged.into_values().map(all_or_some).filter(told).collect(), hidden }
     }
 
     /// What was found, sorted by file and place.

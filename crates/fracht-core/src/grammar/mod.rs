@@ -4,10 +4,15 @@
 
 pub mod at;
 pub mod duration;
+pub mod host;
 pub mod image;
 pub mod lines;
+pub mod mode;
 pub mod name;
 pub mod path;
+pub mod platform;
 pub mod quantity;
 pub(crate) mod reference;
+pub mod schedule;
+pub mod share;
 pub mod user;

@@ -13,6 +13,10 @@ pub enum NameKind {
     Key,
     /// An absolute path in a container.
     Path,
+    /// A label or annotation of the cluster, `prefix/name`; the prefix may be left out.
+    Qualified,
+    /// A rule.
+    Rule,
 }
 
 impl NameKind {
@@ -27,17 +31,21 @@ impl NameKind {
             Self::Variable => variable(name),
             Self::Key => key(name),
             Self::Path => path(name),
+            Self::Qualified => qualified(name),
+            // Whether there is such a rule is another question.
+            Self::Rule => label(name, 63),
         }
     }
 
     /// The regular expression of such names, for schemas.
     pub fn pattern(self) -> &'static str {
         match self {
-            Self::Label => "^[a-z]([a-z0-9-]{0,61}[a-z0-9])?$",
+            Self::Label | Self::Rule => "^[a-z]([a-z0-9-]{0,61}[a-z0-9])?$",
             Self::Port => "^(?=.*[a-z])[a-z0-9]([a-z0-9-]{0,13}[a-z0-9])?$",
             Self::Variable => "^[A-Za-z_][A-Za-z0-9_.-]*$",
             Self::Key => "^[A-Za-z0-9._-]{1,253}$",
             Self::Path => "^/[^:]*$",
+            Self::Qualified => "^([a-z0-9.-]{1,253}/)?[A-Za-z0-9]([A-Za-z0-9._-]{0,61}[A-Za-z0-9])?$",
         }
     }
 }
@@ -144,6 +152,24 @@ fn path(name: &str) -> Result<(), NameProblem> {
     )
 }
 
+/// A name of a label (Kubernetes API conventions): a name of at most 63, maybe behind a host name and a slash.
+fn qualified(name: &str) -> Result<(), NameProblem> {
+    let (prefix, rest) = name.rsplit_once('/').map_or((None, name), |(prefix, rest)| (Some(prefix), rest));
+    let edge = |c: char| c.is_ascii_alphanumeric();
+    let right = rest.len() <= 63
+        && rest.starts_with(edge)
+        && rest.ends_with(edge)
+        && rest.chars().all(|c| edge(c) || "-_.".contains(c))
+        && prefix.is_none_or(|prefix| super::host::name(prefix).is_ok());
+    if right {
+        return Ok(());
+    }
+    problem(
+        "a label's name has 1 to 63 of letters, digits, -, _ and ., maybe behind a host name and a /",
+        None,
+    )
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -171,6 +197,10 @@ mod tests {
             (NameKind::Path, "data", Err(Some("/data"))),
             (NameKind::Path, "/a/../b", Err(None)),
             (NameKind::Path, "/", Err(None)),
+            (NameKind::Qualified, "harbour.example/Tier", Ok(())),
+            (NameKind::Qualified, "tier", Ok(())),
+            (NameKind::Qualified, "Harbour Example/tier", Err(None)),
+            (NameKind::Qualified, "a/b/c", Err(None)),
         ];
         for (kind, name, want) in cases {
             let got = kind.check(name).map_err(|problem| problem.instead);

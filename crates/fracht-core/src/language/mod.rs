@@ -5,9 +5,14 @@
 
 mod build;
 mod config;
+mod container;
+mod health;
 mod input;
 mod network;
+mod outside;
+mod patch;
 mod pattern;
+mod port;
 mod secret;
 mod service;
 mod shape;
@@ -16,6 +21,7 @@ mod target;
 mod task;
 mod verify;
 mod volume;
+mod workload;
 
 pub(crate) use pattern::PATTERN;
 pub use shape::{Grammar, Key, Shape, TableShape};
@@ -25,22 +31,35 @@ pub(crate) use verify::verify;
 
 /// Every table of the language by its heading in the reference, in the order in which to read about them.
 pub const TABLES: &[(&str, &TableShape)] = &[
+    ("the stack file", &ROOT),
     ("stack", &stack::STACK),
     ("input.NAME", &input::INPUT),
     ("build.NAME", &build::BUILD),
     ("pattern.NAME", &PATTERN),
     ("service.NAME", &service::SERVICE),
-    ("service.NAME.port.NAME", &service::PORT),
-    ("service.NAME.health", &service::HEALTH),
+    ("service.NAME.port.NAME", &port::PORT),
+    ("service.NAME.health", &health::HEALTH),
+    ("service.NAME.replicas", &service::GROWING),
+    ("service.NAME.rollout", &service::ROLLOUT),
+    ("service.NAME.beside.NAME", &service::HELPER),
     ("task.NAME", &task::TASK),
-    ("mount", &service::MOUNT),
+    ("mount", &container::MOUNT),
+    ("use", &container::USE),
+    ("before-stop", &container::BEFORE_STOP),
+    ("spread", &workload::SPREAD),
+    ("rights", &workload::RIGHT),
     ("volume.NAME", &volume::VOLUME),
     ("config.NAME", &config::CONFIG),
     ("config.NAME.key.NAME", &config::FILE),
     ("secret.NAME", &secret::SECRET),
     ("secret.NAME.key.NAME", &secret::KEY),
     ("network.NAME", &network::NETWORK),
+    ("outside.NAME", &outside::OUTSIDE),
     ("target.NAME", &TARGET),
+    ("target.NAME.web", &target::WEB),
+    ("target.NAME.gate", &target::GATE),
+    ("patch", &patch::PATCH),
+    ("patch.ops", &patch::OPERATION),
 ];
 
 #[cfg(test)]

@@ -11,6 +11,7 @@ pub(super) static NETWORK: TableShape = TableShape {
         name: "closed",
         shape: Shape::Boolean,
         default: "false",
+        becomes: "a NetworkPolicy that closes the way out as well",
         says: "Whether its members reach nothing but each other and the look-up of names.",
         example: "true",
     }],

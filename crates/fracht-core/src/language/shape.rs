@@ -1,7 +1,7 @@
 //! What a key takes.
 
 use crate::grammar::name::NameKind;
-use crate::grammar::{at, duration, image, path, quantity, user};
+use crate::grammar::{at, duration, host, image, mode, path, platform, quantity, schedule, share, user};
 
 /// A table and its keys.
 #[derive(Debug)]
@@ -25,6 +25,8 @@ pub struct Key {
     pub shape: Shape,
     /// What stands in its place when it is left out; `required` if nothing can.
     pub default: &'static str,
+    /// What it becomes in a cluster's objects.
+    pub becomes: &'static str,
     /// What it means, in a sentence.
     pub says: &'static str,
     /// A value, as in a stack file.
@@ -65,6 +67,8 @@ pub enum Shape {
     /// A table that says where a secret is kept. Text in its place is the secret itself, in clear:
     /// reading reports that, and hides it.
     Kept(&'static TableShape),
+    /// A value of any shape.
+    Any,
     /// A short form, or a table that says more.
     ShortOr(&'static Shape, &'static TableShape),
 }
@@ -72,6 +76,8 @@ pub enum Shape {
 /// A small grammar: a check of text, and the words to speak of it.
 #[derive(Debug)]
 pub struct Grammar {
+    /// The rule that a wrong one fails.
+    pub rule: &'static str,
     /// What it is: `a duration`.
     pub what: &'static str,
     /// Whether a TOML number will do as well.
@@ -84,6 +90,7 @@ pub struct Grammar {
 
 /// The tag of an image.
 pub(super) static TAG: Grammar = Grammar {
+    rule: "bad-value",
     what: "an image's tag",
     number: false,
     check: |text| image::parse(&format!("a:{text}")).map(drop),
@@ -92,6 +99,7 @@ pub(super) static TAG: Grammar = Grammar {
 
 /// A regular expression.
 pub(super) static PATTERN_TEXT: Grammar = Grammar {
+    rule: "bad-value",
     what: "a regular expression",
     number: false,
     check: |text| regex::Regex::new(text).map(drop).map_err(|_| "it can't be read as one".into()),
@@ -100,6 +108,7 @@ pub(super) static PATTERN_TEXT: Grammar = Grammar {
 
 /// A path to a value.
 pub(super) static PATH: Grammar = Grammar {
+    rule: "bad-value",
     what: "a path to a value",
     number: false,
     check: |text| path::parse(text).map(drop),
@@ -108,6 +117,7 @@ pub(super) static PATH: Grammar = Grammar {
 
 /// A duration.
 pub(super) static DURATION: Grammar = Grammar {
+    rule: "bad-value",
     what: "a duration",
     number: false,
     check: |text| duration::parse(text).map(drop),
@@ -116,6 +126,7 @@ pub(super) static DURATION: Grammar = Grammar {
 
 /// An amount of bytes.
 pub(super) static BYTES: Grammar = Grammar {
+    rule: "bad-value",
     what: "an amount of bytes",
     number: false,
     check: |text| quantity::bytes(text).map(drop),
@@ -124,6 +135,7 @@ pub(super) static BYTES: Grammar = Grammar {
 
 /// A range of bytes.
 pub(super) static BYTE_BOUNDS: Grammar = Grammar {
+    rule: "bad-value",
     what: "an amount of memory, or a range request..limit",
     number: false,
     check: |text| quantity::byte_bounds(text).map(drop),
@@ -132,6 +144,7 @@ pub(super) static BYTE_BOUNDS: Grammar = Grammar {
 
 /// A range of processor.
 pub(super) static CPU_BOUNDS: Grammar = Grammar {
+    rule: "bad-value",
     what: "an amount of processor, or a range request..limit",
     number: true,
     check: |text| quantity::cpu_bounds(text).map(drop),
@@ -140,6 +153,7 @@ pub(super) static CPU_BOUNDS: Grammar = Grammar {
 
 /// An image reference.
 pub(super) static IMAGE: Grammar = Grammar {
+    rule: "bad-value",
     what: "an image reference",
     number: false,
     check: |text| image::parse(text).map(drop),
@@ -148,6 +162,7 @@ pub(super) static IMAGE: Grammar = Grammar {
 
 /// A user.
 pub(super) static USER: Grammar = Grammar {
+    rule: "bad-value",
     what: "a user number, or \"user:group\"",
     number: true,
     check: |text| user::parse(text).map(drop),
@@ -156,10 +171,92 @@ pub(super) static USER: Grammar = Grammar {
 
 /// Where a port is to be found from outside.
 pub(super) static OUTSIDE: Grammar = Grammar {
+    rule: "bad-value",
     what: "a port number, \"auto\" or a range",
     number: true,
     check: |text| at::parse(text).map(drop),
     example: "8000",
+};
+
+/// A platform.
+pub(super) static PLATFORM: Grammar = Grammar {
+    rule: "bad-value",
+    what: "a platform",
+    number: false,
+    check: |text| platform::parse(text).map(drop),
+    example: "\"linux/amd64\"",
+};
+
+/// Times at which a task runs.
+pub(super) static SCHEDULE: Grammar = Grammar {
+    rule: "schedule-invalid",
+    what: "a schedule",
+    number: false,
+    check: |text| schedule::parse(text).map(drop),
+    example: "\"15 3 * * *\"",
+};
+
+/// A time zone.
+pub(super) static ZONE: Grammar = Grammar {
+    rule: "bad-value",
+    what: "a time zone",
+    number: false,
+    check: schedule::zone,
+    example: "\"Europe/Berlin\"",
+};
+
+/// A number or a share.
+pub(super) static SHARE: Grammar = Grammar {
+    rule: "bad-value",
+    what: "a number or a share in percent",
+    number: true,
+    check: |text| share::parse(text).map(drop),
+    example: "\"25%\"",
+};
+
+/// A share.
+pub(super) static PERCENT: Grammar = Grammar {
+    rule: "bad-value",
+    what: "a share in percent",
+    number: false,
+    check: |text| share::percent(text).map(drop),
+    example: "\"70%\"",
+};
+
+/// A host name.
+pub(super) static HOST: Grammar = Grammar {
+    rule: "bad-value",
+    what: "a host name",
+    number: false,
+    check: host::name,
+    example: "\"tides.example\"",
+};
+
+/// An address.
+pub(super) static ADDRESS: Grammar = Grammar {
+    rule: "bad-value",
+    what: "an address",
+    number: false,
+    check: |text| host::address(text).map(drop),
+    example: "\"192.0.2.10\"",
+};
+
+/// A block of addresses.
+pub(super) static BLOCK: Grammar = Grammar {
+    rule: "bad-value",
+    what: "a block of addresses",
+    number: false,
+    check: host::block,
+    example: "\"192.0.2.10/32\"",
+};
+
+/// Permission bits.
+pub(super) static MODE: Grammar = Grammar {
+    rule: "bad-value",
+    what: "a mode in octal",
+    number: false,
+    check: |text| mode::parse(text).map(drop),
+    example: "\"0440\"",
 };
 
 impl Shape {
@@ -175,6 +272,7 @@ impl Shape {
             Self::ShortOr(short, table) => format!("{}, or {}", short.noun(), table.what),
             Self::Boolean | Self::Small(_) | Self::Reference(_) => self.words(),
             Self::TextOf(grammar) => grammar.what.into(),
+            Self::Any => "a value".into(),
         }
     }
 
@@ -183,6 +281,7 @@ impl Shape {
         match self {
             Self::Text => "text, references in braces".into(),
             Self::Plain => "text".into(),
+            Self::Any => "any value but a date".into(),
             Self::Setting => "text with references in braces, a number, true or false".into(),
             Self::Boolean => "true or false".into(),
             Self::Number(least, most) => format!("a whole number from {least} to {most}"),

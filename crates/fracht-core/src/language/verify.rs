@@ -51,6 +51,7 @@ impl Walk<'_> {
             | (Shape::Text | Shape::Plain | Shape::Kept(_), Value::Text(_))
             | (Shape::Boolean, Value::Boolean(_))
             | (Shape::Setting, Value::Text(_) | Value::Integer(_) | Value::Float | Value::Boolean(_)) => {}
+            (Shape::Any, value) => self.any(value, node, key),
             (Shape::Number(least, most), Value::Integer(number)) => {
                 if number < least || number > most {
                     self.out_of_range(node.span, key, *number, (*least, *most));
@@ -96,6 +97,18 @@ impl Walk<'_> {
         }
     }
 
+    /// A value of any shape: dates are not among those of JSON, which it becomes.
+    fn any(&mut self, value: &Value, node: &Node, key: &str) {
+        match value {
+            Value::Date => self.wrong_type(&Shape::Any, node, key),
+            Value::List(items) => items.iter().for_each(|item| self.any(&item.value, item, key)),
+            Value::Table(entries) => {
+                entries.values().for_each(|entry| self.any(&entry.node.value, &entry.node, key));
+            }
+            _ => {}
+        }
+    }
+
     fn wrong_type(&mut self, shape: &Shape, node: &Node, key: &str) {
         let found = node.value.kind();
         let mut problem =
@@ -138,7 +151,7 @@ impl Walk<'_> {
     fn small(&mut self, grammar: &Grammar, text: &str, span: Span, key: &str) {
         if let Err(reason) = (grammar.check)(text) {
             self.sink.push(
-                Diagnostic::new("bad-value", format!("`{text}` is not {}.", grammar.what))
+                Diagnostic::new(grammar.rule, format!("`{text}` is not {}.", grammar.what))
                     .at(span, format!("can't be `{key}`"))
                     .help(format!("{}.", capital(&reason)))
                     .help(format!("For example: {key} = {}", grammar.example)),

@@ -83,6 +83,11 @@ pub(crate) fn layered(root: &Node, chain: &[&Node], sink: &mut Sink) -> Layered 
                 entries.insert(Arc::clone(kind), entry.clone());
                 continue;
             };
+            // Lists of the stack as a whole grow: a target adds to them.
+            if let (Value::List(base), Value::List(more)) = (&mut under.node.value, &entry.node.value) {
+                *base = base.iter().chain(more.iter()).cloned().collect();
+                continue;
+            }
             // What is no table has been reported by the check of shapes.
             if let (Value::Table(base), Some(over)) = (&mut under.node.value, entry.node.table()) {
                 lay(Arc::make_mut(base), over, Some(&key.shape));

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::Text;
-use crate::origin::Origin;
+use crate::origin::{At, Origin};
 use crate::source::Span;
 
 /// A set of keys with plain values.
@@ -13,11 +13,18 @@ pub struct Config {
     pub name: Arc<str>,
     /// Where its name is written.
     pub span: Span,
-    /// The keys, in the order of the file; those of `lines` behind those of `key`.
+    /// The name of the config in the cluster, if it is there already and not made here.
+    pub present: Option<At<Arc<str>>>,
+    /// The keys, in the order of the file; those of `lines` behind those of `key`, then those of `files`.
     pub keys: Vec<ConfigKey>,
 }
 
 impl Config {
+    /// The name of the cluster's object.
+    pub fn object_name(&self) -> &Arc<str> {
+        self.present.as_ref().map_or(&self.name, |present| &present.value)
+    }
+
     /// A key by its name.
     pub fn key(&self, name: &str) -> Option<&ConfigKey> {
         self.keys.iter().find(|key| *key.name == *name)
@@ -47,14 +54,17 @@ pub enum Content {
         /// Where the file is named.
         origin: Origin,
     },
+    /// It is in the cluster already.
+    Present,
 }
 
 impl Content {
-    /// The content as text; `None` for a file that is not UTF-8.
+    /// The content as text; `None` for a file that is not UTF-8, and for what is not known here.
     pub fn as_text(&self) -> Option<String> {
         match self {
             Self::Text(text) => Some(text.plain()),
             Self::File { bytes, .. } => std::str::from_utf8(bytes).ok().map(str::to_owned),
+            Self::Present => None,
         }
     }
 
@@ -63,6 +73,7 @@ impl Content {
         match self {
             Self::Text(text) => text.plain().len(),
             Self::File { bytes, .. } => bytes.len(),
+            Self::Present => 0,
         }
     }
 }

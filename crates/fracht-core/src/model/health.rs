@@ -41,6 +41,11 @@ pub enum Probe {
         /// The port.
         port: PortIndex,
     },
+    /// A call of the gRPC health checking protocol that must say `SERVING`.
+    Grpc {
+        /// The port.
+        port: PortIndex,
+    },
     /// A program in the container that must end with 0.
     Run {
         /// The program and its arguments.

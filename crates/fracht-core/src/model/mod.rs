@@ -20,10 +20,13 @@
 
 mod build;
 mod config;
+mod container;
+mod extra;
 mod health;
 mod list;
 mod mount;
 mod network;
+mod outside;
 mod port;
 mod secret;
 mod target;
@@ -37,16 +40,21 @@ use crate::origin::At;
 
 pub use build::Build;
 pub use config::{Config, ConfigKey, Content};
+pub use container::{BeforeStop, Confine, Container, Helper, Spell, Use, UseSource, Variable};
+pub use extra::{Change, Passed, Patch, Raw};
 pub use health::{Health, Probe};
 pub use list::{Id, List};
 pub use mount::{Mount, Mounted};
 pub use network::Network;
+pub use outside::{Outside, OutsidePlace, OutsidePort};
 pub use port::{Port, PortIndex, Protocol, Reach};
 pub use secret::{Secret, SecretKey, SecretSource};
-pub use target::{Place, Target};
-pub use text::{Part, PodField, Text};
+pub use target::{Entry, Gate, Place, Target, Web};
+pub use text::{Address, Part, PodField, Text};
 pub use volume::{Access, Volume};
-pub use workload::{After, Condition, Kind, ServicePart, TaskPart, Variable, Workload};
+pub use workload::{
+    After, Condition, Kind, Over, Overlap, Replicas, Right, Rollout, ServicePart, Spread, TaskPart, Workload,
+};
 
 /// A service or a task.
 pub type WorkloadId = Id<Workload>;
@@ -56,6 +64,8 @@ pub type VolumeId = Id<Volume>;
 pub type ConfigId = Id<Config>;
 /// A secret.
 pub type SecretId = Id<Secret>;
+/// Something outside of the stack.
+pub type OutsideId = Id<Outside>;
 /// A network.
 pub type NetworkId = Id<Network>;
 
@@ -80,6 +90,12 @@ pub struct Model {
     pub secrets: List<Secret>,
     /// Networks.
     pub networks: List<Network>,
+    /// What the stack uses and does not run.
+    pub outsides: List<Outside>,
+    /// Changes to objects, in the order to make them.
+    pub patches: Vec<Patch>,
+    /// Files of objects that are taken as they are.
+    pub passed: Vec<Passed>,
 }
 
 impl Model {
@@ -87,5 +103,25 @@ impl Model {
     pub fn share_network(&self, a: &Workload, b: &Workload) -> bool {
         (a.networks.is_empty() && b.networks.is_empty())
             || a.networks.iter().any(|one| b.networks.iter().any(|other| one.value == other.value))
+    }
+
+    /// Whether each replica of a workload keeps a name of its own: it says so, or has a volume by that name.
+    pub fn has_stable_names(&self, workload: &Workload) -> bool {
+        let each = |mount: &Mount| matches!(mount.what, Mounted::Volume(id) if self.volumes[id].each.value);
+        workload.service().is_some_and(|service| {
+            service.stable_names.value
+                || workload.containers().any(|container| container.mounts.iter().any(each))
+        })
+    }
+
+    /// The host name that the web reaches a port by: its own, or the target's domain.
+    pub fn web_host<'a>(&'a self, port: &'a Port) -> Option<&'a str> {
+        port.host.as_ref().or(self.target.domain.as_ref()).map(|host| &*host.value)
+    }
+
+    /// Whether a workload has no way out but to the members of its networks and the look-up of names.
+    pub fn is_closed_in(&self, workload: &Workload) -> bool {
+        !workload.networks.is_empty()
+            && workload.networks.iter().all(|network| self.networks[network.value].closed.value)
     }
 }

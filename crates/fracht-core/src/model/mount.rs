@@ -1,5 +1,6 @@
 //! What is mounted into a container.
 
+use std::path::PathBuf;
 use std::sync::Arc;
 
 use super::{ConfigId, SecretId, VolumeId};
@@ -18,6 +19,12 @@ pub struct Mount {
     pub what: Mounted,
     /// Where that is written.
     pub origin: Origin,
+    /// The folder of a volume, or the file of a folder, that is mounted in place of the whole.
+    pub part: Option<Arc<str>>,
+    /// The mode of the files (POSIX permission bits).
+    pub mode: Option<u16>,
+    /// Whether it can't be written to.
+    pub read_only: bool,
 }
 
 /// What can be mounted.
@@ -31,4 +38,6 @@ pub enum Mounted {
     Secret(SecretId, Option<Arc<str>>),
     /// An empty folder that lasts as long as the pod.
     Scratch(Option<Quantity>),
+    /// A folder of the machine, resolved. A cluster has none.
+    Folder(PathBuf),
 }

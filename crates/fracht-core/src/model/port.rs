@@ -23,6 +23,12 @@ pub struct Port {
     pub at: Option<At<Outside>>,
     /// The number that others in the stack use, where it differs.
     pub inner: Option<At<u16>>,
+    /// The host name that the web reaches it by; `None`: the target's domain.
+    pub host: Option<At<Arc<str>>>,
+    /// What the paths begin with that the web reaches it by.
+    pub path: At<Arc<str>>,
+    /// The helper that listens on it, by its position; `None`: the service's own container.
+    pub helper: Option<usize>,
 }
 
 impl Port {
@@ -76,12 +82,14 @@ pub enum Reach {
     Node,
     /// The world, at an address of its own.
     Balancer,
+    /// The world, by host name and path.
+    Web,
 }
 
 impl Reach {
     /// Every reach, by the word for it.
-    pub const WORDS: [(&'static str, Reach); 3] =
-        [("stack", Self::Stack), ("node", Self::Node), ("balancer", Self::Balancer)];
+    pub const WORDS: [(&'static str, Reach); 4] =
+        [("stack", Self::Stack), ("node", Self::Node), ("balancer", Self::Balancer), ("web", Self::Web)];
 
     /// The word for it.
     pub fn word(self) -> &'static str {
@@ -89,6 +97,7 @@ impl Reach {
             Self::Stack => "stack",
             Self::Node => "node",
             Self::Balancer => "balancer",
+            Self::Web => "web",
         }
     }
 

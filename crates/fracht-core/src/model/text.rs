@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::{ConfigId, PortIndex, SecretId, WorkloadId};
+use super::{ConfigId, OutsideId, PortIndex, SecretId, WorkloadId};
 use crate::origin::Origin;
 
 /// A text.
@@ -23,8 +23,8 @@ pub enum Part {
     Known {
         /// The text in its place.
         text: Arc<str>,
-        /// The service whose address it is, and the port if it names one.
-        address: Option<(WorkloadId, Option<PortIndex>)>,
+        /// What it is the address of.
+        address: Option<Address>,
     },
     /// A key of a config.
     Config(ConfigId, Arc<str>),
@@ -32,6 +32,15 @@ pub enum Part {
     Secret(SecretId, Arc<str>),
     /// Something of the pod, known at run time only.
     Pod(PodField),
+}
+
+/// What a text has the address of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Address {
+    /// A service, and the port if it names one.
+    Service(WorkloadId, Option<PortIndex>),
+    /// Something outside.
+    Outside(OutsideId),
 }
 
 /// What a container can be told of its pod.

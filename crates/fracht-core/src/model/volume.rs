@@ -19,6 +19,21 @@ pub struct Volume {
     pub access: At<Access>,
     /// The kind of storage, by the cluster's name for it; `None`: the cluster's default.
     pub class: Option<At<Arc<str>>>,
+    /// Whether each replica has one of its own.
+    pub each: At<bool>,
+    /// The name of the claim in the cluster, if it is there already and not made here.
+    pub present: Option<At<Arc<str>>>,
+    /// The folder on a node that the storage is, made by hand.
+    pub node_folder: Option<At<Arc<str>>>,
+    /// The node of that folder.
+    pub node: Option<At<Arc<str>>>,
+}
+
+impl Volume {
+    /// The name of the claim that pods mount.
+    pub fn claim_name(&self) -> &Arc<str> {
+        self.present.as_ref().map_or(&self.name, |present| &present.value)
+    }
 }
 
 /// Who may mount a volume at once.

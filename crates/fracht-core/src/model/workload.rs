@@ -3,10 +3,10 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use super::{Health, Mount, NetworkId, Port, PortIndex, Text, WorkloadId};
-use crate::grammar::image::Image;
-use crate::grammar::quantity::Bounds;
-use crate::grammar::user::User;
+use super::{Container, Helper, NetworkId, Port, PortIndex, SecretId, Text, Variable, WorkloadId};
+use crate::grammar::platform::Platform;
+use crate::grammar::schedule::Schedule;
+use crate::grammar::share::Share;
 use crate::origin::At;
 use crate::source::Span;
 
@@ -21,28 +21,32 @@ pub struct Workload {
     pub tainted: bool,
     /// What it is.
     pub kind: Kind,
-    /// The image.
-    pub image: At<Image>,
-    /// What is run instead of the image's own program.
-    pub program: Option<Vec<Text>>,
-    /// The arguments; `None` leaves the image's own.
-    pub args: Option<Vec<Text>>,
-    /// The folder to start in.
-    pub workdir: Option<At<Arc<str>>>,
-    /// The user to run as.
-    pub user: Option<At<User>>,
-    /// The environment variables, in the order of the file.
-    pub env: Vec<Variable>,
-    /// What is mounted where.
-    pub mounts: Vec<Mount>,
+    /// Its own container.
+    pub main: Container,
+    /// Containers beside it, in the order in which they start.
+    pub helpers: Vec<Helper>,
     /// The networks it is in; none: the stack's common one.
     pub networks: Vec<At<NetworkId>>,
     /// What it waits for.
     pub after: Vec<After>,
-    /// Processor.
-    pub cpu: Option<At<Bounds>>,
-    /// Memory.
-    pub memory: Option<At<Bounds>>,
+    /// Over what its pods are spread.
+    pub spread: Option<Spread>,
+    /// Labels that a node must have to run it.
+    pub place: Vec<(Arc<str>, Text)>,
+    /// The system and the processor that a node must have.
+    pub platform: Option<At<Platform>>,
+    /// What it may ask of the cluster.
+    pub rights: Vec<Right>,
+    /// Its part in the stack, for those who look.
+    pub role: Option<At<Arc<str>>>,
+    /// More labels.
+    pub labels: Vec<(Arc<str>, Text)>,
+    /// More annotations.
+    pub notes: Vec<(Arc<str>, Text)>,
+    /// The secrets with the logins of registries.
+    pub pull: Vec<At<SecretId>>,
+    /// How long it has to stop by itself.
+    pub stop_within: Option<At<Duration>>,
 }
 
 /// What is particular to services and to tasks.
@@ -58,12 +62,57 @@ pub enum Kind {
 /// What only a service has.
 #[derive(Clone, Debug)]
 pub struct ServicePart {
-    /// Its ports, in the order of the file.
+    /// Its ports, those of its helpers behind its own.
     pub ports: Vec<Port>,
     /// How many run at once.
-    pub replicas: At<u32>,
-    /// How to see that it works.
-    pub health: Option<Health>,
+    pub replicas: At<Replicas>,
+    /// How one version gives way to the next.
+    pub rollout: Rollout,
+    /// Whether each replica keeps a name of its own.
+    pub stable_names: At<bool>,
+}
+
+/// How many replicas run.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Replicas {
+    /// So many.
+    Fixed(u32),
+    /// As many as the load asks for.
+    Growing {
+        /// At least so many.
+        min: u32,
+        /// At the most so many.
+        max: u32,
+        /// The share of the processor set aside that is aimed at, in percent.
+        cpu: u32,
+    },
+}
+
+impl Replicas {
+    /// At least so many run.
+    pub fn least(self) -> u32 {
+        match self {
+            Self::Fixed(count) => count,
+            Self::Growing { min, .. } => min,
+        }
+    }
+
+    /// At the most so many run.
+    pub fn most(self) -> u32 {
+        match self {
+            Self::Fixed(count) => count,
+            Self::Growing { max, .. } => max,
+        }
+    }
+}
+
+/// How one version of a service gives way to the next.
+#[derive(Clone, Debug, Default)]
+pub struct Rollout {
+    /// How many more than the replicas there may be meanwhile.
+    pub surge: Option<At<Share>>,
+    /// How many fewer there may be meanwhile.
+    pub down: Option<At<Share>>,
 }
 
 /// What only a task has.
@@ -73,17 +122,65 @@ pub struct TaskPart {
     pub retries: At<u32>,
     /// How long it may take, all tries together.
     pub timeout: Option<At<Duration>>,
+    /// When it runs; `None`: once for each change of it.
+    pub schedule: Option<At<Schedule>>,
+    /// The time zone of the schedule (IANA name).
+    pub zone: Option<At<Arc<str>>>,
+    /// What happens if it is time and the last run is not over.
+    pub overlap: At<Overlap>,
 }
 
-/// An environment variable.
+/// What happens if it is time for a task whose last run is not over.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Overlap {
+    /// It does not run this time.
+    Skip,
+    /// Both run.
+    Allow,
+    /// The new run takes the place of the old one.
+    Replace,
+}
+
+impl Overlap {
+    /// Every one, by the word for it.
+    pub const WORDS: [(&'static str, Overlap); 3] =
+        [("skip", Self::Skip), ("allow", Self::Allow), ("replace", Self::Replace)];
+}
+
+/// Over what pods are spread.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Spread {
+    /// Over what.
+    pub over: At<Over>,
+    /// Whether two in one place are refused rather than avoided.
+    pub strict: At<bool>,
+}
+
+/// What pods can be spread over.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Over {
+    /// Nodes.
+    Node,
+    /// Zones of nodes.
+    Zone,
+}
+
+impl Over {
+    /// Every one, by the word for it.
+    pub const WORDS: [(&'static str, Over); 2] = [("node", Self::Node), ("zone", Self::Zone)];
+}
+
+/// Something that a workload may ask of the cluster.
 #[derive(Clone, Debug)]
-pub struct Variable {
-    /// Its name.
-    pub name: Arc<str>,
-    /// Where the name is written.
-    pub name_span: Span,
-    /// Its value.
-    pub value: Text,
+pub struct Right {
+    /// The resource, such as `pods`.
+    pub on: At<Arc<str>>,
+    /// Its API group; empty for the core one.
+    pub group: Arc<str>,
+    /// The verbs.
+    pub may: Vec<Arc<str>>,
+    /// The names of the objects; empty: all of the namespace.
+    pub only: Vec<Arc<str>>,
 }
 
 /// Something to wait for.
@@ -155,9 +252,18 @@ impl Workload {
         }
     }
 
-    /// Every text in it, with the name of the variable where it is one's value.
+    /// Its containers, its own first.
+    pub fn containers(&self) -> impl Iterator<Item = &Container> {
+        std::iter::once(&self.main).chain(self.helpers.iter().map(|helper| &helper.container))
+    }
+
+    /// Every text in it, with the variable where it is one's value.
     pub fn texts(&self) -> impl Iterator<Item = (Option<&Variable>, &Text)> {
-        let lists = self.program.iter().chain(&self.args).flatten();
-        lists.map(|text| (None, text)).chain(self.env.iter().map(|var| (Some(var), &var.value)))
+        self.containers().flat_map(Container::texts)
+    }
+
+    /// Whether it runs at times of its own, so that nobody can wait for it.
+    pub fn is_scheduled(&self) -> bool {
+        matches!(&self.kind, Kind::Task(task) if task.schedule.is_some())
     }
 }

@@ -115,7 +115,7 @@ impl Order {
 /// The most time that a service may take to be ready, or a task to be done; `None` if nothing says it.
 pub fn allowed_time(workload: &Workload) -> Option<Duration> {
     match &workload.kind {
-        Kind::Service(service) => service.health.as_ref().map(|health| health.boot.value),
+        Kind::Service(_) => workload.main.health.as_ref().map(|health| health.boot.value),
         Kind::Task(task) => task.timeout.map(|timeout| timeout.value),
     }
 }

@@ -142,7 +142,7 @@ impl Planner<'_> {
     /// Where the outer number of a port is taken; `None` for a port that is not open.
     fn ground(&self, service: WorkloadId, reach: Reach) -> Option<Ground> {
         match (reach, self.model.target.on.value) {
-            (Reach::Stack, _) => None,
+            (Reach::Stack, _) | (Reach::Web, Place::Cluster) => None,
             (_, Place::Machine) => Some(Ground::Machine),
             (Reach::Node, Place::Cluster) => Some(Ground::Nodes),
             (Reach::Balancer, Place::Cluster) => Some(Ground::Balancer(service)),
@@ -207,7 +207,7 @@ impl Planner<'_> {
 
     fn replicas(&self, service: WorkloadId) -> usize {
         let service = self.model.workloads[service].service();
-        service.map_or(1, |service| service.replicas.value.max(1) as usize)
+        service.map_or(1, |service| service.replicas.value.least().max(1) as usize)
     }
 
     fn clashes(&self) -> Vec<Clash> {

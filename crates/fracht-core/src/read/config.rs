@@ -6,6 +6,7 @@ use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
 use crate::grammar::lines;
+use crate::grammar::name::NameKind;
 use crate::model::{Config, ConfigKey, Content, Part, Text};
 use crate::origin::{At, Layer, Origin};
 use crate::resolve::Allow;
@@ -20,10 +21,79 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
             keys.push(ConfigKey { name: Arc::clone(key), span: entry.key_span, content });
         }
     }
-    if let Some(path) = fields.plain(reader, "lines") {
-        read_lines(reader, &path, &mut keys);
+    for written in fields.one_or_list(reader, "lines") {
+        for path in reader.files(&written) {
+            read_lines(reader, &path, &mut keys);
+        }
     }
-    Config { name: Arc::clone(name), span: fields.span, keys }
+    for written in fields.one_or_list(reader, "files") {
+        for path in reader.files(&written) {
+            read_file(reader, &path, &mut keys);
+        }
+    }
+    let present = fields.plain(reader, "present");
+    check_source(reader, name, &fields);
+    for key in fields.plains(reader, "keys").unwrap_or_default() {
+        let span = key.span().unwrap_or(fields.span);
+        keys.push(ConfigKey { name: key.value, span, content: Content::Present });
+    }
+    Config { name: Arc::clone(name), span: fields.span, present, keys }
+}
+
+/// A config is in the cluster, and has a list of keys, or it is made here.
+fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
+    let span = |key: &str| fields.entry(key).map(|entry| entry.key_span);
+    let made = ["key", "lines", "files"].into_iter().find_map(span);
+    let help = "A config is made here (key, lines, files), or is present in the cluster \
+                (present = \"…\", keys = [\"…\"]).";
+    let problem = match (span("present"), made, span("keys")) {
+        (Some(present), Some(made), _) => {
+            let message = format!("config.{name} is made here and is in the cluster already.");
+            Diagnostic::new("bad-value", message).at(made, "this").also(present, "and this")
+        }
+        (Some(present), None, None) => {
+            let message = format!("config.{name} does not say which keys it has.");
+            Diagnostic::new("missing-key", message).at(present, "`keys` is missing")
+        }
+        (None, _, Some(keys)) => {
+            let message = format!("config.{name} lists keys but is not present.");
+            Diagnostic::new("bad-value", message).at(keys, "only for one that is in the cluster already")
+        }
+        _ => return,
+    };
+    reader.sink.push(problem.help(help));
+}
+
+/// Adds a file as a key of its name.
+fn read_file(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Vec<ConfigKey>) {
+    let Some((_, bytes)) = reader.file(path) else { return };
+    let Some(span) = path.span() else { return };
+    let name: Arc<str> = path.value.rsplit('/').next().unwrap_or_default().into();
+    if let Err(problem) = NameKind::Key.check(&name) {
+        reader.sink.push(
+            Diagnostic::new("bad-name", format!("The file `{}` can't be a key by its name.", path.value))
+                .at(span, "")
+                .help(format!(
+                    "Here {}; rename the file, or name it: key.NAME = {{ file = \"…\" }}.",
+                    problem.reason
+                )),
+        );
+        return;
+    }
+    if let Some(first) = keys.iter().find(|key| key.name == name) {
+        twice(reader, &name, span, first.span);
+        return;
+    }
+    keys.push(ConfigKey { name, span, content: Content::File { bytes, origin: path.origin } });
+}
+
+fn twice(reader: &mut Reader<'_>, name: &str, second: Span, first: Span) {
+    reader.sink.push(
+        Diagnostic::new("defined-twice", format!("`{name}` is defined twice."))
+            .at(second, "defined again here")
+            .also(first, "first defined here")
+            .help("Keep one of the two."),
+    );
 }
 
 fn content(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Content> {
@@ -51,11 +121,8 @@ fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Vec<Confi
         return;
     };
     let text = text.trim_start_matches('\u{feff}');
-    let file = reader.sources.add(
-        &resolved,
-        reader.folder_shown.join(&*path.value).display().to_string(),
-        text.into(),
-    );
+    let shown = reader.shown(path);
+    let file = reader.sources.add(&resolved, shown, text.into());
     let layer = match path.origin {
         Origin::Written { layer, .. } => layer,
         Origin::Defaulted(_) => Layer::Stack,
@@ -76,12 +143,7 @@ fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Vec<Confi
         let span = Span::new(file, setting.key_at);
         let name: Arc<str> = setting.key.into();
         if let Some(first) = keys.iter().find(|key| key.name == name) {
-            reader.sink.push(
-                Diagnostic::new("defined-twice", format!("`{name}` is defined twice."))
-                    .at(span, "defined again here")
-                    .also(first.span, "first defined here")
-                    .help("Keep one of the two."),
-            );
+            twice(reader, &name, span, first.span);
             continue;
         }
         let origin = Origin::Written { span: Span::new(file, setting.value_at), layer };

@@ -137,6 +137,14 @@ impl<'t> Fields<'t> {
         Some(items.iter().filter_map(read).collect())
     }
 
+    /// Plain texts that stand alone or in a list.
+    pub(super) fn one_or_list(&self, reader: &mut Reader<'_>, key: &str) -> Vec<At<Arc<str>>> {
+        match self.node(key).map(|node| &node.value) {
+            Some(Value::List(_)) => self.plains(reader, key).unwrap_or_default(),
+            _ => self.plain(reader, key).into_iter().collect(),
+        }
+    }
+
     fn items(&self, reader: &mut Reader<'_>, key: &str) -> Option<&'t [Node]> {
         let node = self.node(key)?;
         if let Value::List(items) = &node.value {

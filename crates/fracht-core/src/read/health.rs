@@ -41,15 +41,17 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry, ports: &
 }
 
 fn probe(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: &[Port]) -> Option<Probe> {
-    let given: Vec<_> =
-        ["http", "tcp", "run"].into_iter().filter_map(|key| Some((key, fields.entry(key)?))).collect();
+    let given: Vec<_> = ["http", "tcp", "grpc", "run"]
+        .into_iter()
+        .filter_map(|key| Some((key, fields.entry(key)?)))
+        .collect();
     match given.as_slice() {
         [] => {
             let message = format!("The health check of {owner} does not say what to ask.");
             reader.tainted = true;
             reader.sink.push(
                 Diagnostic::new("missing-key", message)
-                    .at(fields.span, "one of http, tcp and run is missing")
+                    .at(fields.span, "one of http, tcp, grpc and run is missing")
                     .help(
                         "For example: health = { http = \"/healthz\" }, { tcp = \"sql\" } or \
                            { run = [\"check\"] }.",
@@ -83,6 +85,9 @@ fn probe(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: &[Por
     }
     if let Some(name) = fields.plain(reader, "tcp") {
         return Some(Probe::Tcp { port: named_port(reader, owner, &name, ports)? });
+    }
+    if let Some(name) = fields.plain(reader, "grpc") {
+        return Some(Probe::Grpc { port: named_port(reader, owner, &name, ports)? });
     }
     let command = fields.plains(reader, "run")?;
     if command.is_empty() {

@@ -5,11 +5,14 @@
 
 mod build;
 mod config;
+mod container;
+mod extra;
 mod fields;
 mod health;
 mod input;
 mod mount;
 mod network;
+mod outside;
 mod port;
 mod secret;
 mod stack;
@@ -22,13 +25,14 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use crate::diag::{Diagnostic, Sink};
-use crate::files::{Files, PathProblem, confine, reason};
+use crate::files::{Files, PathProblem, confine, glob, reason};
 use crate::grammar::image::Image;
+use crate::grammar::reference;
 use crate::input::Given;
 use crate::layer::{Layered, Targets, layered};
-use crate::model::{List, Model};
+use crate::model::{List, Model, SecretId};
 use crate::origin::At;
-use crate::resolve::Symbols;
+use crate::resolve::{Symbols, Unknown};
 use crate::source::{Sources, Span};
 use crate::tree::{Entry, Node};
 
@@ -49,6 +53,8 @@ pub(crate) struct Reader<'a> {
     symbols: Symbols,
     /// The images of the builds, by name.
     builds: BTreeMap<Arc<str>, Image>,
+    /// The keys of each config that are settings, for those who use them as variables.
+    settings: Vec<Vec<Arc<str>>>,
     /// Something of the element that is being read could not be read.
     tainted: bool,
 }
@@ -90,12 +96,16 @@ pub(crate) fn model(
         sink,
         symbols: Symbols::default(),
         builds: BTreeMap::new(),
+        settings: Vec::new(),
         tainted: false,
     };
     let (name, title) = stack::read(&mut reader, root);
-    let target = target::read(&mut reader, target_name, layered.target.as_ref(), &name);
+    let mut target = target::read(&mut reader, target_name, layered.target.as_ref(), &name);
     reader.symbols = Symbols::collect(root, target::facts(&name, &target));
     reader.symbols.inputs = input::read_all(&mut reader, root, input.given).into_iter().collect();
+    target::read_references(&mut reader, &mut target, layered.target.as_ref());
+    let outsides: List<_> = reader.each(root, "outside", outside::read);
+    reader.symbols.outsides = outsides.iter().map(|one| outside::symbol(one, target.on.value)).collect();
     let builds: List<_> = reader.each(root, "build", build::read);
     reader.builds = builds.iter().map(|build| (Arc::clone(&build.name), build.image.clone())).collect();
     let configs: List<_> = reader.each(root, "config", config::read);
@@ -103,6 +113,7 @@ pub(crate) fn model(
         let keys = config.keys.iter().map(|key| Arc::clone(&key.name)).collect();
         reader.symbols.set_config_keys(&config.name, keys);
     }
+    reader.settings = configs.iter().map(container::settings).collect();
     let model = Model {
         name,
         title,
@@ -112,7 +123,10 @@ pub(crate) fn model(
         secrets: reader.each(root, "secret", secret::read),
         networks: reader.each(root, "network", network::read),
         workloads: workload::read_all(&mut reader, root),
+        patches: extra::patches(&mut reader, root),
+        passed: extra::passed(&mut reader, root),
         configs,
+        outsides,
     };
     reader.sink.report_lost();
     let symbols = reader.symbols;
@@ -189,6 +203,57 @@ impl Reader<'_> {
                 None
             }
         }
+    }
+
+    /// A secret that a reference names and that must have some keys; what goes wrong is reported.
+    fn secret_with(&mut self, node: &Node, needed: &[&str]) -> Option<At<SecretId>> {
+        let written = node.text().and_then(|text| reference::parse(text).ok()).filter(|w| w.kind == "secret");
+        let Some(written) = written else {
+            self.lose(node.span);
+            return None;
+        };
+        let Some((id, keys)) = self.symbols.secret(written.name) else {
+            let unknown = Unknown { what: "secret", name: written.name, span: node.span, exact: false };
+            let problem = unknown.among(self.symbols.names("secret"));
+            self.tainted = true;
+            self.sink.push(problem);
+            return None;
+        };
+        let missing = needed.iter().find(|key| !keys.iter().any(|known| **known == ***key));
+        if let Some(key) = missing {
+            self.tainted = true;
+            self.sink.push(
+                Diagnostic::new("unknown-name", format!("secret.{} has no key `{key}`.", written.name))
+                    .at(node.span, "it has to have one for this")
+                    .help(format!("Add it: key.\"{key}\" = {{ file = \"…\" }}, or list it in `keys`.")),
+            );
+        }
+        Some(At { value: id, origin: node.origin() })
+    }
+
+    /// The files that a path or a pattern names, resolved, each with its path from the file that says it.
+    /// None at all is reported.
+    fn files(&mut self, written: &At<Arc<str>>) -> Vec<At<Arc<str>>> {
+        let from = self.folder(written);
+        let found = glob::matching(self.files, &from, &written.value).unwrap_or_default();
+        if found.is_empty() {
+            self.tainted = true;
+            self.sink.push(
+                Diagnostic::new("file-unreadable", format!("`{}` fits no file.", written.value))
+                    .at(written.span(), "")
+                    .help(
+                        "Paths are relative to the folder of the file that says them; * stands for any name.",
+                    ),
+            );
+        }
+        found.into_iter().map(|name| At { value: name.into(), origin: written.origin }).collect()
+    }
+
+    /// A path as messages call it: that of the file which says it, and from there on.
+    fn shown(&self, written: &At<Arc<str>>) -> String {
+        let from = self.folder(written);
+        let below = from.strip_prefix(self.root).unwrap_or(Path::new(""));
+        self.folder_shown.join(below).join(&*written.value).display().to_string()
     }
 
     /// The folder of the file that a path is written in.

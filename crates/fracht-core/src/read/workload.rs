@@ -3,14 +3,17 @@
 use std::sync::Arc;
 
 use super::fields::{Fields, one_of};
-use super::{Reader, health, mount, port};
+use super::{Reader, container, port};
 use crate::diag::Diagnostic;
-use crate::grammar::image::{self, Image};
-use crate::grammar::{duration, quantity, user};
-use crate::model::{After, Condition, Kind, List, NetworkId, ServicePart, TaskPart, Variable, Workload};
+use crate::grammar::name::NameKind;
+use crate::grammar::{duration, platform, schedule, share};
+use crate::model::{
+    After, Condition, Helper, Kind, List, NetworkId, Over, Overlap, Port, Replicas, Right, Rollout, SecretId,
+    ServicePart, Spread, TaskPart, Text, Workload,
+};
 use crate::origin::At;
 use crate::resolve::{Allow, Unknown};
-use crate::tree::{Entry, Node};
+use crate::tree::{Entry, Node, Value};
 
 /// Reads every service and task. The order is that in which the names were gathered.
 pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Workload> {
@@ -38,115 +41,265 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
     reader.tainted = false;
     let fields = Fields::of(entry, reader);
     let owner = format!("{}.{name}", if is_task { "task" } else { "service" });
-    let kind = if is_task { task(reader, &fields) } else { service(reader, &owner, &fields) };
+    let helpers: Vec<(&Arc<str>, &Entry)> =
+        if is_task { Vec::new() } else { fields.map(reader, "beside").collect() };
+    let ports = if is_task { Vec::new() } else { ports(reader, &owner, &fields, &helpers) };
+    let main = container::read(reader, &owner, &fields, &ports);
+    let helpers = helpers
+        .into_iter()
+        .map(|(helper, entry)| {
+            let fields = Fields::of(entry, reader);
+            let container = container::read(reader, &format!("{owner}.beside.{helper}"), &fields, &ports);
+            Helper { name: Arc::clone(helper), span: entry.key_span, container }
+        })
+        .collect();
     let workload = Workload {
         name: Arc::clone(name),
         span: fields.span,
         tainted: false,
-        kind,
-        image: read_image(reader, &owner, &fields),
-        program: fields.texts(reader, "program"),
-        args: fields.texts(reader, "args"),
-        workdir: fields.plain(reader, "workdir"),
-        user: fields.small(reader, "user", user::parse),
-        env: env(reader, &fields),
-        mounts: mounts(reader, &fields),
+        kind: if is_task { task(reader, &owner, &fields) } else { service(reader, &owner, &fields, ports) },
+        main,
+        helpers,
         networks: networks(reader, &fields),
         after: after(reader, name, &fields),
-        cpu: fields.small(reader, "cpu", quantity::cpu_bounds),
-        memory: fields.small(reader, "memory", quantity::byte_bounds),
+        spread: spread(reader, &fields),
+        place: settings(reader, &fields, "place"),
+        platform: fields.small(reader, "platform", platform::parse),
+        rights: rights(reader, &owner, &fields),
+        role: fields.plain(reader, "role"),
+        labels: labels(reader, &fields),
+        notes: settings(reader, &fields, "note"),
+        pull: pull(reader, &fields),
+        stop_within: fields.small(reader, "stop-within", duration::parse),
     };
     Workload { tainted: reader.tainted, ..workload }
 }
 
-fn service(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Kind {
-    let ports: Vec<_> =
+/// The ports of a service and, behind them, those of its helpers.
+fn ports(
+    reader: &mut Reader<'_>,
+    owner: &str,
+    fields: &Fields<'_>,
+    helpers: &[(&Arc<str>, &Entry)],
+) -> Vec<Port> {
+    let mut ports: Vec<Port> =
         fields.map(reader, "port").map(|(name, entry)| port::read(reader, owner, name, entry)).collect();
-    let replicas = fields.number(reader, "replicas", 0..=100_000);
-    let health = fields.entry("health").map(|entry| health::read(reader, owner, entry, &ports));
+    for (index, (helper, entry)) in helpers.iter().enumerate() {
+        let owner = format!("{owner}.beside.{helper}");
+        let fields = Fields::of(entry, reader);
+        for (name, entry) in fields.map(reader, "port") {
+            let port = Port { helper: Some(index), ..port::read(reader, &owner, name, entry) };
+            if let Some(first) = ports.iter().find(|known| known.name == port.name) {
+                reader.tainted = true;
+                reader.sink.push(
+                    Diagnostic::new(
+                        "defined-twice",
+                        format!("Two ports of one pod are both called `{name}`."),
+                    )
+                    .at(port.span, "defined again here")
+                    .also(first.span, "first defined here")
+                    .help("A service and its helpers share one set of names of ports; rename one."),
+                );
+            }
+            ports.push(port);
+        }
+    }
+    ports
+}
+
+fn service(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: Vec<Port>) -> Kind {
+    let rollout = match fields.entry("rollout") {
+        Some(entry) => {
+            let inner = Fields::of(entry, reader);
+            let share = |reader: &mut Reader<'_>, key| inner.small(reader, key, share::parse);
+            Rollout { surge: share(reader, "surge"), down: share(reader, "down") }
+        }
+        None => Rollout::default(),
+    };
+    if let (Some(surge), Some(down)) = (rollout.surge, rollout.down)
+        && surge.value.is_zero()
+        && down.value.is_zero()
+    {
+        reader.tainted = true;
+        reader.sink.push(
+            Diagnostic::new("bad-value", format!("A rollout of {owner} can't begin."))
+                .at(down.span(), "none fewer")
+                .also(surge.span(), "none more")
+                .help("Allow one more, surge = 1, or one fewer, down = 1."),
+        );
+    }
+    let names = fields.boolean(reader, "stable-names");
     Kind::Service(ServicePart {
         ports,
-        replicas: replicas.unwrap_or(At::defaulted(1, "the default of a service")),
-        health,
+        replicas: replicas(reader, owner, fields),
+        rollout,
+        stable_names: names.unwrap_or(At::defaulted(false, "the default of a service")),
     })
 }
 
-fn task(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Kind {
+fn replicas(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> At<Replicas> {
+    let one = At::defaulted(Replicas::Fixed(1), "the default of a service");
+    let Some(entry) = fields.entry("replicas") else { return one };
+    if !matches!(entry.node.value, Value::Table(_)) {
+        let count = fields.number(reader, "replicas", 0..=100_000);
+        return count.map_or(one, |count| count.map(Replicas::Fixed));
+    }
+    let inner = Fields::of(entry, reader);
+    let count = |reader: &mut Reader<'_>, key| inner.number(reader, key, 1..=100_000);
+    let (min, max) = (count(reader, "min"), count(reader, "max"));
+    let cpu = inner.small(reader, "cpu", share::percent).map_or(80, |cpu| cpu.value);
+    if max.is_none() && inner.node("max").is_none() {
+        reader.missing(&format!("replicas of {owner}"), entry.key_span, "max", "8");
+    }
+    let (least, most) = (min.map_or(1, |min| min.value), max.map_or(1, |max| max.value));
+    if let (true, Some(max)) = (least > most, max) {
+        reader.tainted = true;
+        reader.sink.push(
+            Diagnostic::new(
+                "bad-value",
+                format!("{owner} has at least {least} and at the most {most} replicas."),
+            )
+            .at(max.span(), "less than `min`")
+            .help("Let `max` be at least `min`."),
+        );
+    }
+    At { value: Replicas::Growing { min: least, max: most, cpu }, origin: entry.node.origin() }
+}
+
+fn task(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Kind {
     let retries = fields.number(reader, "retries", 0..=100);
+    let schedule = fields.small(reader, "schedule", schedule::parse);
+    let overlap = fields.word(reader, "overlap", &Overlap::WORDS);
+    for key in ["zone", "overlap"] {
+        if let (Some(entry), None) = (fields.entry(key), fields.node("schedule")) {
+            reader.sink.push(
+                Diagnostic::new("bad-value", format!("{owner} has no schedule that `{key}` could be for."))
+                    .at(entry.key_span, "does nothing")
+                    .help("Add one, such as schedule = \"15 3 * * *\", or remove it."),
+            );
+        }
+    }
     Kind::Task(TaskPart {
         retries: retries.unwrap_or(At::defaulted(3, "the default of a task")),
         timeout: fields.small(reader, "timeout", duration::parse),
+        schedule,
+        zone: fields.plain(reader, "zone"),
+        overlap: overlap.unwrap_or(At::defaulted(Overlap::Skip, "the default of a task")),
     })
 }
 
-fn read_image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> At<Image> {
-    let none = || At::defaulted(Image::default(), "nothing else");
-    if let Some(build) = fields.plain(reader, "build") {
-        if let Some(entry) = fields.entry("image") {
-            reader.sink.push(
-                Diagnostic::new("bad-value", format!("{owner} has an image and a build."))
-                    .at(entry.key_span, "`build` is given as well")
-                    .help("Keep one of the two."),
-            );
-        }
-        let image = reader.builds.get(&build.value).cloned();
-        if let (None, Some(span)) = (&image, build.span()) {
-            let unknown = Unknown { what: "build", name: &build.value, span, exact: false };
-            reader.tainted = true;
-            reader.sink.push(unknown.among(reader.builds.keys().map(|name| &**name)));
-        }
-        return image.map_or_else(none, |value| At { value, origin: build.origin });
+fn spread(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Spread> {
+    let entry = fields.entry("spread")?;
+    let avoided = At::defaulted(false, "the default of a spread");
+    if !matches!(entry.node.value, Value::Table(_)) {
+        return fields.word(reader, "spread", &Over::WORDS).map(|over| Spread { over, strict: avoided });
     }
-    if fields.node("image").is_none() {
-        // A target that lays something over a name that there is not looks like this.
-        let names = reader.symbols.names("workload");
-        let name = owner.split_once('.').map_or(owner, |(_, name)| name);
-        let others: Vec<&str> = names.into_iter().filter(|other| *other != name).collect();
-        let near = crate::diag::suggest::nearest(name, others).map(str::to_owned);
-        reader.tainted = true;
-        let mut problem = Diagnostic::new("missing-key", format!("{owner} has no `image`."))
-            .at(fields.span, "`image` is missing")
-            .help("Add it, for example: image = \"registry.example/tidedesk/gateway:2.1\"");
-        if let Some(near) = near {
-            problem = problem.help(format!("Or did you mean `{near}`?"));
-        }
-        reader.sink.push(problem);
+    let inner = Fields::of(entry, reader);
+    if inner.node("over").is_none() {
+        reader.missing("This spread", entry.key_span, "over", "\"node\"");
     }
-    let Some(text) = fields.node("image").and_then(|node| reader.text(node, Allow::Names)) else {
-        return none();
-    };
-    let plain = text.plain();
-    match image::parse(&plain) {
-        Ok(value) => At { value, origin: text.origin },
-        // Without references the check of shapes has said so.
-        Err(_) if text.is_plain() => none(),
-        Err(reason) => {
-            reader.tainted = true;
-            reader.sink.push(
-                Diagnostic::new(
-                    "bad-value",
-                    format!("The image of {owner} comes to `{plain}`, which is none."),
-                )
-                .at(text.origin.span(), "with its references resolved")
-                .help(format!("Here {reason}.")),
-            );
-            none()
-        }
-    }
+    let over = inner.word(reader, "over", &Over::WORDS)?;
+    Some(Spread { over, strict: inner.boolean(reader, "strict").unwrap_or(avoided) })
 }
 
-fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Variable> {
-    fields
-        .map(reader, "env")
-        .filter_map(|(name, entry)| {
-            let value = reader.text(&entry.node, Allow::All)?;
-            Some(Variable { name: Arc::clone(name), name_span: entry.key_span, value })
-        })
+/// A table of names and texts that are known when objects are made.
+fn settings(reader: &mut Reader<'_>, fields: &Fields<'_>, key: &str) -> Vec<(Arc<str>, Text)> {
+    let entries = fields.map(reader, key);
+    entries
+        .filter_map(|(name, entry)| Some((Arc::clone(name), reader.text(&entry.node, Allow::Names)?)))
         .collect()
 }
 
-fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<crate::model::Mount> {
-    fields.map(reader, "mount").filter_map(|(path, entry)| mount::read(reader, path, entry)).collect()
+/// Labels: their values are labels themselves, and those that Fracht makes are its own.
+fn labels(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
+    let labels = settings(reader, fields, "label");
+    for (name, value) in &labels {
+        let plain = value.plain();
+        let taken = name.starts_with("app.kubernetes.io/") || name.starts_with("fracht/");
+        let (message, help) = if taken {
+            (
+                format!("The label {name} is one that is made here."),
+                "Take another name; for `component` the key is `role`.",
+            )
+        } else if !is_label_value(&plain) {
+            (
+                format!("`{plain}` can't be the value of a label."),
+                "It has at most 63 letters, digits, -, _ and ., with a letter or digit at both ends.",
+            )
+        } else {
+            continue;
+        };
+        reader.tainted = true;
+        reader.sink.push(Diagnostic::new("bad-value", message).at(value.origin.span(), "").help(help));
+    }
+    labels
+}
+
+/// Whether a text can be the value of a label (Kubernetes API conventions).
+fn is_label_value(text: &str) -> bool {
+    text.is_empty() || !text.contains('/') && NameKind::Qualified.check(text).is_ok()
+}
+
+fn rights(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<Right> {
+    let Some(node) = fields.node("rights") else { return Vec::new() };
+    let Value::List(items) = &node.value else {
+        reader.lose(node.span);
+        return Vec::new();
+    };
+    let mut rights = Vec::new();
+    for item in items.iter() {
+        let entry = Entry { key_span: item.span, node: item.clone() };
+        let inner = Fields::of(&entry, reader);
+        let texts = |reader: &mut Reader<'_>, key| -> Vec<Arc<str>> {
+            let texts = inner.plains(reader, key).unwrap_or_default();
+            texts.into_iter().map(|text| text.value).collect()
+        };
+        let (may, only) = (texts(reader, "may"), texts(reader, "only"));
+        if may.is_empty() {
+            reader.missing(&format!("A right of {owner}"), item.span, "may", "[\"get\"]");
+        }
+        let Some(on) = inner.plain(reader, "on") else {
+            if inner.node("on").is_none() {
+                reader.missing(&format!("A right of {owner}"), item.span, "on", "\"pods\"");
+            }
+            continue;
+        };
+        let plain = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || "-./".contains(c);
+        if on.value.is_empty() || !on.value.chars().all(plain) {
+            reader.tainted = true;
+            reader.sink.push(
+                Diagnostic::new("bad-value", format!("`{}` is no kind of objects of the cluster.", on.value))
+                    .at(on.span(), "")
+                    .help("It is in small letters and means more than one: pods, configmaps, pods/log."),
+            );
+        }
+        let group = inner.plain(reader, "group").map(|group| group.value);
+        let group = group.unwrap_or_else(|| api_group(&on.value).into());
+        rights.push(Right { on, group, may, only });
+    }
+    rights
+}
+
+/// The API group of the cluster's own kinds; empty for those of the core group.
+fn api_group(resource: &str) -> &'static str {
+    match resource.split('/').next().unwrap_or_default() {
+        "deployments" | "statefulsets" | "daemonsets" | "replicasets" => "apps",
+        "jobs" | "cronjobs" => "batch",
+        "ingresses" | "networkpolicies" => "networking.k8s.io",
+        "leases" => "coordination.k8s.io",
+        "endpointslices" => "discovery.k8s.io",
+        "horizontalpodautoscalers" => "autoscaling",
+        "poddisruptionbudgets" => "policy",
+        "roles" | "rolebindings" => "rbac.authorization.k8s.io",
+        _ => "",
+    }
+}
+
+fn pull(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<At<SecretId>> {
+    let Some(node) = fields.node("pull") else { return Vec::new() };
+    let items: &[Node] =
+        if let Value::List(items) = &node.value { items } else { std::slice::from_ref(node) };
+    items.iter().filter_map(|item| reader.secret_with(item, &[".dockerconfigjson"])).collect()
 }
 
 fn networks(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<At<NetworkId>> {
@@ -187,6 +340,18 @@ fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Vec<After> 
             reader.lose(entry.node.span);
             continue;
         };
+        if symbol.is_scheduled {
+            reader.tainted = true;
+            reader.sink.push(
+                Diagnostic::new(
+                    "bad-value",
+                    format!("{name} runs at times of its own: nobody can wait for it."),
+                )
+                .at(span, "has a schedule")
+                .help("Take the wait away, or move what is needed into a task without a schedule."),
+            );
+            continue;
+        }
         let right = if symbol.is_task { condition != Condition::Ready } else { condition != Condition::Done };
         if right {
             list.push(After { on, condition, span });

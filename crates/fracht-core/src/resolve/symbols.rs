@@ -6,7 +6,7 @@ use std::sync::Arc;
 use indexmap::IndexMap;
 use rustc_hash::FxHasher;
 
-use crate::model::{ConfigId, Id, NetworkId, SecretId, VolumeId, WorkloadId};
+use crate::model::{ConfigId, Id, NetworkId, OutsideId, SecretId, VolumeId, WorkloadId};
 use crate::source::Span;
 use crate::tree::{Entries, Node, Value};
 
@@ -20,6 +20,8 @@ pub(crate) struct Symbols {
     networks: Names<()>,
     configs: Names<Vec<Arc<str>>>,
     secrets: Names<Vec<Arc<str>>>,
+    /// What is outside.
+    pub(crate) outsides: Names<OutsideSymbol>,
     /// The values of the inputs.
     pub(crate) inputs: Names<Arc<str>>,
     /// What is known of the stack and the target.
@@ -33,7 +35,18 @@ pub(crate) struct WorkloadSymbol {
     pub(crate) span: Span,
     /// Whether it is a task.
     pub(crate) is_task: bool,
-    /// Its ports, with the number that others in the stack use.
+    /// Whether it is a task with a schedule.
+    pub(crate) is_scheduled: bool,
+    /// Its ports and those of its helpers, with the number that others in the stack use.
+    pub(crate) ports: Vec<(Arc<str>, u16)>,
+}
+
+/// Something outside of the stack.
+#[derive(Debug)]
+pub(crate) struct OutsideSymbol {
+    /// The host name or address that it is reached by.
+    pub(crate) host: Arc<str>,
+    /// Its ports.
     pub(crate) ports: Vec<(Arc<str>, u16)>,
 }
 
@@ -54,8 +67,13 @@ impl Symbols {
         let mut symbols = Self { facts, ..Self::default() };
         for (is_task, kind) in [(false, "service"), (true, "task")] {
             for (name, entry) in tables(kind) {
-                let ports = entry.node.at(&["port"]).and_then(Node::table).map_or(vec![], ports);
-                let symbol = WorkloadSymbol { span: entry.key_span, is_task, ports };
+                let own = entry.node.at(&["port"]).and_then(Node::table);
+                let helpers = entry.node.at(&["beside"]).and_then(Node::table);
+                let helpers = helpers.into_iter().flat_map(|helpers| helpers.values());
+                let theirs = helpers.filter_map(|helper| helper.node.at(&["port"])?.table());
+                let ports = own.into_iter().chain(theirs).flat_map(ports).collect();
+                let is_scheduled = is_task && entry.node.at(&["schedule"]).is_some();
+                let symbol = WorkloadSymbol { span: entry.key_span, is_task, is_scheduled, ports };
                 // The first of two with one name stays; the reader reports the second.
                 symbols.workloads.entry(Arc::clone(name)).or_insert(symbol);
             }
@@ -91,6 +109,11 @@ impl Symbols {
         Some((Id::new(index), keys))
     }
 
+    pub(crate) fn outside(&self, name: &str) -> Option<(OutsideId, &OutsideSymbol)> {
+        let (index, _, symbol) = self.outsides.get_full(name)?;
+        Some((Id::new(index), symbol))
+    }
+
     /// Says which keys a config has.
     pub(crate) fn set_config_keys(&mut self, name: &str, keys: Vec<Arc<str>>) {
         if let Some(known) = self.configs.get_mut(name) {
@@ -109,6 +132,7 @@ impl Symbols {
             "task" => service(true),
             "volume" => self.volumes.keys().map(|name| &**name).collect(),
             "network" => self.networks.keys().map(|name| &**name).collect(),
+            "outside" => self.outsides.keys().map(|name| &**name).collect(),
             "input" => self.inputs.keys().map(|name| &**name).collect(),
             "config" => self.configs.keys().map(|name| &**name).collect(),
             "secret" => self.secrets.keys().map(|name| &**name).collect(),

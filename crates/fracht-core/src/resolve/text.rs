@@ -5,7 +5,7 @@ use std::sync::Arc;
 use super::{Symbols, Unknown};
 use crate::diag::{Diagnostic, Sink};
 use crate::grammar::reference::{self, Piece, Written, single_braces};
-use crate::model::{Part, PodField, PortIndex, Text};
+use crate::model::{Address, Part, PodField, PortIndex, Text};
 use crate::origin::Origin;
 use crate::source::{Sources, Span};
 
@@ -104,6 +104,7 @@ impl Here<'_> {
     fn resolve(&self, written: Written<'_>) -> Resolved {
         match written.kind {
             "service" => self.service(written),
+            "outside" => self.outside(written),
             "port" => self.port_number(written),
             "config" => self.config(written),
             "secret" => self.secret(written),
@@ -111,7 +112,8 @@ impl Here<'_> {
             "stack" | "target" => self.fact(written),
             "input" => self.input(written),
             kind => {
-                let kinds = ["service", "port", "config", "secret", "input", "pod", "stack", "target"];
+                let kinds =
+                    ["service", "outside", "port", "config", "secret", "input", "pod", "stack", "target"];
                 Err(self.unknown("kind of reference", kind, (0, kind.len()), kinds))
             }
         }
@@ -162,22 +164,38 @@ impl Here<'_> {
             return Err(self.unknown_name(written));
         };
         let Some(part) = written.part else {
-            return Ok(Part::Known { text: written.name.into(), address: Some((id, None)) });
+            return Ok(Part::Known { text: written.name.into(), address: Some(Address::Service(id, None)) });
         };
         let Some((index, number)) = find_port(&symbol.ports, part) else {
             return Err(self.unknown_part(written, "port", &port_names(&symbol.ports)));
         };
         let text = format!("{}:{number}", written.name).into();
-        Ok(Part::Known { text, address: Some((id, Some(index))) })
+        Ok(Part::Known { text, address: Some(Address::Service(id, Some(index))) })
+    }
+
+    fn outside(&self, written: Written<'_>) -> Resolved {
+        let Some((id, symbol)) = self.symbols.outside(written.name) else {
+            return Err(self.unknown_name(written));
+        };
+        let address = Some(Address::Outside(id));
+        let Some(part) = written.part else {
+            return Ok(Part::Known { text: Arc::clone(&symbol.host), address });
+        };
+        let Some((_, number)) = find_port(&symbol.ports, part) else {
+            return Err(self.unknown_part(written, "port", &port_names(&symbol.ports)));
+        };
+        Ok(Part::Known { text: format!("{}:{number}", symbol.host).into(), address })
     }
 
     fn port_number(&self, written: Written<'_>) -> Resolved {
-        let Some((_, symbol)) = self.symbols.workload(written.name).filter(|(_, s)| !s.is_task) else {
+        let service = self.symbols.workload(written.name).filter(|(_, s)| !s.is_task);
+        let outside = || self.symbols.outside(written.name).map(|(_, symbol)| &symbol.ports);
+        let Some(ports) = service.map(|(_, symbol)| &symbol.ports).or_else(outside) else {
             return Err(self.unknown_name(written));
         };
-        let found = written.part.and_then(|part| find_port(&symbol.ports, part));
+        let found = written.part.and_then(|part| find_port(ports, part));
         let Some((_, number)) = found else {
-            return Err(self.unknown_part(written, "port", &port_names(&symbol.ports)));
+            return Err(self.unknown_part(written, "port", &port_names(ports)));
         };
         Ok(Part::Known { text: number.to_string().into(), address: None })
     }

@@ -1,6 +1,6 @@
 //! Images.
 
-use super::Rule;
+use super::{Check, Rule};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::model::{Model, Place};
 
@@ -11,12 +11,15 @@ pub(super) static IMAGE_UNPINNED: Rule = Rule {
     why: "No tag, and the tag `latest`, mean whatever is newest: weeks later something else runs.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a\"\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.4.0\"\n",
-    check: Some(image_unpinned),
+    fixed: false,
+    check: Check::Model(image_unpinned),
 };
 
 fn image_unpinned(model: &Model, sink: &mut Sink) {
-    for workload in &model.workloads {
-        let image = &workload.image;
+    let containers =
+        model.workloads.iter().flat_map(|workload| workload.containers().map(move |c| (workload, c)));
+    for (workload, container) in containers {
+        let image = &container.image;
         if image.value.is_pinned() || image.span().is_none() {
             continue;
         }
@@ -43,7 +46,8 @@ pub(super) static IMAGE_UNPULLABLE: Rule = Rule {
     fails: "[stack]\nname = \"s\"\n[build.app]\nsource = \"app\"\ntag = \"1\"\n[service.a]\nbuild = \"app\"\n",
     passes: "[stack]\nname = \"s\"\n[build.app]\nsource = \"app\"\ntag = \"1\"\n[service.a]\nbuild = \"app\"\n\
              [target.prod]\nregistry = \"registry.example/team\"\n",
-    check: Some(image_unpullable),
+    fixed: false,
+    check: Check::Model(image_unpullable),
 };
 
 fn image_unpullable(model: &Model, sink: &mut Sink) {

@@ -4,7 +4,9 @@
 //! The rules on shapes have no function: reading itself finds what they tell of.
 
 mod images;
+mod levels;
 mod networks;
+mod objects;
 mod ports;
 mod quantities;
 mod secrets;
@@ -12,8 +14,10 @@ mod settings;
 mod shapes;
 mod start;
 mod unused;
+mod volumes;
 
-pub(crate) use secrets::is_secret_name;
+pub(crate) use levels::Levels;
+pub use secrets::{is_secret_name, secret_in};
 
 use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
 
@@ -35,8 +39,28 @@ pub struct Rule {
     pub fails: &'static str,
     /// The same, mended.
     pub passes: &'static str,
-    /// Looks for it in a model; `None` where reading finds it.
-    pub(crate) check: Option<fn(&Model, &mut Sink)>,
+    /// Whether nothing could be made of a stack in which it finds something: it can't be turned off.
+    pub fixed: bool,
+    /// Who looks for it.
+    pub(crate) check: Check,
+}
+
+/// Who looks for what a rule finds.
+#[derive(Debug)]
+pub(crate) enum Check {
+    /// Reading, of itself.
+    Reading,
+    /// This, in a model.
+    Model(fn(&Model, &mut Sink)),
+    /// The back end, among the objects that it makes.
+    Objects,
+}
+
+impl Rule {
+    /// Whether it is the back end that looks for it.
+    pub fn is_of_objects(&self) -> bool {
+        matches!(self.check, Check::Objects)
+    }
 }
 
 /// Every rule, those of reading first.
@@ -72,6 +96,16 @@ pub static RULES: &[&Rule] = &[
     &networks::NO_ROUTE,
     &quantities::SIZE_INVERTED,
     &unused::UNUSED,
+    &shapes::SCHEDULE_INVALID,
+    &shapes::ENV_NAME,
+    &ports::HOST_MISSING,
+    &volumes::FOLDER_IN_CLUSTER,
+    &volumes::VOLUME_SHARED,
+    &volumes::EACH_MISPLACED,
+    &quantities::LOAD_UNMEASURED,
+    &objects::NAME_CLASH,
+    &objects::PATCH_MISSES,
+    &objects::PASS_BROKEN,
 ];
 
 /// The rule of a name.
@@ -84,7 +118,11 @@ const WORTH_THREADS: usize = 500;
 
 /// Runs every rule over a model. Rules know nothing of each other, so that several can run at once.
 pub(crate) fn run(model: &Model, sink: &mut Sink) {
-    let checks: Vec<_> = RULES.iter().filter_map(|rule| rule.check).collect();
+    let of_model = |rule: &&Rule| match rule.check {
+        Check::Model(check) => Some(check),
+        Check::Reading | Check::Objects => None,
+    };
+    let checks: Vec<_> = RULES.iter().filter_map(of_model).collect();
     if model.workloads.len() < WORTH_THREADS {
         checks.iter().for_each(|check| check(model, sink));
         return;
@@ -97,11 +135,6 @@ pub(crate) fn run(model: &Model, sink: &mut Sink) {
     for own in found.collect::<Vec<_>>() {
         sink.absorb(own);
     }
-}
-
-/// How bad what a rule finds is.
-pub(crate) fn severity(name: &str) -> Severity {
-    rule(name).map_or(Severity::Error, |rule| rule.severity)
 }
 
 #[cfg(test)]

@@ -1,14 +1,14 @@
 //! Who may talk to whom.
 
-use super::Rule;
+use super::{Check, Rule};
 use crate::diag::suggest::listing;
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{Model, Part, Workload};
+use crate::model::{Address, Model, Part, Workload};
 
 pub(super) static NO_ROUTE: Rule = Rule {
     name: "no-route",
     severity: Severity::Error,
-    summary: "Something uses or awaits a service that it shares no network with.",
+    summary: "Something uses or awaits what it has no network in common with.",
     why: "The connection would be refused, or hang until it times out.",
     fails: "[stack]\nname = \"s\"\n[network.back]\n[network.front]\n\
             [service.db]\nimage = \"db:1\"\nport.sql = 5432\nnetwork = [\"back\"]\n\
@@ -16,14 +16,18 @@ pub(super) static NO_ROUTE: Rule = Rule {
     passes: "[stack]\nname = \"s\"\n[network.back]\n[network.front]\n\
              [service.db]\nimage = \"db:1\"\nport.sql = 5432\nnetwork = [\"back\"]\n\
              [service.a]\nimage = \"a:1\"\nnetwork = [\"front\", \"back\"]\nenv.DB = \"{service.db/sql}\"\n",
-    check: Some(no_route),
+    fixed: false,
+    check: Check::Model(no_route),
 };
 
 fn no_route(model: &Model, sink: &mut Sink) {
     for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
+        outside(model, workload, sink);
         let addresses = workload.texts().flat_map(|(_, text)| {
             text.parts.iter().filter_map(move |part| match part {
-                Part::Known { address: Some((id, _)), .. } => Some((*id, text.origin.span()?)),
+                Part::Known { address: Some(Address::Service(id, _)), .. } => {
+                    Some((*id, text.origin.span()?))
+                }
                 _ => None,
             })
         });
@@ -51,6 +55,31 @@ fn no_route(model: &Model, sink: &mut Sink) {
                     .also(other.span, words(other))
                     .help("Put both in one network with `network = [\"…\"]`."),
             );
+        }
+    }
+}
+
+/// What is in closed networks only can't reach what is outside.
+fn outside(model: &Model, workload: &Workload, sink: &mut Sink) {
+    if !model.is_closed_in(workload) {
+        return;
+    }
+    for (_, text) in workload.texts() {
+        for part in &text.parts {
+            let Part::Known { address: Some(Address::Outside(id)), .. } = part else { continue };
+            let other = &model.outsides[*id];
+            let message = format!(
+                "{} can't reach outside.{}: its networks are closed.",
+                workload.reference(),
+                other.name
+            );
+            let mut problem = Diagnostic::new("no-route", message)
+                .at(text.origin.span(), format!("{} is needed here", other.name));
+            for network in &workload.networks {
+                let network = &model.networks[network.value];
+                problem = problem.also(network.closed.span(), format!("{} has no way out", network.name));
+            }
+            sink.push(problem.help("Put it in a network that is not closed as well."));
         }
     }
 }

@@ -1,9 +1,11 @@
-//! Port numbers.
+//! Port numbers, and hosts and paths of the web.
 
-use super::Rule;
+use std::collections::BTreeMap;
+
+use super::{Check, Rule};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::at::Outside;
-use crate::model::{Model, Place, Port, Reach, Workload};
+use crate::model::{Model, Place, Port, Protocol, Reach, Workload};
 use crate::plan::ports::{Ground, NODE_RANGE, PortPlan};
 
 pub(super) static PORT_RANGE: Rule = Rule {
@@ -15,7 +17,8 @@ pub(super) static PORT_RANGE: Rule = Rule {
             port.web = { number = 8080, reach = \"node\", at = 8080 }\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
              port.web = { number = 8080, reach = \"node\", at = 30080 }\n",
-    check: Some(port_range),
+    fixed: false,
+    check: Check::Model(port_range),
 };
 
 /// Every port with its service.
@@ -53,10 +56,14 @@ pub(super) static PORT_CLASH: Rule = Rule {
     passes: "[stack]\nname = \"s\"\n\
              [service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\", at = 30080 }\n\
              [service.b]\nimage = \"b:1\"\nport.web = { number = 80, reach = \"node\", at = \"30080..\" }\n",
-    check: Some(port_clash),
+    fixed: false,
+    check: Check::Model(port_clash),
 };
 
 fn port_clash(model: &Model, sink: &mut Sink) {
+    if model.target.on.value == Place::Cluster {
+        web_clash(model, sink);
+    }
     for clash in PortPlan::of(model).clashes {
         let (number, protocol) = (clash.number, clash.protocol.word());
         let place = clash.ground.words(model);
@@ -96,13 +103,14 @@ pub(super) static AT_WITH_REPLICAS: Rule = Rule {
             [service.a]\nimage = \"a:1\"\nreplicas = 2\nport.web = { number = 8080, reach = \"node\", at = 8080 }\n",
     passes: "[stack]\nname = \"s\"\n[target.laptop]\non = \"machine\"\n\
              [service.a]\nimage = \"a:1\"\nreplicas = 2\nport.web = { number = 8080, reach = \"node\", at = \"8080..8081\" }\n",
-    check: Some(at_with_replicas),
+    fixed: false,
+    check: Check::Model(at_with_replicas),
 };
 
 fn at_with_replicas(model: &Model, sink: &mut Sink) {
     for (workload, port) in all_ports(model).filter(|(_, port)| port.reach.value.is_open()) {
         let (Some(at), Some(service)) = (port.at, workload.service()) else { continue };
-        let replicas = service.replicas.value;
+        let replicas = service.replicas.value.most();
         let numbers = match (at.value, model.target.on.value) {
             (Outside::Fixed(_), Place::Machine) => 1,
             (Outside::Range(first, last), Place::Machine) => u32::from(last - first) + 1,
@@ -154,7 +162,8 @@ pub(super) static AT_UNUSED: Rule = Rule {
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.web = { number = 80, at = 8080 }\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
              port.web = { number = 80, reach = \"balancer\", at = 8080 }\n",
-    check: Some(at_unused),
+    fixed: false,
+    check: Check::Model(at_unused),
 };
 
 fn at_unused(model: &Model, sink: &mut Sink) {
@@ -164,8 +173,73 @@ fn at_unused(model: &Model, sink: &mut Sink) {
         sink.push(
             Diagnostic::new("at-unused", message)
                 .at(at.span(), "does nothing with reach = \"stack\"")
-                .help("Open it with reach = \"node\" or \"balancer\", or remove `at`.")
+                .help("Open it with reach = \"node\", \"balancer\" or \"web\", or remove `at`.")
                 .help("For another number inside the stack, the key is `as`."),
+        );
+    }
+}
+
+pub(super) static HOST_MISSING: Rule = Rule {
+    name: "host-missing",
+    severity: Severity::Error,
+    summary: "A port is open to the web, and has no host name.",
+    why: "The shared entry tells services apart by host and path; without a host it would answer to every name.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"web\" }\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"web\" }\n\
+             [target.prod]\ndomain = \"tides.example\"\n",
+    fixed: true,
+    check: Check::Model(host_missing),
+};
+
+fn host_missing(model: &Model, sink: &mut Sink) {
+    if model.target.on.value != Place::Cluster {
+        return;
+    }
+    for (workload, port) in all_ports(model).filter(|(_, port)| port.reach.value == Reach::Web) {
+        let (owner, target) = (workload.reference(), &model.target.name);
+        if port.protocol != Protocol::Tcp {
+            sink.push(
+                Diagnostic::new(
+                    "bad-value",
+                    format!("The web does not speak {} to {owner}/{}.", port.protocol.word(), port.name),
+                )
+                .at(port.reach.span(), "the shared entry speaks HTTP, over TCP")
+                .help("Open it with reach = \"node\" or \"balancer\"."),
+            );
+        } else if model.web_host(port).is_none() {
+            sink.push(
+                Diagnostic::new(
+                    "host-missing",
+                    format!("{owner}/{} is open to the web and has no host.", port.name),
+                )
+                .at(port.reach.span(), format!("under the target {target}"))
+                .help(format!("Give the target a domain, domain = \"tides.example\" in [target.{target}]."))
+                .help("Or the port a host of its own: host = \"api.tides.example\"."),
+            );
+        }
+    }
+}
+
+/// Two ports of the web with one host and path.
+fn web_clash(model: &Model, sink: &mut Sink) {
+    let mut taken: BTreeMap<(&str, &str), (&Workload, &Port)> = BTreeMap::new();
+    for (workload, port) in all_ports(model).filter(|(_, port)| port.reach.value == Reach::Web) {
+        let Some(host) = model.web_host(port) else { continue };
+        let words = |(workload, port): (&Workload, &Port)| format!("{}/{}", workload.reference(), port.name);
+        // `/a` and `/a/` are one prefix.
+        let path = port.path.value.trim_end_matches('/');
+        let Some(first) = taken.insert((host, path), (workload, port)) else { continue };
+        let second = (workload, port);
+        let span =
+            |(_, port): (&Workload, &Port)| port.path.span().or(port.reach.span()).unwrap_or(port.span);
+        sink.push(
+            Diagnostic::new(
+                "port-clash",
+                format!("{} and {} both want {host}{}.", words(first), words(second), port.path.value),
+            )
+            .at(span(second), format!("{} wants it", words(second)))
+            .also(span(first), format!("{} has it", words(first)))
+            .help("Give one of the two another path, or another host."),
         );
     }
 }

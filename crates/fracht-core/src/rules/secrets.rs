@@ -1,6 +1,6 @@
 //! Secrets that are not kept as such.
 
-use super::{Rule, settings};
+use super::{Check, Rule, settings};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::model::{Model, Part, Text};
 
@@ -12,7 +12,8 @@ pub(super) static SECRET_IN_CLEAR: Rule = Rule {
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.DB_PASSWORD = \"gull-and-kelp\"\n",
     passes: "[stack]\nname = \"s\"\n[secret.db]\nkey.password = { env = \"DB_PASSWORD\" }\n\
              [service.a]\nimage = \"a:1\"\nenv.DB_PASSWORD = \"{secret.db/password}\"\n",
-    check: Some(secret_in_clear),
+    fixed: false,
+    check: Check::Model(secret_in_clear),
 };
 
 /// Words that a name ends with, or has in it, when its value is secret.
@@ -33,7 +34,7 @@ const SECRET_PAIRS: [&str; 6] =
 
 /// Whether a setting of this name holds a secret. The last word counts: a file, a path or a time of a
 /// secret is none.
-pub(crate) fn is_secret_name(name: &str) -> bool {
+pub fn is_secret_name(name: &str) -> bool {
     let name = name.to_uppercase().replace(['-', '.'], "_");
     let last = name.rsplit('_').next().unwrap_or_default();
     SECRET_WORDS.contains(&last) || SECRET_PAIRS.iter().any(|pair| name.ends_with(pair))
@@ -41,7 +42,14 @@ pub(crate) fn is_secret_name(name: &str) -> bool {
 
 /// Why a text is secret by itself, whatever its name is.
 fn secret_text(text: &Text) -> Option<&'static str> {
-    let Some(Part::Plain(first)) = text.parts.first() else { return None };
+    match text.parts.first() {
+        Some(Part::Plain(first)) => secret_in(first),
+        _ => None,
+    }
+}
+
+/// What in a text is secret by its looks: a private key, a password in an address.
+pub fn secret_in(first: &str) -> Option<&'static str> {
     if first.contains("-----BEGIN") && first.contains("PRIVATE KEY-----") {
         return Some("a private key");
     }
@@ -49,7 +57,8 @@ fn secret_text(text: &Text) -> Option<&'static str> {
     let authority = rest.split(['/', '?', '#']).next().unwrap_or_default();
     let (login, _) = authority.rsplit_once('@')?;
     let (_, password) = login.split_once(':')?;
-    (!password.is_empty()).then_some("a password in an address")
+    // What the cluster puts in its place is none.
+    (!password.is_empty() && !password.starts_with("$(")).then_some("a password in an address")
 }
 
 fn secret_in_clear(model: &Model, sink: &mut Sink) {
@@ -85,7 +94,8 @@ pub(super) static SECRET_IN_CONFIG: Rule = Rule {
             [service.a]\nimage = \"a:1\"\nenv.PW = \"{secret.db/password}\"\nmount.\"/c\" = \"config.c\"\n",
     passes: "[stack]\nname = \"s\"\n[secret.db]\nkey.password = { env = \"DB_PASSWORD\" }\n\
              [service.a]\nimage = \"a:1\"\nenv.URL = \"sql://tide:{secret.db/password}@db\"\n",
-    check: None,
+    fixed: true,
+    check: Check::Reading,
 };
 
 #[cfg(test)]

@@ -1,6 +1,6 @@
 //! Values of settings: addresses, placeholders, sizes.
 
-use super::Rule;
+use super::{Check, Rule};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::model::{Content, Model, Text};
 use crate::source::Span;
@@ -19,7 +19,7 @@ pub(super) fn all(model: &Model) -> impl Iterator<Item = Setting<'_>> {
             Content::Text(text) => {
                 Some(Setting { owner: Owner::Config(&config.name), name: &key.name, text })
             }
-            Content::File { .. } => None,
+            Content::File { .. } | Content::Present => None,
         })
     });
     of_workloads.chain(of_configs)
@@ -68,7 +68,8 @@ pub(super) static LOCALHOST_ADDRESS: Rule = Rule {
             [service.a]\nimage = \"a:1\"\nenv.DB_HOST = \"localhost:5432\"\n",
     passes: "[stack]\nname = \"s\"\n[service.db]\nimage = \"db:1\"\nport.sql = 5432\n\
              [service.a]\nimage = \"a:1\"\nenv.DB_HOST = \"{service.db/sql}\"\n",
-    check: Some(localhost_address),
+    fixed: false,
+    check: Check::Model(localhost_address),
 };
 
 const LOCAL: [&str; 3] = ["localhost", "127.0.0.1", "[::1]"];
@@ -117,7 +118,8 @@ pub(super) static PLACEHOLDER_LEFT: Rule = Rule {
     why: "Somebody meant to fill it in, and the program will take it at its word.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.REGION = \"changeme\"\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.REGION = \"north\"\n",
-    check: Some(placeholder_left),
+    fixed: false,
+    check: Check::Model(placeholder_left),
 };
 
 /// What people write where a value should go.
@@ -176,7 +178,8 @@ pub(super) static CONFIG_TOO_LARGE: Rule = Rule {
             [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n",
     passes: "[stack]\nname = \"s\"\n[config.c]\nkey.a = { file = \"present.txt\" }\n\
              [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n",
-    check: Some(config_too_large),
+    fixed: false,
+    check: Check::Model(config_too_large),
 };
 
 fn config_too_large(model: &Model, sink: &mut Sink) {

@@ -1,6 +1,6 @@
 //! What reading finds: words, shapes, names and files that are not right.
 
-use super::Rule;
+use super::{Check, Rule};
 use crate::diag::Severity;
 
 /// A rule on shapes: an error that reading finds.
@@ -10,7 +10,7 @@ const fn shape(
     why: &'static str,
     (fails, passes): (&'static str, &'static str),
 ) -> Rule {
-    Rule { name, severity: Severity::Error, summary, why, fails, passes, check: None }
+    Rule { name, severity: Severity::Error, summary, why, fails, passes, fixed: true, check: Check::Reading }
 }
 
 pub(super) static SYNTAX: Rule = shape(
@@ -146,7 +146,8 @@ pub(super) static DROP_MISSES: Rule = Rule {
             [service.a]\nimage = \"a:1\"\nlike = \"pattern.x\"\ndrop = [\"env.DEBUGG\"]\n",
     passes: "[stack]\nname = \"s\"\n[pattern.x]\nenv.DEBUG = \"1\"\n\
              [service.a]\nimage = \"a:1\"\nlike = \"pattern.x\"\ndrop = [\"env.DEBUG\"]\n",
-    check: None,
+    fixed: true,
+    check: Check::Reading,
 };
 
 pub(super) static INPUT_MISSING: Rule = shape(
@@ -168,5 +169,27 @@ pub(super) static INPUT_REFUSED: Rule = shape(
          [service.a]\nimage = \"a:{input.version}\"\n",
         "[stack]\nname = \"s\"\n[input.version]\ndefault = \"2\"\npattern = '\\d+'\n\
          [service.a]\nimage = \"a:{input.version}\"\n",
+    ),
+);
+
+pub(super) static SCHEDULE_INVALID: Rule = shape(
+    "schedule-invalid",
+    "A schedule that no clock fits.",
+    "The cluster would refuse it, or the task would run at other times than was meant.",
+    (
+        "[stack]\nname = \"s\"\n[task.t]\nimage = \"t:1\"\nschedule = \"0 25 * * *\"\n",
+        "[stack]\nname = \"s\"\n[task.t]\nimage = \"t:1\"\nschedule = \"0 23 * * *\"\n",
+    ),
+);
+
+pub(super) static ENV_NAME: Rule = shape(
+    "env-name",
+    "A key that is used as a variable, and can't be the name of one.",
+    "A cluster would pass over it, and the program would not find its setting.",
+    (
+        "[stack]\nname = \"s\"\n[config.c]\nkey.\"feed.poll-every\" = \"5s\"\n\
+         [service.a]\nimage = \"a:1\"\nuse = [\"config.c\"]\n",
+        "[stack]\nname = \"s\"\n[config.c]\nkey.\"feed.poll-every\" = \"5s\"\n\
+         [service.a]\nimage = \"a:1\"\nuse = [{ from = \"config.c\", spell = \"upper\" }]\n",
     ),
 );

@@ -1,6 +1,6 @@
 //! Order and readiness.
 
-use super::Rule;
+use super::{Check, Rule};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::model::{Condition, Model, Protocol};
 use crate::plan::order::Order;
@@ -14,7 +14,8 @@ pub(super) static START_CYCLE: Rule = Rule {
             [service.b]\nimage = \"b:1\"\nafter = { a = \"started\" }\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { b = \"started\" }\n\
              [service.b]\nimage = \"b:1\"\n",
-    check: Some(start_cycle),
+    fixed: false,
+    check: Check::Model(start_cycle),
 };
 
 fn start_cycle(model: &Model, sink: &mut Sink) {
@@ -53,7 +54,8 @@ pub(super) static WAITS_WITHOUT_HEALTH: Rule = Rule {
             [service.db]\nimage = \"db:1\"\nport.sql = 5432\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n\
              [service.db]\nimage = \"db:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\n",
-    check: Some(waits_without_health),
+    fixed: false,
+    check: Check::Model(waits_without_health),
 };
 
 fn waits_without_health(model: &Model, sink: &mut Sink) {
@@ -67,7 +69,7 @@ fn waits_without_health(model: &Model, sink: &mut Sink) {
                     .at(after.span, format!("{waiter} waits for it here"))
                     .also(on.span, missing)
             };
-            if service.health.is_none() {
+            if on.main.health.is_none() {
                 let message =
                     format!("{waiter} waits for {name} to be ready, but {name} has no check of health.");
                 let example = service.ports.first().map_or_else(

@@ -15,6 +15,7 @@ fn found(stack: &str) -> Vec<(String, String)> {
         .with("/s/app/Containerfile", "from scratch")
         .with("/s/good.env", "A=1\n")
         .with("/s/broken.env", "A=1\nnonsense\n")
+        .with("/s/good.yaml", "")
         .with("/s/large.bin", vec![b'x'; (1 << 20) + 1]);
     let mut project = Project::open(&files, Path::new("/s/fracht.toml"), Path::new("fracht.toml")).unwrap();
     let names: Vec<String> = project.targets().names().map(str::to_owned).collect();
@@ -39,7 +40,8 @@ fn found(stack: &str) -> Vec<(String, String)> {
 
 #[test]
 fn every_rule_finds_its_bad_example_and_nothing_else() {
-    for rule in RULES {
+    // What the back end finds is tested where it is found.
+    for rule in RULES.iter().filter(|rule| !rule.is_of_objects()) {
         let found = found(rule.fails);
         let names: Vec<&str> = found.iter().map(|(name, _)| name.as_str()).collect();
         assert_eq!(names, [rule.name], "the bad example of {}: {found:#?}", rule.name);

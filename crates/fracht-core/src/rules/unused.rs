@@ -2,37 +2,52 @@
 
 use std::collections::BTreeSet;
 
-use super::Rule;
+use super::{Check, Rule, settings};
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{Model, Mounted, Part};
+use crate::model::{Address, Model, Mounted, Part, UseSource};
 use crate::source::Span;
 
 pub(super) static UNUSED: Rule = Rule {
     name: "unused",
     severity: Severity::Hint,
-    summary: "A volume, config, secret or network that nothing uses.",
+    summary: "A volume, config, secret, network, input or something outside that nothing uses.",
     why: "It is made all the same; often a mount or a variable was forgotten.",
     fails: "[stack]\nname = \"s\"\n[volume.data]\nsize = \"1Gi\"\n[service.a]\nimage = \"a:1\"\n",
     passes: "[stack]\nname = \"s\"\n[volume.data]\nsize = \"1Gi\"\n\
              [service.a]\nimage = \"a:1\"\nmount.\"/data\" = \"volume.data\"\n",
-    check: Some(unused),
+    fixed: false,
+    check: Check::Model(unused),
 };
 
 fn unused(model: &Model, sink: &mut Sink) {
-    let (mut volumes, mut configs, mut secrets, mut networks) =
-        (BTreeSet::new(), BTreeSet::new(), BTreeSet::new(), BTreeSet::new());
+    let (mut volumes, mut configs, mut secrets) = (BTreeSet::new(), BTreeSet::new(), BTreeSet::new());
+    let (mut networks, mut outsides) = (BTreeSet::new(), BTreeSet::new());
+    secrets.extend(model.target.web.tls.as_ref().map(|tls| tls.value));
+    // A config may give an address on.
+    for part in settings::all(model).flat_map(|setting| &setting.text.parts) {
+        if let Part::Known { address: Some(Address::Outside(id)), .. } = part {
+            outsides.insert(*id);
+        }
+    }
     for workload in &model.workloads {
         if workload.tainted {
             return; // what could not be read may be the use
         }
-        for mount in &workload.mounts {
+        for mount in workload.containers().flat_map(|container| &container.mounts) {
             match &mount.what {
                 Mounted::Volume(id) => _ = volumes.insert(*id),
                 Mounted::Config(id, _) => _ = configs.insert(*id),
                 Mounted::Secret(id, _) => _ = secrets.insert(*id),
-                Mounted::Scratch(_) => {}
+                Mounted::Scratch(_) | Mounted::Folder(_) => {}
             }
         }
+        for used in workload.containers().flat_map(|container| &container.uses) {
+            match used.source {
+                UseSource::Config(id) => _ = configs.insert(id),
+                UseSource::Secret(id) => _ = secrets.insert(id),
+            }
+        }
+        secrets.extend(workload.pull.iter().map(|secret| secret.value));
         for part in workload.texts().flat_map(|(_, text)| &text.parts) {
             match part {
                 Part::Config(id, _) => _ = configs.insert(*id),
@@ -64,5 +79,9 @@ fn unused(model: &Model, sink: &mut Sink) {
     for (_, network) in model.networks.entries().filter(|(id, _)| !networks.contains(id)) {
         let use_it = format!("Put a service in it: network = [\"{}\"]", network.name);
         tell("network", &network.name, network.span, &use_it);
+    }
+    for (_, outside) in model.outsides.entries().filter(|(id, _)| !outsides.contains(id)) {
+        let use_it = format!("Refer to it, {{outside.{}}}", outside.name);
+        tell("outside", &outside.name, outside.span, &use_it);
     }
 }

@@ -53,7 +53,7 @@ fn verdict(files: &MemoryFiles, target: &str, given: Given) -> Verdict {
 fn images(files: &MemoryFiles, target: &str) -> Vec<String> {
     let verdict = verdict(files, target, Given::default());
     assert!(verdict.checked().is_some(), "{:#?}", verdict.report.findings());
-    verdict.model.workloads.iter().map(|workload| workload.image.value.to_string()).collect()
+    verdict.model.workloads.iter().map(|workload| workload.main.image.value.to_string()).collect()
 }
 
 #[test]
@@ -121,7 +121,7 @@ fn an_input_has_what_was_given_and_must_fit_its_pattern() {
         given
     };
     let model = verdict(&files(), "prod", given("2.7")).model;
-    assert_eq!(model.workloads.iter().nth(2).unwrap().image.value.to_string(), "registry.example/c:2.7");
+    assert_eq!(model.workloads.iter().nth(2).unwrap().main.image.value.to_string(), "registry.example/c:2.7");
     let refused = verdict(&files(), "prod", given("2.7; rm")).report;
     let finding =
         &refused.findings().iter().find(|f| f.diagnostic.rule == "input-refused").unwrap().diagnostic;

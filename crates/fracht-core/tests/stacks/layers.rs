@@ -35,7 +35,7 @@ volume.tides.class = "fast"
 
 fn variable<'m>(model: &'m Model, service: &str, name: &str) -> &'m Text {
     let workload = model.workloads.iter().find(|workload| *workload.name == *service).unwrap();
-    &workload.env.iter().find(|variable| *variable.name == *name).unwrap().value
+    &workload.main.env.iter().find(|variable| *variable.name == *name).unwrap().value
 }
 
 #[test]
@@ -43,8 +43,8 @@ fn a_target_states_only_the_difference() {
     let laptop = good(STACK, "laptop").model;
     let api = &laptop.workloads.iter().next().unwrap();
     assert_eq!(laptop.target.on.value, Place::Machine);
-    assert_eq!(api.service().unwrap().replicas.value, 1);
-    assert_eq!(api.args.as_ref().unwrap().len(), 1, "a list replaces");
+    assert_eq!(api.service().unwrap().replicas.value.least(), 1);
+    assert_eq!(api.main.args.as_ref().unwrap().len(), 1, "a list replaces");
     assert_eq!(api.ports()[0].number.value, 8080, "a short form becomes the table that it stands for");
     assert!(api.ports()[0].reach.value.is_open());
     assert_eq!(variable(&laptop, "api", "LOG_LEVEL").plain(), "info");
@@ -142,8 +142,12 @@ service.a.like = "pattern.loud"
 /// The variables of a service, `NAME=value`.
 fn variables(model: &Model, service: &str) -> Vec<String> {
     let workload = model.workloads.iter().find(|workload| *workload.name == *service).unwrap();
-    let mut all: Vec<_> =
-        workload.env.iter().map(|variable| format!("{}={}", variable.name, variable.value.plain())).collect();
+    let mut all: Vec<_> = workload
+        .main
+        .env
+        .iter()
+        .map(|variable| format!("{}={}", variable.name, variable.value.plain()))
+        .collect();
     all.sort();
     all
 }
@@ -153,15 +157,15 @@ fn a_service_starts_from_its_patterns_in_their_order() {
     let test = good(LIKE, "test").model;
     assert_eq!(variables(&test, "a"), ["A=loud", "B=tested", "C=test", "LOUD=1"]);
     let a = test.workloads.iter().next().unwrap();
-    assert_eq!(a.user.unwrap().value.uid, 10, "a pattern is like another one");
-    assert!(a.memory.is_some());
+    assert_eq!(a.main.user.unwrap().value.uid, 10, "a pattern is like another one");
+    assert!(a.main.memory.is_some());
 }
 
 #[test]
 fn what_is_dropped_is_taken_from_earlier_layers_only() {
     let test = good(LIKE, "test").model;
     assert_eq!(variables(&test, "quiet"), ["A=loud", "B=tested", "C=base"]);
-    assert!(test.workloads.iter().nth(1).unwrap().memory.is_none());
+    assert!(test.workloads.iter().nth(1).unwrap().main.memory.is_none());
     let prod = good(LIKE, "prod").model;
     assert_eq!(variables(&prod, "a"), ["A=loud", "C=test"], "a target drops what a pattern or the stack set");
 }
@@ -171,7 +175,7 @@ fn a_target_is_like_another_and_adds_its_difference() {
     let prod = good(LIKE, "prod").model;
     assert_eq!(&*prod.target.namespace.value, "p");
     let a = prod.workloads.iter().next().unwrap();
-    assert_eq!(a.service().unwrap().replicas.value, 3);
+    assert_eq!(a.service().unwrap().replicas.value.least(), 3);
 }
 
 #[test]
@@ -221,7 +225,7 @@ mod split {
             let texts: Vec<_> = workload.texts().map(|(_, text)| text.parts.clone()).collect();
             let ports: Vec<_> = workload.ports().iter().map(|p| (p.name.clone(), p.number.value)).collect();
             let waits: Vec<_> = workload.after.iter().map(|a| (a.on.index(), a.condition)).collect();
-            format!("{} {} {texts:?} {ports:?} {waits:?}\n", workload.reference(), workload.image.value)
+            format!("{} {} {texts:?} {ports:?} {waits:?}\n", workload.reference(), workload.main.image.value)
         };
         (verdict.model.workloads.iter().map(workload).collect(), problems)
     }
@@ -235,8 +239,7 @@ mod split {
             prop_assume!(!parts.iter().any(|part| part.text.contains('\n')));
             let whole = stack_file(&parts);
             let heads = whole.match_indices("\n[service.").map(|(at, _)| at + 1);
-            let heads: Vec<usize> =
-                heads.filter(|at| !whole[*at..].lines().next().unwrap().contains(".mount]")).collect();
+            let heads: Vec<usize> = heads.collect();
             prop_assume!(!heads.is_empty());
             let at = heads[cut % heads.len()];
             // A service's own tables follow it, so that the rest is whole tables.

@@ -128,14 +128,18 @@ proptest! {
     #[test]
     fn chosen_numbers_never_clash(parts in parts(), machine in any::<bool>()) {
         let mut text = stack_file(&parts);
-        text += if machine { "[target.t]\non = \"machine\"\n" } else { "[target.t]\non = \"cluster\"\n" };
+        text += if machine { "[target.t]\non = \"machine\"\n" } else { "[target.t]\ndomain = \"made.example\"\n" };
         let model = good(&text, "t").model;
         let mut taken = BTreeSet::new();
         for entry in PortPlan::of(&model).entries {
             let port = entry.port(&model).unwrap();
-            let open = port.reach.value != Reach::Stack;
+            let open = match port.reach.value {
+                Reach::Stack => false,
+                Reach::Web => machine,
+                Reach::Node | Reach::Balancer => true,
+            };
             prop_assert_eq!(open, !entry.at.is_empty());
-            let replicas = model.workloads[entry.service].service().unwrap().replicas.value.max(1) as usize;
+            let replicas = model.workloads[entry.service].service().unwrap().replicas.value.least().max(1) as usize;
             let wanted = if machine { replicas } else { 1 };
             prop_assert!(!open || entry.at.len() == wanted);
             for number in entry.at {

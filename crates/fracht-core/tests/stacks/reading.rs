@@ -98,10 +98,10 @@ env.ON = true
 "#;
     let model = good(stack, "cluster").model;
     let a = model.workloads.iter().find(|workload| &*workload.name == "a").unwrap();
-    let plain: Vec<String> = a.env.iter().map(|variable| variable.value.plain()).collect();
+    let plain: Vec<String> = a.main.env.iter().map(|variable| variable.value.plain()).collect();
     assert_eq!(plain, ["db", "db:5000", "5000", r#"{"a": {}}"#, "--", "3", "1.10", "true"]);
     assert!(matches!(
-        a.env[4].value.parts.as_slice(),
+        a.main.env[4].value.parts.as_slice(),
         [Part::Config(..), Part::Plain(_), Part::Secret(..), Part::Plain(_), Part::Pod(_)]
     ));
     let Content::Text(url) = &model.configs.iter().next().unwrap().keys[1].content else { panic!() };

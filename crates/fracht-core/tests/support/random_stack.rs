@@ -19,7 +19,14 @@ pub(crate) struct Part {
     pub(crate) secret: u8,
     pub(crate) user: bool,
     pub(crate) text: String,
+    /// Of the networks that there are, those that it is in, one bit for each.
+    pub(crate) networks: u8,
+    /// What else it has, one bit for each thing.
+    pub(crate) more: u16,
 }
+
+/// The networks of a made-up stack, and whether they are closed.
+const NETWORKS: [(&str, bool); 3] = [("quay", false), ("deep", true), ("hold", true)];
 
 /// A made-up port.
 #[derive(Clone, Copy, Debug)]
@@ -105,7 +112,7 @@ pub(crate) fn any_text() -> impl Strategy<Value = String> {
 }
 
 fn opened() -> impl Strategy<Value = Opened> {
-    (0_u8..5, prop::bool::weighted(0.2), prop::bool::weighted(0.3)).prop_map(|(reach, udp, renamed)| Opened {
+    (0_u8..6, prop::bool::weighted(0.2), prop::bool::weighted(0.3)).prop_map(|(reach, udp, renamed)| Opened {
         reach,
         udp,
         renamed,
@@ -118,21 +125,31 @@ fn part() -> impl Strategy<Value = Part> {
         (prop::bool::weighted(0.25), prop::collection::vec(opened(), 0..4), 0_u8..4),
         (links(), links()),
         (prop::bool::weighted(0.3), prop::option::of(any::<bool>()), 0_u8..4, any::<bool>(), any_text()),
+        (prop_oneof![Just(0_u8), 1_u8..8], any::<u16>()),
     )
-        .prop_map(|((is_task, ports, replicas), (waits, uses), (volume, config, secret, user, text))| {
-            Part {
-                ports: if is_task { Vec::new() } else { ports },
-                is_task,
-                replicas,
-                waits,
-                uses,
-                volume,
-                config,
-                secret,
-                user,
-                text,
-            }
-        })
+        .prop_map(
+            |(
+                (is_task, ports, replicas),
+                (waits, uses),
+                (volume, config, secret, user, text),
+                (networks, more),
+            )| {
+                Part {
+                    networks,
+                    more,
+                    ports: if is_task { Vec::new() } else { ports },
+                    is_task,
+                    replicas,
+                    waits,
+                    uses,
+                    volume,
+                    config,
+                    secret,
+                    user,
+                    text,
+                }
+            },
+        )
 }
 
 /// Some parts.
@@ -144,6 +161,27 @@ impl Part {
     /// Whether others can wait for it to be ready.
     pub(crate) fn shows_readiness(&self) -> bool {
         self.ports.iter().any(|port| !port.udp)
+    }
+
+    /// Whether it has one of the more things.
+    fn has(&self, thing: u32) -> bool {
+        self.more >> thing & 1 == 1
+    }
+
+    /// Whether it runs at times of its own.
+    pub(crate) fn is_scheduled(&self) -> bool {
+        self.is_task && self.has(0)
+    }
+
+    /// Whether it shares a network with another.
+    fn shares(&self, other: &Self) -> bool {
+        self.networks & other.networks != 0 || self.networks == 0 && other.networks == 0
+    }
+
+    /// Whether it has no way out of its networks.
+    fn is_closed(&self) -> bool {
+        let open = |(index, (_, closed)): (usize, &(&str, bool))| self.networks >> index & 1 == 1 && !closed;
+        self.networks != 0 && !NETWORKS.iter().enumerate().any(open)
     }
 }
 
@@ -169,25 +207,40 @@ pub(crate) fn quoted_plain(text: &str) -> String {
 pub(crate) fn stack_file(parts: &[Part]) -> String {
     let mut out = String::from(
         "[stack]\nname = \"made-up\"\n[secret.made]\nkey.password = { env = \"MADE_UP\" }\n\
-         [secret.there]\npresent = \"in-cluster\"\nkeys = [\"token\"]\n",
+         [secret.there]\npresent = \"in-cluster\"\nkeys = [\"token\"]\n\
+         [outside.feed]\nhost = \"feed.example\"\nport.in = 443\n\
+         [outside.gauge]\naddress = \"192.0.2.7\"\nport.read = 5055\n\
+         [target.cluster]\ndomain = \"made.example\"\n",
     );
+    for (name, closed) in NETWORKS {
+        writeln!(out, "[network.{name}]\nclosed = {closed}").unwrap();
+    }
     for (index, part) in parts.iter().enumerate() {
         let kind = if part.is_task { "task" } else { "service" };
         writeln!(out, "[{kind}.{}]\nimage = \"registry.example/part:{index}.0\"", name(index)).unwrap();
         if part.user {
             out.push_str("user = \"10001:10002\"\n");
         }
+        let each = part.volume && part.has(1) && !part.is_task;
+        let alone = part.volume && !each;
         if !part.is_task {
-            writeln!(out, "replicas = {}", part.replicas).unwrap();
+            match part.replicas {
+                _ if alone => {}
+                3 => out.push_str("replicas = { min = 2, max = 5, cpu = \"60%\" }\ncpu = \"100m..\"\n"),
+                count => writeln!(out, "replicas = {count}").unwrap(),
+            }
         }
+        more(part, &mut out);
         for (port, opened) in part.ports.iter().enumerate() {
-            let reach = ["stack", "stack", "stack", "node", "balancer"][usize::from(opened.reach)];
-            let protocol = if opened.udp { "udp" } else { "tcp" };
+            let reach = ["stack", "stack", "stack", "node", "balancer", "web"][usize::from(opened.reach)];
+            let udp = opened.udp && reach != "web";
+            let web = if reach == "web" { format!(", path = \"/{index}/{port}\"") } else { String::new() };
+            let protocol = if udp { "udp" } else { "tcp" };
             let inner = if opened.renamed { format!(", as = {}", 80 + port) } else { String::new() };
             let number = 8000 + port;
             writeln!(
                 out,
-                "port.p{port} = {{ number = {number}, reach = \"{reach}\", protocol = \"{protocol}\"{inner} }}"
+                "port.p{port} = {{ number = {number}, reach = \"{reach}\", protocol = \"{protocol}\"{inner}{web} }}"
             )
             .unwrap();
         }
@@ -199,9 +252,10 @@ pub(crate) fn stack_file(parts: &[Part]) -> String {
                 links.iter().filter(|_| index > 0).map(|link| link % index.max(1)).collect();
             others.sort_unstable();
             others.dedup();
+            others.retain(|other| part.shares(&parts[*other]));
             others
         };
-        for other in others(&part.waits) {
+        for other in others(&part.waits).into_iter().filter(|other| !parts[*other].is_scheduled()) {
             let until = match &parts[other] {
                 other if other.is_task => "done",
                 other if other.shows_readiness() => "ready",
@@ -211,6 +265,9 @@ pub(crate) fn stack_file(parts: &[Part]) -> String {
         }
         for other in others(&part.uses).into_iter().filter(|other| !parts[*other].ports.is_empty()) {
             writeln!(out, "env.USES_{other} = \"x://{{service.{}/p0}}/y\"", name(other)).unwrap();
+        }
+        if !part.is_closed() && part.has(2) {
+            out.push_str("env.FEED = \"{outside.feed/in} {outside.gauge} {port.gauge/read}\"\n");
         }
         writeln!(out, "env.TEXT = {}", quoted_plain(&part.text)).unwrap();
         writeln!(out, "args = [{}]", quoted_plain(&part.text)).unwrap();
@@ -223,6 +280,9 @@ pub(crate) fn stack_file(parts: &[Part]) -> String {
             }
             3 => out.push_str("mount.\"/run/login/token\" = \"secret.there/token\"\n"),
             _ => {}
+        }
+        if part.volume {
+            writeln!(out, "mount.\"/data\" = \"volume.v{index}\"").unwrap();
         }
         match part.config {
             Some(true) => writeln!(
@@ -240,11 +300,42 @@ pub(crate) fn stack_file(parts: &[Part]) -> String {
             .unwrap(),
             None => {}
         }
-        let table = format!("[{kind}.{}.mount]\n", name(index));
-        if part.volume && part.config.is_none() && part.secret < 2 {
-            writeln!(out, "{table}\"/data\" = \"volume.v{index}\"\n[volume.v{index}]\nsize = \"1Gi\"")
-                .unwrap();
+        if part.volume {
+            let folder = if part.has(3) && !each { "node-folder = \"/data/made\"\n" } else { "" };
+            writeln!(out, "[volume.v{index}]\nsize = \"1Gi\"\neach = {each}\n{folder}").unwrap();
         }
     }
     out
+}
+
+/// Settings of which any can stand beside any other.
+fn more(part: &Part, out: &mut String) {
+    let networks = NETWORKS.iter().enumerate().filter(|(index, _)| part.networks >> index & 1 == 1);
+    let networks: Vec<String> = networks.map(|(_, (name, _))| format!("\"{name}\"")).collect();
+    if !networks.is_empty() {
+        writeln!(out, "network = [{}]", networks.join(", ")).unwrap();
+    }
+    if part.is_scheduled() {
+        out.push_str("schedule = \"15 3 * * *\"\noverlap = \"replace\"\nzone = \"UTC\"\n");
+    }
+    let settings = [
+        "confine = \"strict\"\n",
+        "rights = [{ on = \"leases\", may = [\"get\", \"update\"], only = [\"leader\"] }]\n",
+        "label.tier = \"made\"\nnote.\"made.example/up\" = \"yes\"\nrole = \"part\"\n",
+        "use = [{ from = \"secret.there\", prefix = \"MADE_\", spell = \"upper\" }, \"secret.made\"]\n",
+        "place.disk = \"fast\"\nplatform = \"linux/arm64\"\nstop-within = \"90s\"\n",
+    ];
+    for (thing, setting) in (4..).zip(settings) {
+        if part.has(thing) {
+            out.push_str(setting);
+        }
+    }
+    if !part.is_task && part.has(9) {
+        let helper = "beside.aide = { image = \"registry.example/aide:1\", port.aide = 9999, cpu = \"10m..\", \
+                      health = { tcp = \"aide\" }, env.WHO = \"{pod.name}\", confine = \"off\" }\n";
+        out.push_str(helper);
+    }
+    if !part.is_task && part.has(10) {
+        out.push_str("spread = { over = \"node\", strict = true }\nbefore-stop = { wait = \"5s\" }\n");
+    }
 }

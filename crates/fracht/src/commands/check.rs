@@ -2,8 +2,10 @@
 
 use std::mem::ManuallyDrop;
 
-use fracht_core::diag::Report;
-use fracht_core::model::Model;
+use fracht_cluster::{Options, Rendering};
+use fracht_core::check::Verdict;
+use fracht_core::diag::{Diagnostic, Report};
+use fracht_core::model::{Model, Place};
 use serde::Serialize;
 
 use crate::cli::{Check, Common, Format};
@@ -30,7 +32,8 @@ pub(crate) fn run(common: &Common, asked: &Check, ui: &mut Ui) -> Result<Outcome
     let mut reports = Vec::new();
     let mut models = ManuallyDrop::new(Vec::new());
     for target in &targets {
-        let verdict = ManuallyDrop::into_inner(stack::verdict(&mut project, target)?);
+        let mut verdict = ManuallyDrop::into_inner(stack::verdict(&mut project, target)?);
+        verdict.add(of_objects(&verdict));
         reports.push((target.clone(), verdict.report));
         models.push(verdict.model);
     }
@@ -59,6 +62,16 @@ pub(crate) fn run(common: &Common, asked: &Check, ui: &mut Ui) -> Result<Outcome
     Ok(Outcome::problems_if(report.has_errors()))
 }
 
+/// What is wrong with the objects of a stack that is good as far as it goes.
+fn of_objects(verdict: &Verdict) -> Vec<Diagnostic> {
+    if verdict.model.target.on.value == Place::Machine {
+        return Vec::new();
+    }
+    let rendering =
+        verdict.checked().map(|checked| ManuallyDrop::new(Rendering::new(checked, Options::default())));
+    rendering.map(|rendering| rendering.problems()).unwrap_or_default()
+}
+
 /// What a stack is made of, in words.
 fn inventory(model: &Model) -> String {
     let services = model.workloads.iter().filter(|workload| workload.service().is_some()).count();
@@ -69,7 +82,12 @@ fn inventory(model: &Model) -> String {
         (model.configs.len(), "config"),
         (model.secrets.len(), "secret"),
         (model.networks.len(), "network"),
+        (model.outsides.len(), "outside"),
     ];
     let words = counts.into_iter().filter(|(count, _)| *count > 0);
-    words.map(|(count, what)| counted(count, what)).collect::<Vec<_>>().join(", ")
+    let words = words.map(|(count, what)| match what {
+        "outside" => format!("{count} outside"),
+        what => counted(count, what),
+    });
+    words.collect::<Vec<_>>().join(", ")
 }

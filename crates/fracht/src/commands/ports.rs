@@ -1,7 +1,8 @@
 //! `fracht ports`
 
-use fracht_core::model::{Model, Place, Port, Reach};
+use fracht_core::model::{Model, Port};
 use fracht_core::plan::ports::{PortEntry, PortPlan};
+use fracht_core::plan::reach::addresses;
 use serde::Serialize;
 
 use crate::cli::{Common, Format, Ports};
@@ -61,20 +62,10 @@ fn inside(model: &Model, entry: &PortEntry, port: &Port) -> String {
     format!("{}:{}", model.workloads[entry.service].name, port.inner_number())
 }
 
-/// Where those outside find a port. What only the cluster knows is in capitals.
-fn outside(model: &Model, port: &Port, at: &[u16]) -> Vec<String> {
-    let host = match (model.target.on.value, port.reach.value) {
-        (_, Reach::Stack) => return Vec::new(),
-        (Place::Machine, _) => "localhost",
-        (Place::Cluster, Reach::Node) => "ANY-NODE",
-        (Place::Cluster, Reach::Balancer) => "OWN-ADDRESS",
-    };
-    at.iter().map(|number| format!("{host}:{number}")).collect()
-}
-
 fn text(model: &Model, plan: &PortPlan) -> String {
     let (stack, target) = (&model.name.value, &model.target.name);
-    let open = plan.entries.iter().filter(|entry| !entry.at.is_empty()).count();
+    let is_open = |entry: &&PortEntry| entry.port(model).is_some_and(|port| port.reach.value.is_open());
+    let open = plan.entries.iter().filter(is_open).count();
     let (count, place) = (plan.entries.len(), model.target.on.value.word());
     let mut out = format!("{BOLD}{stack} under {target}{BOLD:#} (a {place}): {open} of ");
     out.push_str(&format!("{} open to the outside\n\n", crate::ui::counted(count, "port")));
@@ -92,7 +83,7 @@ fn text(model: &Model, plan: &PortPlan) -> String {
                 .iter()
                 .any(|owner| owner.service == entry.service && owner.port == entry.port)
         });
-        let outside = match outside(model, port, &entry.at).as_slice() {
+        let outside = match addresses(model, port, &entry.at).as_slice() {
             [] => Cell::styled("–", QUIET),
             [one] => Cell::styled(one, OPEN),
             [first, .., last] => {
@@ -130,7 +121,7 @@ fn answer<'a>(model: &'a Model, plan: &'a PortPlan) -> Answer<'a> {
             inside: inside(model, entry, port),
             reach: port.reach.value.word(),
             at: &entry.at,
-            outside: outside(model, port, &entry.at),
+            outside: addresses(model, port, &entry.at),
         })
     };
     let clash = |clash: &fracht_core::plan::ports::Clash| Clash {

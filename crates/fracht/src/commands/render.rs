@@ -2,57 +2,80 @@
 
 mod folder;
 
-use std::collections::BTreeMap;
+use std::collections::BTreeSet;
 use std::mem::ManuallyDrop;
 use std::path::Path;
 
-use fracht_cluster::{Format, Options, Rendering, SecretValues};
-use fracht_core::check::{Project, RevealError, is_made, reveal};
-use fracht_core::model::{Model, Place};
+use fracht_cluster::{Comments, Format, Options, Rendering};
+use fracht_core::check::Project;
+use fracht_core::model::Place;
 
-use crate::cli::{Common, ObjectFormat, Render};
-use crate::disk::Disk;
+use crate::cli::{Common, Render};
 use crate::failure::{Failure, Outcome};
-use crate::stack;
 use crate::ui::style::{BOLD, QUIET};
 use crate::ui::{Ui, counted};
+use crate::{secrets, stack};
 
 pub(crate) fn run(common: &Common, asked: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
     let mut project = stack::open(common)?;
     let target = stack::target(&project, &asked.target)?;
-    let verdict = stack::verdict(&mut project, &target)?;
-    ui.errors(&verdict.report, project.sources());
-    let Some(checked) = verdict.checked() else { return Ok(Outcome::Problems) };
+    let mut verdict = stack::verdict(&mut project, &target)?;
     if verdict.model.target.on.value == Place::Machine {
         return Err(no_objects(&mut project, &target));
     }
-    let secrets = if asked.secrets { Some(secret_values(&verdict.model)?) } else { None };
-    let rendering = ManuallyDrop::new(Rendering::new(checked, Options { secrets }));
-    let format = match asked.format {
-        ObjectFormat::Yaml => Format::Yaml,
-        ObjectFormat::Json => Format::Json,
-    };
-    match &asked.out {
-        None => Ui::raw_result(|out| rendering.write(format, out))?,
-        Some(dir) => write_folder(&rendering, format, dir, ui)?,
-    }
+    let found = verdict.checked().map(|checked| Rendering::new(checked, Options::default()).problems());
+    verdict.add(found.unwrap_or_default());
+    ui.errors(&verdict.report, project.sources());
+    let Some(checked) = verdict.checked() else { return Ok(Outcome::Problems) };
+    let secrets = if asked.secrets { Some(secrets::values(&verdict.model)?) } else { None };
+    let mut rendering = ManuallyDrop::new(Rendering::new(checked, Options { secrets }));
     let left_out: Vec<String> =
         rendering.left_out().iter().map(|id| format!("secret.{}", verdict.model.secrets[*id].name)).collect();
-    let closed = verdict.model.networks.iter().filter(|network| network.closed.value);
-    let closed: Vec<String> = closed.map(|network| format!("network.{}", network.name)).collect();
-    if !closed.is_empty() {
-        ui.note(&format!(
-            "no object closes {} yet: the cluster lets its members reach others",
-            closed.join(", ")
-        ));
+    only(&mut rendering, &asked.only)?;
+    let (format, sources) = (asked.format.format(), project.sources());
+    match &asked.out {
+        None => Ui::raw_result(|out| rendering.write(format, Comments::Lines(sources), out))?,
+        Some(dir) => write_folder(&rendering, format, Comments::Origins(sources), dir, ui)?,
     }
-    if !left_out.is_empty() {
+    if !left_out.is_empty() && asked.only.is_empty() {
         ui.note(&format!(
             "no object is made for {}; --secrets makes them, with their values",
             left_out.join(", ")
         ));
     }
     Ok(Outcome::Fine)
+}
+
+/// Leaves only the objects that were asked for; each must be there.
+fn only(rendering: &mut Rendering<'_>, wanted: &[String]) -> Result<(), Failure> {
+    if wanted.is_empty() {
+        return Ok(());
+    }
+    let fits = |wanted: &str, kind: &str, name: &str| {
+        let (wanted_kind, wanted_name) = wanted.split_once('/').unwrap_or((wanted, "*"));
+        wanted_kind.eq_ignore_ascii_case(kind) && (wanted_name == "*" || wanted_name == name)
+    };
+    let identities: Vec<(String, String)> = rendering
+        .pieces()
+        .iter()
+        .map(|piece| {
+            let (kind, name) = rendering.identity(*piece);
+            (kind.to_owned(), name)
+        })
+        .collect();
+    for one in wanted {
+        if !identities.iter().any(|(kind, name)| fits(one, kind, name)) {
+            let kinds: BTreeSet<&str> = identities.iter().map(|(kind, _)| kind.as_str()).collect();
+            let kinds: Vec<&str> = kinds.into_iter().collect();
+            let help = format!(
+                "--only takes KIND/NAME, or KIND for all of a kind. Kinds here: {}.",
+                kinds.join(", ")
+            );
+            return Err(Failure::new(format!("No object is {one}."), help));
+        }
+    }
+    rendering.retain(|kind, name| wanted.iter().any(|one| fits(one, kind, name)));
+    Ok(())
 }
 
 /// A machine has no objects; the targets that have are named.
@@ -71,39 +94,14 @@ fn no_objects(project: &mut Project<'_>, target: &str) -> Failure {
     Failure::new(format!("The target {target} is a machine, and a machine takes no cluster objects."), help)
 }
 
-/// Reads the values of all secrets that are made; every one that is missing is named.
-fn secret_values(model: &Model) -> Result<SecretValues, Failure> {
-    let variable = |name: &str| std::env::var_os(name).map(std::ffi::OsString::into_encoded_bytes);
-    let (mut all, mut missing) = (SecretValues::new(), Vec::new());
-    for (id, secret) in model.secrets.entries().filter(|(_, secret)| is_made(secret)) {
-        let mut values = BTreeMap::new();
-        for key in &secret.keys {
-            match reveal(&Disk, &variable, key) {
-                Ok(Some(value)) => _ = values.insert(key.name.to_string(), value),
-                Ok(None) => {}
-                Err(error) => missing.push(format!(
-                    "secret.{}/{}: {}",
-                    secret.name,
-                    key.name,
-                    match error {
-                        RevealError::NoVariable(name) => format!("set the variable {name}"),
-                        RevealError::Empty => "its value is empty".to_owned(),
-                        RevealError::Unreadable(path, reason) => format!("{}: {reason}", path.display()),
-                    }
-                )),
-            }
-        }
-        all.insert(id, values);
-    }
-    if missing.is_empty() {
-        return Ok(all);
-    }
-    let message = format!("{} can't be read.", counted(missing.len(), "secret value"));
-    Err(Failure::Because { message, help: missing })
-}
-
-fn write_folder(rendering: &Rendering<'_>, format: Format, dir: &Path, ui: &mut Ui) -> Result<(), Failure> {
-    let files = rendering.files(format)?;
+fn write_folder(
+    rendering: &Rendering<'_>,
+    format: Format,
+    comments: Comments<'_>,
+    dir: &Path,
+    ui: &mut Ui,
+) -> Result<(), Failure> {
+    let files = rendering.files(format, comments)?;
     let changes = folder::swap_in(dir, &files)?;
     let shown = stack::shown(dir);
     let mut out = String::new();

@@ -1,0 +1,107 @@
+//! Containers: of services, tasks and helpers.
+
+use std::collections::BTreeMap;
+
+use fracht_core::grammar::duration::whole_seconds;
+use fracht_core::grammar::quantity::{Bounds, Quantity as Amount};
+use fracht_core::model::{BeforeStop, Container as Definition, Port, Workload};
+use fracht_core::origin::At;
+use k8s_openapi::api::core::v1::{
+    Container, ContainerPort, ExecAction, Lifecycle, LifecycleHandler, ResourceRequirements, SleepAction,
+};
+use k8s_openapi::apimachinery::pkg::api::resource::Quantity;
+
+use crate::env::Environment;
+use crate::rendering::Rendering;
+use crate::{filled, probe, security, service, storage};
+
+/// The container of a workload itself.
+pub(crate) fn main(rendering: &Rendering<'_>, workload: &Workload) -> Container {
+    container(rendering, workload, &workload.main, &workload.name, None)
+}
+
+/// The helpers of a workload, in the order in which they start: init containers that go on running.
+pub(crate) fn helpers<'a>(
+    rendering: &'a Rendering<'_>,
+    workload: &'a Workload,
+) -> impl Iterator<Item = Container> + 'a {
+    workload.helpers.iter().enumerate().map(|(index, helper)| Container {
+        restart_policy: Some("Always".into()),
+        ..container(rendering, workload, &helper.container, &helper.name, Some(index))
+    })
+}
+
+fn container(
+    rendering: &Rendering<'_>,
+    workload: &Workload,
+    definition: &Definition,
+    name: &str,
+    helper: Option<usize>,
+) -> Container {
+    let mut env = Environment::new(rendering.model(), definition);
+    let mut arguments = |texts: &Option<Vec<_>>| {
+        texts.as_ref().map(|texts| texts.iter().map(|text| env.argument(text)).collect())
+    };
+    let (command, args) = (arguments(&definition.program), arguments(&definition.args));
+    let probes = probe::probes(workload, definition);
+    let ports = workload.ports().iter().filter(|port| port.helper == helper).map(container_port);
+    Container {
+        name: name.to_owned(),
+        image: Some(definition.image.value.to_string()),
+        command,
+        args,
+        working_dir: definition.workdir.as_ref().map(|workdir| workdir.value.to_string()),
+        ports: filled(ports.collect()),
+        env_from: filled(env.sources()),
+        env: filled(env.finish()),
+        resources: resources(definition),
+        startup_probe: probes.startup,
+        readiness_probe: probes.readiness,
+        liveness_probe: probes.liveness,
+        lifecycle: definition.before_stop.as_ref().map(lifecycle),
+        security_context: security::of_container(workload, definition),
+        volume_mounts: filled(storage::mounts(rendering, definition)),
+        ..Container::default()
+    }
+}
+
+fn container_port(port: &Port) -> ContainerPort {
+    ContainerPort {
+        name: Some(port.name.to_string()),
+        container_port: i32::from(port.number.value),
+        protocol: service::protocol(port.protocol),
+        ..ContainerPort::default()
+    }
+}
+
+fn resources(container: &Definition) -> Option<ResourceRequirements> {
+    let side = |pick: fn(&Bounds) -> Option<&Amount>| {
+        let amount = |name: &str, bounds: &Option<At<Bounds>>| {
+            let amount = pick(&bounds.as_ref()?.value)?;
+            Some((name.to_owned(), Quantity(amount.text.clone())))
+        };
+        let amounts = [amount("cpu", &container.cpu), amount("memory", &container.memory)];
+        let amounts: BTreeMap<_, _> = amounts.into_iter().flatten().collect();
+        (!amounts.is_empty()).then_some(amounts)
+    };
+    let (requests, limits) = (side(|b| b.request.as_ref()), side(|b| b.limit.as_ref()));
+    (requests.is_some() || limits.is_some()).then_some(ResourceRequirements {
+        requests,
+        limits,
+        claims: None,
+    })
+}
+
+fn lifecycle(before: &BeforeStop) -> Lifecycle {
+    let handler = match before {
+        BeforeStop::Run(command) => LifecycleHandler {
+            exec: Some(ExecAction { command: Some(command.iter().map(ToString::to_string).collect()) }),
+            ..LifecycleHandler::default()
+        },
+        BeforeStop::Wait(time) => LifecycleHandler {
+            sleep: Some(SleepAction { seconds: whole_seconds(*time).into() }),
+            ..LifecycleHandler::default()
+        },
+    };
+    Lifecycle { pre_stop: Some(handler), ..Lifecycle::default() }
+}

@@ -1,0 +1,260 @@
+//! What differs between two sets of objects: object by object, field by field.
+//!
+//! Lists whose items have names are matched by these, as the cluster does when it merges, and not by
+//! position. What only the cluster itself writes is passed over.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use fracht_core::rules::{is_secret_name, secret_in};
+use serde_json::Value;
+
+/// All that differs.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Difference {
+    /// The namespace of all objects, old and new, where it differs. It is not told again for each.
+    pub namespace: Option<(String, String)>,
+    /// The objects that differ, those of the new set in its order, then those that are gone.
+    pub objects: Vec<ObjectChange>,
+    /// How many objects are the same.
+    pub same: usize,
+}
+
+/// An object that differs.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ObjectChange {
+    /// Its kind.
+    pub kind: String,
+    /// Its name; the new one, where it has two.
+    pub name: String,
+    /// What differs.
+    pub change: Change,
+}
+
+/// How an object differs.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Change {
+    /// It is only in the new set.
+    Added,
+    /// It is only in the old set.
+    Removed,
+    /// It is in both, and some fields differ.
+    Changed(Vec<FieldChange>),
+}
+
+/// A field that differs.
+#[derive(Clone, Debug, PartialEq)]
+pub struct FieldChange {
+    /// Its path; items of lists by their names, in square brackets.
+    pub path: String,
+    /// The old value; `None` if it is new.
+    pub old: Option<Value>,
+    /// The new value; `None` if it is gone.
+    pub new: Option<Value>,
+    /// Whether it looks secret. Its values are left out then.
+    pub secret: bool,
+}
+
+/// What stands in the place of a secret value.
+const HIDDEN: &str = "(hidden)";
+
+/// Compares two sets of objects.
+pub fn compare(old: &[Value], new: &[Value]) -> Difference {
+    let mut old_by: BTreeMap<Identity, &Value> = BTreeMap::new();
+    for object in old {
+        insert(&mut old_by, object);
+    }
+    let mut new_by: BTreeMap<Identity, &Value> = BTreeMap::new();
+    let order: Vec<Identity> = new.iter().map(|object| insert(&mut new_by, object)).collect();
+    let namespace = moved(&old_by, &new_by);
+    let mut difference = Difference { namespace, ..Difference::default() };
+    for identity in &order {
+        let Some(object) = new_by.get(identity) else { continue };
+        let change = match old_by.get(identity) {
+            None => Change::Added,
+            Some(before) => {
+                let mut fields = Vec::new();
+                let walk = Walk { kind: text(&object["kind"]), namespace: difference.namespace.as_ref() };
+                walk.values("", Some(before), Some(object), &mut fields);
+                if fields.is_empty() {
+                    difference.same += 1;
+                    continue;
+                }
+                Change::Changed(fields)
+            }
+        };
+        difference.objects.push(changed(object, change));
+    }
+    for identity in old_by.keys().filter(|identity| !new_by.contains_key(*identity)) {
+        if let Some(object) = old_by.get(identity) {
+            difference.objects.push(changed(object, Change::Removed));
+        }
+    }
+    difference
+}
+
+fn changed(object: &Value, change: Change) -> ObjectChange {
+    ObjectChange {
+        kind: text(&object["kind"]).to_owned(),
+        name: text(&object["metadata"]["name"]).to_owned(),
+        change,
+    }
+}
+
+/// What makes an object the same one in both sets: its kind, its name, and which of those it is.
+type Identity = (String, String, usize);
+
+fn insert<'v>(known: &mut BTreeMap<Identity, &'v Value>, object: &'v Value) -> Identity {
+    let labels = &object["metadata"]["labels"];
+    let kind = text(&object["kind"]);
+    // The names of these follow from their content or their namespace; what they are for is a label.
+    let derived = ["Job", "PersistentVolume", "Namespace"].contains(&kind);
+    let made_here = labels["app.kubernetes.io/managed-by"] == "fracht";
+    let name =
+        if derived && made_here { &labels["app.kubernetes.io/name"] } else { &object["metadata"]["name"] };
+    let mut identity = (kind.to_owned(), text(name).to_owned(), 0);
+    while known.contains_key(&identity) {
+        identity.2 += 1;
+    }
+    known.insert(identity.clone(), object);
+    identity
+}
+
+/// The old and the new namespace, if all objects that are in both went from the one to the other.
+fn moved(old: &BTreeMap<Identity, &Value>, new: &BTreeMap<Identity, &Value>) -> Option<(String, String)> {
+    let both = new.iter().filter_map(|(identity, object)| Some((*old.get(identity)?, *object)));
+    let pairs: BTreeSet<(&str, &str)> = both
+        .map(|(old, new)| (text(&old["metadata"]["namespace"]), text(&new["metadata"]["namespace"])))
+        .filter(|(old, new)| !old.is_empty() || !new.is_empty())
+        .collect();
+    let mut pairs = pairs.into_iter();
+    match (pairs.next(), pairs.next()) {
+        (Some((old, new)), None) if old != new && !old.is_empty() && !new.is_empty() => {
+            Some((old.to_owned(), new.to_owned()))
+        }
+        _ => None,
+    }
+}
+
+fn text(value: &Value) -> &str {
+    value.as_str().unwrap_or_default()
+}
+
+struct Walk<'a> {
+    kind: &'a str,
+    namespace: Option<&'a (String, String)>,
+}
+
+impl Walk<'_> {
+    fn values(&self, path: &str, old: Option<&Value>, new: Option<&Value>, out: &mut Vec<FieldChange>) {
+        match (old, new) {
+            (Some(Value::Object(old)), Some(Value::Object(new))) => {
+                let fresh = new.keys().filter(|name| !old.contains_key(*name));
+                for name in old.keys().chain(fresh) {
+                    let path = if path.is_empty() { name.clone() } else { format!("{path}.{name}") };
+                    if !is_of_the_cluster(&path) {
+                        self.values(&path, old.get(name), new.get(name), out);
+                    }
+                }
+            }
+            (Some(Value::Array(old)), Some(Value::Array(new))) => self.lists(path, old, new, out),
+            (old, new) if old == new => {}
+            (old, new) => {
+                if !self.is_move(path, old, new) {
+                    out.push(self.field(path, old, new));
+                }
+            }
+        }
+    }
+
+    fn lists(&self, path: &str, old: &[Value], new: &[Value], out: &mut Vec<FieldChange>) {
+        let Some(key) = key_of(path, old, new) else {
+            for index in 0..old.len().max(new.len()) {
+                self.values(&format!("{path}[{index}]"), old.get(index), new.get(index), out);
+            }
+            return;
+        };
+        let name = |item: &Value| match &item[key] {
+            Value::String(name) => name.clone(),
+            other => other.to_string(),
+        };
+        let find = |items: &[Value], wanted: &str| items.iter().position(|item| name(item) == wanted);
+        let old_names: Vec<String> = old.iter().map(name).collect();
+        let fresh = new.iter().map(name).filter(|name| !old_names.contains(name));
+        for item in old_names.iter().cloned().chain(fresh) {
+            let (before, after) = (find(old, &item), find(new, &item));
+            let get = |items: &'_ [Value], at: Option<usize>| at.and_then(|at| items.get(at)).cloned();
+            let path = format!("{path}[{item}]");
+            self.values(&path, get(old, before).as_ref(), get(new, after).as_ref(), out);
+        }
+        // Where order has a meaning, another one is a difference.
+        let ordered = ["env", "initContainers"].iter().any(|field| path.ends_with(field));
+        let both = |items: &[Value], others: &[Value]| -> Vec<String> {
+            items.iter().map(name).filter(|name| find(others, name).is_some()).collect()
+        };
+        let (before, after) = (both(old, new), both(new, old));
+        if ordered && before != after {
+            let list = |names: Vec<String>| Value::Array(names.into_iter().map(Value::String).collect());
+            out.push(self.field(&format!("{path} (order)"), Some(&list(before)), Some(&list(after))));
+        }
+    }
+
+    /// Whether a field only tells again that all objects went to another namespace.
+    fn is_move(&self, path: &str, old: Option<&Value>, new: Option<&Value>) -> bool {
+        let Some((from, to)) = self.namespace else { return false };
+        let names_it = path.ends_with(".namespace") || self.kind == "Namespace" && path == "metadata.name";
+        names_it && old.is_some_and(|old| old == from.as_str()) && new.is_some_and(|new| new == to.as_str())
+    }
+
+    fn field(&self, path: &str, old: Option<&Value>, new: Option<&Value>) -> FieldChange {
+        let secret = self.is_secret(path) || [old, new].into_iter().flatten().any(holds_secret);
+        let shown = |value: Option<&Value>| {
+            value.map(|value| if secret { Value::String(HIDDEN.into()) } else { value.clone() })
+        };
+        FieldChange { path: path.to_owned(), old: shown(old), new: shown(new), secret }
+    }
+
+    /// Whether what stands at a path is secret by its name.
+    fn is_secret(&self, path: &str) -> bool {
+        if self.kind == "Secret" && (path.starts_with("data") || path.starts_with("stringData")) {
+            return true;
+        }
+        let path = path.strip_suffix(".value").unwrap_or(path);
+        let inner = path.strip_suffix(']').and_then(|path| path.rsplit_once('[')).map(|(_, name)| name);
+        // A reference to a secret has a name and a key, which are none.
+        let name = inner.or_else(|| path.strip_prefix("data.")).unwrap_or_default();
+        is_secret_name(name)
+    }
+}
+
+/// Whether a value, or one in it, is secret by its looks.
+fn holds_secret(value: &Value) -> bool {
+    match value {
+        Value::String(text) => secret_in(text).is_some(),
+        Value::Array(items) => items.iter().any(holds_secret),
+        Value::Object(fields) => fields.values().any(holds_secret),
+        _ => false,
+    }
+}
+
+/// Fields that only the cluster writes.
+fn is_of_the_cluster(path: &str) -> bool {
+    let of_meta = ["uid", "resourceVersion", "creationTimestamp", "generation", "managedFields", "selfLink"];
+    path == "status" || path.strip_prefix("metadata.").is_some_and(|field| of_meta.contains(&field))
+}
+
+/// The field by which the items of two lists are matched; `None` where position counts.
+fn key_of(path: &str, old: &[Value], new: &[Value]) -> Option<&'static str> {
+    let keys: &[&'static str] = if path.ends_with("volumeMounts") {
+        &["mountPath"]
+    } else {
+        &["name", "containerPort", "port", "topologyKey", "host", "path", "ip"]
+    };
+    let unique = |items: &[Value], key: &str| {
+        let mut seen = BTreeSet::new();
+        items.iter().all(|item| {
+            let value = &item[key];
+            (value.is_string() || value.is_number()) && seen.insert(value.to_string())
+        })
+    };
+    keys.iter().copied().find(|key| unique(old, key) && unique(new, key))
+}

@@ -1,0 +1,25 @@
+//! `PodDisruptionBudget` (policy/v1) of a service of two or more: of its pods one at a time may be taken away
+//! when nodes are cleared.
+
+use fracht_core::model::{Model, Workload};
+use k8s_openapi::api::policy::v1::{PodDisruptionBudget, PodDisruptionBudgetSpec};
+use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
+
+use crate::labels;
+
+/// Whether a workload has so many replicas that some can be kept.
+pub(crate) fn is_for(workload: &Workload) -> bool {
+    workload.service().is_some_and(|service| service.replicas.value.least() >= 2)
+}
+
+pub(crate) fn disruption_budget(model: &Model, workload: &Workload) -> PodDisruptionBudget {
+    PodDisruptionBudget {
+        metadata: labels::meta(model, &*workload.name, labels::of_part(model, &workload.name)),
+        spec: Some(PodDisruptionBudgetSpec {
+            max_unavailable: Some(IntOrString::Int(1)),
+            selector: Some(labels::label_selector(model, workload)),
+            ..PodDisruptionBudgetSpec::default()
+        }),
+        status: None,
+    }
+}

@@ -1,0 +1,67 @@
+//! Changes to objects that the stack asks for: JSON Merge Patch (RFC 7396) and JSON Patch (RFC 6902).
+
+use fracht_core::diag::Diagnostic;
+use fracht_core::model::{Change, Patch, Raw};
+use fracht_core::source::Span;
+use serde_json::{Map, Number, Value};
+
+use crate::object;
+
+/// Why a change can't be made, and where that is written.
+pub(crate) struct Misses {
+    span: Span,
+    reason: String,
+}
+
+/// Makes a change.
+///
+/// # Errors
+/// An operation on what is not there.
+pub(crate) fn apply(object: &mut Value, patch: &Patch) -> Result<(), Misses> {
+    match &patch.change {
+        Change::Merge(merge) => json_patch::merge(object, &value(merge)),
+        Change::Operations(operations) => {
+            for (operation, span) in operations {
+                let misses = |reason: String| Misses { span: *span, reason };
+                let one = serde_json::from_value(value(operation))
+                    .map_err(|error| misses(format!("the operation can't be read: {error}")))?;
+                json_patch::patch(object, &[one]).map_err(|error| misses(error.kind.to_string()))?;
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Whether a change can be made to an object, and leaves it one of its kind.
+pub(crate) fn check(object: &mut Value, patch: &Patch) -> Result<(), Diagnostic> {
+    let (kind, name) = (&patch.kind, &patch.name);
+    apply(object, patch).map_err(|misses| {
+        Diagnostic::new("patch-misses", format!("{kind}/{name} can't be changed so."))
+            .at(misses.span, misses.reason)
+            .help(format!("`fracht render --only {kind}/{name}` shows the object."))
+    })?;
+    // A key one level too deep is no field, and the cluster would pass over it.
+    match object::unknown_field(object) {
+        None => Ok(()),
+        Some(problem) => {
+            Err(Diagnostic::new("patch-misses", format!("{kind}/{name} would not be a {kind} any more."))
+                .at(patch.span, problem)
+                .help(format!("`fracht render --only {kind}/{name}` shows the object; compare the levels.")))
+        }
+    }
+}
+
+/// The value as JSON.
+fn value(raw: &Raw) -> Value {
+    match raw {
+        Raw::Boolean(value) => Value::Bool(*value),
+        Raw::Integer(number) => Value::Number((*number).into()),
+        Raw::Float(number) => Number::from_f64(*number).map_or(Value::Null, Value::Number),
+        Raw::Text(text) => Value::String(text.to_string()),
+        Raw::List(items) => Value::Array(items.iter().map(value).collect()),
+        Raw::Table(fields) => {
+            let fields = fields.iter().map(|(name, field)| (name.to_string(), value(field)));
+            Value::Object(fields.collect::<Map<_, _>>())
+        }
+    }
+}

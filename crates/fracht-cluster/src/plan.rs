@@ -1,0 +1,287 @@
+//! Which objects are made of a stack, in the order to apply them. Nothing is built here: a piece is small.
+
+use fracht_core::check::is_made;
+use fracht_core::model::{
+    ConfigId, Entry, Kind, Model, NetworkId, OutsideId, OutsidePlace, PortIndex, Reach, Replicas, SecretId,
+    VolumeId, Workload, WorkloadId,
+};
+use fracht_core::plan::order::Order;
+use fracht_core::source::Span;
+
+use crate::passed::PassedObject;
+use crate::rights::Holder;
+use crate::{claim, disruption, http_route, job, network_policy, rights, service, stateful_set, web};
+
+/// An object that is to be made.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Piece {
+    pub(crate) group: Group,
+    pub(crate) wave: usize,
+    pub(crate) source: Source,
+}
+
+/// The order in which to apply.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Group {
+    Namespace = 1,
+    Rights = 2,
+    Storage = 3,
+    Settings = 4,
+    Addresses = 5,
+    Workloads = 6,
+    Policies = 7,
+    Entries = 8,
+    Others = 9,
+}
+
+/// What an object is made of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Source {
+    Namespace,
+    Account(WorkloadId),
+    Role(WorkloadId, Holder),
+    Binding(WorkloadId, Holder),
+    PersistentVolume(VolumeId),
+    Claim(VolumeId),
+    ConfigMap(ConfigId),
+    Secret(SecretId),
+    Inner(WorkloadId),
+    Governing(WorkloadId),
+    Outer(WorkloadId, Reach),
+    Outside(OutsideId),
+    EndpointSlice(OutsideId),
+    Deployment(WorkloadId),
+    StatefulSet(WorkloadId),
+    Job(WorkloadId),
+    CronJob(WorkloadId),
+    Autoscaler(WorkloadId),
+    DisruptionBudget(WorkloadId),
+    Network(NetworkId),
+    CommonNetwork,
+    Open(WorkloadId),
+    Api(WorkloadId),
+    Ingress(WorkloadId),
+    HttpRoute(WorkloadId, PortIndex),
+    Passed(usize),
+}
+
+/// Where an object comes from, for people.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Origin {
+    /// What of the stack it is made of, such as `service.api`.
+    pub of: String,
+    /// Where that is written, if anywhere.
+    pub span: Option<Span>,
+}
+
+/// The pieces of a model, in the order to apply them.
+pub(crate) fn plan(model: &Model, order: &Order, passed: &[PassedObject]) -> Vec<Piece> {
+    let mut pieces = Vec::new();
+    let mut add = |group, wave, source| pieces.push(Piece { group, wave, source });
+    if !model.target.namespace_present {
+        add(Group::Namespace, 0, Source::Namespace);
+    }
+    for (id, workload) in model.workloads.entries() {
+        if rights::needs_account(workload) {
+            add(Group::Rights, 0, Source::Account(id));
+        }
+        for holder in Holder::of(workload) {
+            add(Group::Rights, 0, Source::Role(id, holder));
+            add(Group::Rights, 0, Source::Binding(id, holder));
+        }
+    }
+    for (id, volume) in model.volumes.entries() {
+        if volume.node_folder.is_some() {
+            add(Group::Storage, 0, Source::PersistentVolume(id));
+        }
+        if !volume.each.value && volume.present.is_none() {
+            add(Group::Storage, 0, Source::Claim(id));
+        }
+    }
+    for (id, _) in model.configs.entries().filter(|(_, config)| config.present.is_none()) {
+        add(Group::Settings, 0, Source::ConfigMap(id));
+    }
+    for (id, _) in model.secrets.entries().filter(|(_, secret)| is_made(secret)) {
+        add(Group::Settings, 0, Source::Secret(id));
+    }
+    for (id, outside) in model.outsides.entries() {
+        add(Group::Addresses, 0, Source::Outside(id));
+        if let OutsidePlace::Address(_) = outside.place {
+            add(Group::Addresses, 0, Source::EndpointSlice(id));
+        }
+    }
+    for (id, workload) in model.workloads.entries() {
+        addresses(model, id, workload, &mut add);
+    }
+    for (wave, ids) in order.waves.iter().enumerate() {
+        for id in ids.iter().copied() {
+            let workload = &model.workloads[id];
+            let source = match workload.kind {
+                Kind::Service(_) if model.has_stable_names(workload) => Source::StatefulSet(id),
+                Kind::Service(_) => Source::Deployment(id),
+                Kind::Task(_) if workload.is_scheduled() => Source::CronJob(id),
+                Kind::Task(_) => Source::Job(id),
+            };
+            add(Group::Workloads, wave + 1, source);
+        }
+    }
+    policies(model, &mut add);
+    for (id, workload) in model.workloads.entries() {
+        entries(model, id, workload, &mut add);
+    }
+    for (index, object) in passed.iter().enumerate() {
+        add(object.group, 0, Source::Passed(index));
+    }
+    // What is passed through goes to its kind; all else stands in order already.
+    pieces.sort_by_key(|piece| (piece.group, piece.wave));
+    pieces
+}
+
+fn addresses(model: &Model, id: WorkloadId, workload: &Workload, add: &mut impl FnMut(Group, usize, Source)) {
+    if !workload.ports().is_empty() {
+        add(Group::Addresses, 0, Source::Inner(id));
+    }
+    if model.has_stable_names(workload) {
+        add(Group::Addresses, 0, Source::Governing(id));
+    }
+    for reach in [Reach::Node, Reach::Balancer] {
+        if workload.ports().iter().any(|port| port.reach.value == reach) {
+            add(Group::Addresses, 0, Source::Outer(id, reach));
+        }
+    }
+}
+
+fn policies(model: &Model, add: &mut impl FnMut(Group, usize, Source)) {
+    for (id, workload) in model.workloads.entries() {
+        let replicas = workload.service().map(|service| service.replicas.value);
+        if let Some(Replicas::Growing { .. }) = replicas {
+            add(Group::Policies, 0, Source::Autoscaler(id));
+        }
+        if disruption::is_for(workload) {
+            add(Group::Policies, 0, Source::DisruptionBudget(id));
+        }
+    }
+    for (id, _) in model.networks.entries().filter(|(id, _)| network_policy::has_members(model, *id)) {
+        add(Group::Policies, 0, Source::Network(id));
+    }
+    if network_policy::has_common(model) {
+        add(Group::Policies, 0, Source::CommonNetwork);
+    }
+    for (id, workload) in model.workloads.entries() {
+        if workload.ports().iter().any(|port| port.reach.value.is_open()) {
+            add(Group::Policies, 0, Source::Open(id));
+        }
+        if network_policy::needs_api(model, workload) {
+            add(Group::Policies, 0, Source::Api(id));
+        }
+    }
+}
+
+fn entries(model: &Model, id: WorkloadId, workload: &Workload, add: &mut impl FnMut(Group, usize, Source)) {
+    match model.target.web.by.value {
+        Entry::Ingress => {
+            if web::ports(model, workload).next().is_some() {
+                add(Group::Entries, 0, Source::Ingress(id));
+            }
+        }
+        Entry::Gateway => {
+            for (index, port) in workload.ports().iter().enumerate() {
+                if port.reach.value == Reach::Web {
+                    add(Group::Entries, 0, Source::HttpRoute(id, PortIndex(index)));
+                }
+            }
+        }
+    }
+}
+
+impl Source {
+    /// The kind and the name of the object. `job_name` knows the names of Jobs.
+    pub(crate) fn identity<'a>(
+        self,
+        model: &Model,
+        passed: &'a [PassedObject],
+        job_name: impl Fn(WorkloadId) -> String,
+    ) -> (&'a str, String) {
+        let workload = |id: WorkloadId| &model.workloads[id];
+        let plain = |id: WorkloadId| workload(id).name.to_string();
+        match self {
+            Self::Namespace => ("Namespace", model.target.namespace.value.to_string()),
+            Self::Account(id) => ("ServiceAccount", plain(id)),
+            Self::Role(id, holder) => ("Role", holder.name(workload(id))),
+            Self::Binding(id, holder) => ("RoleBinding", holder.name(workload(id))),
+            Self::PersistentVolume(id) => ("PersistentVolume", claim::piece_name(model, &model.volumes[id])),
+            Self::Claim(id) => ("PersistentVolumeClaim", model.volumes[id].name.to_string()),
+            Self::ConfigMap(id) => ("ConfigMap", model.configs[id].name.to_string()),
+            Self::Secret(id) => ("Secret", model.secrets[id].name.to_string()),
+            Self::Inner(id) => ("Service", plain(id)),
+            Self::Governing(id) => ("Service", stateful_set::governing_name(workload(id))),
+            Self::Outer(id, reach) => ("Service", service::outer_name(workload(id), reach)),
+            Self::Outside(id) => ("Service", model.outsides[id].name.to_string()),
+            Self::EndpointSlice(id) => ("EndpointSlice", model.outsides[id].name.to_string()),
+            Self::Deployment(id) => ("Deployment", plain(id)),
+            Self::StatefulSet(id) => ("StatefulSet", stateful_set::name(workload(id))),
+            Self::Job(id) => ("Job", job_name(id)),
+            Self::CronJob(id) => ("CronJob", job::cron_name(workload(id))),
+            Self::Autoscaler(id) => ("HorizontalPodAutoscaler", plain(id)),
+            Self::DisruptionBudget(id) => ("PodDisruptionBudget", plain(id)),
+            Self::Network(id) => ("NetworkPolicy", network_policy::network_name(&model.networks[id])),
+            Self::CommonNetwork => ("NetworkPolicy", network_policy::COMMON_NAME.into()),
+            Self::Open(id) => ("NetworkPolicy", network_policy::open_name(workload(id))),
+            Self::Api(id) => ("NetworkPolicy", network_policy::api_name(workload(id))),
+            Self::Ingress(id) => ("Ingress", plain(id)),
+            Self::HttpRoute(id, index) => {
+                let port = workload(id).port(index);
+                ("HTTPRoute", port.map(|port| http_route::name(workload(id), port)).unwrap_or_default())
+            }
+            Self::Passed(index) => passed
+                .get(index)
+                .map_or(("", String::new()), |object| (object.kind.as_str(), object.name.clone())),
+        }
+    }
+
+    /// What the object is made of.
+    pub(crate) fn origin(self, model: &Model, passed: &[PassedObject]) -> Origin {
+        let of_workload = |id: WorkloadId| {
+            let workload = &model.workloads[id];
+            Origin { of: workload.reference(), span: Some(workload.span) }
+        };
+        let named = |kind: &str, name: &str, span| Origin { of: format!("{kind}.{name}"), span: Some(span) };
+        match self {
+            Self::Namespace => {
+                let target = &model.target;
+                Origin { of: format!("target.{}", target.name), span: target.namespace.span() }
+            }
+            Self::PersistentVolume(id) | Self::Claim(id) => {
+                let volume = &model.volumes[id];
+                named("volume", &volume.name, volume.span)
+            }
+            Self::ConfigMap(id) => named("config", &model.configs[id].name, model.configs[id].span),
+            Self::Secret(id) => named("secret", &model.secrets[id].name, model.secrets[id].span),
+            Self::Outside(id) | Self::EndpointSlice(id) => {
+                named("outside", &model.outsides[id].name, model.outsides[id].span)
+            }
+            Self::Network(id) => named("network", &model.networks[id].name, model.networks[id].span),
+            Self::CommonNetwork => Origin { of: "stack".into(), span: model.name.span() },
+            Self::Passed(index) => match passed.get(index) {
+                Some(object) => Origin { of: format!("pass {}", object.file), span: None },
+                None => Origin { of: "pass".into(), span: None },
+            },
+            Self::Account(id)
+            | Self::Role(id, _)
+            | Self::Binding(id, _)
+            | Self::Inner(id)
+            | Self::Governing(id)
+            | Self::Outer(id, _)
+            | Self::Deployment(id)
+            | Self::StatefulSet(id)
+            | Self::Job(id)
+            | Self::CronJob(id)
+            | Self::Autoscaler(id)
+            | Self::DisruptionBudget(id)
+            | Self::Open(id)
+            | Self::Api(id)
+            | Self::Ingress(id)
+            | Self::HttpRoute(id, _) => of_workload(id),
+        }
+    }
+}

@@ -1,0 +1,93 @@
+//! Objects from text: YAML documents, or JSON, which is YAML as well (YAML 1.2, section 1.3).
+
+use serde_json::Value;
+
+/// A document of a file.
+pub(crate) struct Document<'t> {
+    /// Its text.
+    pub(crate) text: &'t str,
+    /// The line that it begins on, from 1.
+    pub(crate) line: usize,
+    /// What it says, or what is wrong with it.
+    pub(crate) value: Result<Value, String>,
+}
+
+/// The documents of a text. By the grammar of YAML a line that begins with `---` or `...` ends one wherever
+/// it stands, be it in a quoted text.
+pub(crate) fn documents(text: &str) -> Vec<Document<'_>> {
+    let mut documents = Vec::new();
+    let (mut start, mut first_line, mut at) = (0, 1, 0);
+    let mut push = |from: usize, to: usize, line: usize| {
+        let text = text.get(from..to).unwrap_or_default();
+        let blank = |line: &str| line.trim().is_empty() || line.trim_start().starts_with('#');
+        if text.lines().all(blank) {
+            return; // comments before the first document
+        }
+        let value = serde_saphyr::from_str(text).map_err(|error| reason(&error));
+        documents.push(Document { text: text.trim_matches(['\n', '\r']), line, value });
+    };
+    for (number, line) in text.split_inclusive('\n').enumerate() {
+        let rest = line.strip_prefix("---").or_else(|| line.strip_prefix("..."));
+        if rest.is_some_and(|rest| rest.is_empty() || rest.starts_with([' ', '\t', '\r', '\n'])) {
+            push(start, at, first_line);
+            // What follows the marker on its line belongs to the document; a comment does no harm.
+            start = at + line.len().min(3);
+            first_line = number + 1;
+        }
+        at += line.len();
+    }
+    push(start, text.len(), first_line);
+    documents
+}
+
+/// The first line of the reader's message, which says what is wrong and shows nothing of the text.
+fn reason(error: &serde_saphyr::Error) -> String {
+    let message = error.to_string();
+    let first = message.lines().next().unwrap_or_default().trim_end_matches('.');
+    format!("it is not YAML ({})", first.trim_start_matches("error: "))
+}
+
+/// All objects of a text: those of its documents, and those that a List among them holds.
+///
+/// # Errors
+/// The line, from 1, and what is wrong there.
+pub fn objects(text: &str) -> Result<Vec<Value>, (usize, String)> {
+    let mut objects = Vec::new();
+    for document in documents(text.trim_start_matches('\u{feff}')) {
+        let value = document.value.map_err(|reason| (document.line, reason))?;
+        match value {
+            Value::Null => {}
+            Value::Object(mut fields) if fields.get("kind").is_some_and(|kind| kind == "List") => {
+                if let Some(Value::Array(items)) = fields.remove("items") {
+                    objects.extend(items);
+                }
+            }
+            Value::Object(ref fields) if fields.contains_key("kind") => objects.push(value),
+            _ => return Err((document.line, "it is no object: it has no `kind`".into())),
+        }
+    }
+    Ok(objects)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn documents_are_told_apart_with_their_lines() {
+        let text = "# head\n---\na: 1\n--- # next\nb: |\n  --- no\n...\n---\nc: [\n";
+        let found = documents(text);
+        let lines: Vec<_> = found.iter().map(|document| (document.line, document.value.is_ok())).collect();
+        assert_eq!(lines, [(2, true), (4, true), (8, false)]);
+        assert_eq!(found[1].value.as_ref().unwrap()["b"], "--- no\n");
+    }
+
+    #[test]
+    fn lists_are_their_objects() {
+        let all = objects("kind: List\nitems:\n- {kind: A}\n- {kind: B}\n---\nkind: C\n---\n").unwrap();
+        let kinds: Vec<_> = all.iter().map(|object| object["kind"].as_str().unwrap()).collect();
+        assert_eq!(kinds, ["A", "B", "C"]);
+        assert_eq!(objects("a: 1\n---\n- 1\n").unwrap_err().0, 1);
+        assert!(objects(r#"{"kind": "List", "items": [{"kind": "A"}]}"#).unwrap().len() == 1);
+    }
+}

@@ -1,0 +1,26 @@
+//! Permission bits of files, in octal as `chmod` takes them (IEEE Std 1003.1): `"0440"`.
+
+/// Reads permission bits.
+///
+/// # Errors
+/// What is wrong with the text.
+pub fn parse(text: &str) -> Result<u16, String> {
+    let digits = (3..=4).contains(&text.len()) && text.bytes().all(|b| (b'0'..=b'7').contains(&b));
+    // Sets of users and sticky bits mean nothing to a mounted file.
+    let bits = u16::from_str_radix(text, 8).ok().filter(|bits| digits && *bits <= 0o777);
+    bits.ok_or_else(|| "a mode is three octal digits, maybe with a 0 before them, such as \"0440\"".into())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn modes_are_octal() {
+        assert_eq!(parse("0555"), Ok(0o555));
+        assert_eq!(parse("440"), Ok(0o440));
+        for text in ["", "4", "0888", "1777", "rwx", "00555", "+44"] {
+            assert!(parse(text).is_err(), "{text}");
+        }
+    }
+}

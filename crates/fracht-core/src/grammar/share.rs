@@ -1,0 +1,61 @@
+//! A number, or a share of the replicas in percent: `1`, `"25%"`.
+
+/// A number or a share.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Share {
+    /// So many.
+    Number(u32),
+    /// So many of a hundred.
+    Percent(u32),
+}
+
+impl Share {
+    /// Whether it is nothing at all.
+    pub fn is_zero(self) -> bool {
+        matches!(self, Self::Number(0) | Self::Percent(0))
+    }
+}
+
+/// Reads a number or a share.
+///
+/// # Errors
+/// What is wrong with the text.
+pub fn parse(text: &str) -> Result<Share, String> {
+    let (digits, share) = match text.strip_suffix('%') {
+        Some(digits) => (digits, true),
+        None => (text, false),
+    };
+    let plain = !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit());
+    match digits.parse::<u32>().ok().filter(|_| plain) {
+        Some(number) if share && number <= 100 => Ok(Share::Percent(number)),
+        Some(number) if !share && number <= 100_000 => Ok(Share::Number(number)),
+        _ => Err("it is a whole number, or a share of the replicas such as \"25%\"".into()),
+    }
+}
+
+/// Reads a share of the processor in percent, from 1 to 100.
+///
+/// # Errors
+/// What is wrong with the text.
+pub fn percent(text: &str) -> Result<u32, String> {
+    match parse(text) {
+        Ok(Share::Percent(percent)) if percent > 0 => Ok(percent),
+        _ => Err("it is a share from \"1%\" to \"100%\"".into()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn shares_are_numbers_or_percents() {
+        assert_eq!(parse("2"), Ok(Share::Number(2)));
+        assert_eq!(parse("25%"), Ok(Share::Percent(25)));
+        assert_eq!(percent("70%"), Ok(70));
+        for text in ["", "%", "101%", "-1", "+1", "1.5", "100001"] {
+            assert!(parse(text).is_err(), "{text}");
+        }
+        assert!(percent("0%").is_err() && percent("70").is_err());
+    }
+}

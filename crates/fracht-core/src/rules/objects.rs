@@ -1,0 +1,48 @@
+//! What the back end finds among the objects that it makes.
+
+use super::{Check, Rule};
+use crate::diag::Severity;
+
+/// A rule on objects: an error that the back end finds.
+const fn object(
+    name: &'static str,
+    summary: &'static str,
+    why: &'static str,
+    (fails, passes): (&'static str, &'static str),
+) -> Rule {
+    Rule { name, severity: Severity::Error, summary, why, fails, passes, fixed: true, check: Check::Objects }
+}
+
+pub(super) static NAME_CLASH: Rule = object(
+    "name-clash",
+    "Two objects of one kind would have the same name.",
+    "The one that is applied later would take the place of the other.",
+    (
+        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\" }\n\
+         [service.a-node]\nimage = \"a:1\"\nport.web = 80\n",
+        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\" }\n\
+         [service.b-node]\nimage = \"a:1\"\nport.web = 80\n",
+    ),
+);
+
+pub(super) static PATCH_MISSES: Rule = object(
+    "patch-misses",
+    "A patch of an object or a place that is not there.",
+    "It would do nothing, and what it was for would not happen.",
+    (
+        "[[patch]]\non = \"Deployment/b\"\nmerge = { spec.revisionHistoryLimit = 3 }\n\
+         [stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+        "[[patch]]\non = \"Deployment/a\"\nmerge = { spec.revisionHistoryLimit = 3 }\n\
+         [stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+    ),
+);
+
+pub(super) static PASS_BROKEN: Rule = object(
+    "pass-broken",
+    "A file of objects in which something is no object.",
+    "The cluster would refuse it, and with it whatever is applied behind it.",
+    (
+        "pass = [\"broken.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+        "pass = [\"good.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+    ),
+);

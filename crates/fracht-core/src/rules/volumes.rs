@@ -1,0 +1,108 @@
+//! Data: who mounts it, and whether that can be.
+
+use super::{Check, Rule};
+use crate::diag::{Diagnostic, Severity, Sink};
+use crate::model::{Access, Model, Mount, Mounted, Place, Volume, Workload};
+
+/// Every mount with its service or task.
+fn all_mounts(model: &Model) -> impl Iterator<Item = (&Workload, &Mount)> {
+    model.workloads.iter().flat_map(|workload| {
+        workload
+            .containers()
+            .flat_map(move |container| container.mounts.iter().map(move |mount| (workload, mount)))
+    })
+}
+
+pub(super) static FOLDER_IN_CLUSTER: Rule = Rule {
+    name: "folder-in-cluster",
+    severity: Severity::Error,
+    summary: "A folder of this machine is mounted, and the target is a cluster.",
+    why: "The nodes of a cluster do not have it.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nmount.\"/src\" = { folder = \"app\" }\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
+             [target.laptop]\non = \"machine\"\nservice.a.mount.\"/src\" = { folder = \"app\" }\n\
+             [target.prod]\non = \"cluster\"\n",
+    fixed: true,
+    check: Check::Model(folder_in_cluster),
+};
+
+fn folder_in_cluster(model: &Model, sink: &mut Sink) {
+    if model.target.on.value != Place::Cluster {
+        return;
+    }
+    for (workload, mount) in all_mounts(model) {
+        if let Mounted::Folder(_) = mount.what {
+            let message = format!(
+                "{} mounts a folder of this machine, which the cluster of {} does not have.",
+                workload.reference(),
+                model.target.name
+            );
+            sink.push(Diagnostic::new("folder-in-cluster", message).at(mount.origin.span(), "").help(
+                "Mount it under the target of a machine only, or put the files into the image or a config.",
+            ));
+        }
+    }
+}
+
+pub(super) static VOLUME_SHARED: Rule = Rule {
+    name: "volume-shared",
+    severity: Severity::Error,
+    summary: "Several replicas mount a volume that one node, or one pod, may mount.",
+    why: "Replicas on other nodes would wait for it for ever, and those on one would write over each other.",
+    fails: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n\
+            [service.a]\nimage = \"a:1\"\nreplicas = 2\nmount.\"/data\" = \"volume.v\"\n",
+    passes: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\neach = true\n\
+             [service.a]\nimage = \"a:1\"\nreplicas = 2\nmount.\"/data\" = \"volume.v\"\n",
+    fixed: false,
+    check: Check::Model(volume_shared),
+};
+
+fn volume_shared(model: &Model, sink: &mut Sink) {
+    let single = |volume: &Volume| matches!(volume.access.value, Access::OneNode | Access::OnePod);
+    for (workload, mount) in all_mounts(model) {
+        let (Mounted::Volume(id), Some(service)) = (&mount.what, workload.service()) else { continue };
+        let volume = &model.volumes[*id];
+        let replicas = service.replicas.value.most();
+        if replicas < 2 || volume.each.value || !single(volume) || model.target.on.value == Place::Machine {
+            continue;
+        }
+        let message = format!("{} has {replicas} replicas and one volume for all.", workload.reference());
+        let access = if volume.access.value == Access::OnePod { "one pod" } else { "one node" };
+        sink.push(
+            Diagnostic::new("volume-shared", message)
+                .at(mount.origin.span(), format!("volume.{} is for {access}", volume.name))
+                .also(service.replicas.span(), format!("{replicas} replicas"))
+                .help(format!("Give each replica one of its own: each = true in [volume.{}].", volume.name))
+                .help("Or let many nodes mount it, access = \"many-nodes\", if its class can do that."),
+        );
+    }
+}
+
+pub(super) static EACH_MISPLACED: Rule = Rule {
+    name: "each-misplaced",
+    severity: Severity::Error,
+    summary: "A volume that each replica has one of is mounted by a task.",
+    why: "Only services have replicas with names of their own, by which their volumes are found again.",
+    fails: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\neach = true\n\
+            [task.a]\nimage = \"a:1\"\nmount.\"/data\" = \"volume.v\"\n",
+    passes: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n\
+             [task.a]\nimage = \"a:1\"\nmount.\"/data\" = \"volume.v\"\n",
+    fixed: true,
+    check: Check::Model(each_misplaced),
+};
+
+fn each_misplaced(model: &Model, sink: &mut Sink) {
+    for (workload, mount) in all_mounts(model).filter(|(workload, _)| workload.service().is_none()) {
+        let Mounted::Volume(id) = mount.what else { continue };
+        let volume = &model.volumes[id];
+        if volume.each.value {
+            let message = format!("{} mounts a volume that replicas of services have.", workload.reference());
+            sink.push(
+                Diagnostic::new("each-misplaced", message)
+                    .at(mount.origin.span(), "which one?")
+                    .also(volume.each.span(), "one for each replica")
+                    .help("Give the task a volume of its own, or let it ask the service."),
+            );
+        }
+    }
+}

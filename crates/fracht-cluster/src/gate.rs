@@ -86,7 +86,7 @@ fn wait(rendering: &Rendering<'_>, what: &str) -> String {
     let within = duration::show(rendering.model().target.gate.within.value);
     format!(
         "  now=`date +%s`\n  \
-           if [ $now -ge $end ]; then echo \"gave up: {what} took more than {within}\"; exit 1; fi\n  \
+           if [ $now -ge $end ]; then echo \"gave up after {within} of waiting for {what}\"; exit 1; fi\n  \
            echo \"waiting for {what}\"\n  \
            sleep 2\n"
     )
@@ -112,13 +112,14 @@ fn done(rendering: &Rendering<'_>, workload: &Workload, on: WorkloadId) -> Conta
     let wait = wait(rendering, &format!("{name} to be done"));
     // The condition's type and status stand side by side in the order of the API's own encoding.
     let script = format!(
-        "{}url=https://kubernetes.default.svc/apis/batch/v1/namespaces/{namespace}/jobs/{job}\n\
+        "{}job={job}\n\
+         url=https://kubernetes.default.svc/apis/batch/v1/namespaces/{namespace}/jobs/$job\n\
          while :; do\n  \
            token=`cat {TOKEN_FOLDER}/token`\n  \
-           job=`curl -sS -m 10 --cacert {TOKEN_FOLDER}/ca.crt -H \"Authorization: Bearer $token\" $url | tr -d ' \\n'`\n  \
-           case $job in\n    \
+           answer=`curl -sS -m 10 --cacert {TOKEN_FOLDER}/ca.crt -H \"Authorization: Bearer $token\" $url | tr -d ' \\n'`\n  \
+           case $answer in\n    \
              *'\"type\":\"Complete\",\"status\":\"True\"'*) echo \"{name} is done\"; exit 0 ;;\n    \
-             *'\"type\":\"Failed\",\"status\":\"True\"'*) echo \"{name} failed: see the log of job {job}\"; exit 1 ;;\n  \
+             *'\"type\":\"Failed\",\"status\":\"True\"'*) echo \"{name} failed: see the log of job $job\"; exit 1 ;;\n  \
            esac\n\
          {wait}\
          done\n",

@@ -119,11 +119,13 @@ pub(crate) fn plan(model: &Model, order: &Order, passed: &[PassedObject]) -> Vec
             let source = match workload.kind {
                 Kind::Service(_) if model.has_stable_names(workload) => Source::StatefulSet(id),
                 Kind::Service(_) => Source::Deployment(id),
-                Kind::Task(_) if workload.is_scheduled() => Source::CronJob(id),
                 Kind::Task(_) => Source::Job(id),
             };
             add(Group::Workloads, wave + 1, source);
         }
+    }
+    for id in order.scheduled.iter().copied() {
+        add(Group::Workloads, order.waves.len().max(1), Source::CronJob(id));
     }
     policies(model, &mut add);
     for (id, workload) in model.workloads.entries() {

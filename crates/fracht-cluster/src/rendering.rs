@@ -221,7 +221,7 @@ impl<'m> Rendering<'m> {
     fn name_jobs(&mut self, order: &Order) {
         for id in order.waves.iter().flatten().copied() {
             let workload = &self.model.workloads[id];
-            if matches!(workload.kind, Kind::Task(_)) && !workload.is_scheduled() {
+            if let Kind::Task(_) = workload.kind {
                 let name = job::name(self, workload);
                 self.job_names.insert(id, name);
             }

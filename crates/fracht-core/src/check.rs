@@ -162,6 +162,15 @@ impl<'f> Project<'f> {
         inputs.into_iter().flat_map(|inputs| inputs.keys().map(|name| &**name))
     }
 
+    /// The tables of people's own names, such as `service.api`, in the order of the file.
+    pub fn tables(&self) -> impl Iterator<Item = String> {
+        let kinds = self.tree.table().into_iter().flatten();
+        let tables = kinds.filter_map(|(kind, entry)| Some((kind, entry.node.table()?)));
+        // What stands in these is laid over others, or told of by another command.
+        let tables = tables.filter(|(kind, _)| !matches!(&***kind, "stack" | "target" | "pattern" | "rules"));
+        tables.flat_map(|(kind, names)| names.keys().map(move |name| format!("{kind}.{name}")))
+    }
+
     /// The files that were read.
     pub fn sources(&self) -> &Sources {
         &self.sources

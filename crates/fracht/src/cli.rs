@@ -3,6 +3,9 @@
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap_complete::ArgValueCompleter;
+
+use crate::complete;
 
 /// One short definition of a container stack: checked, planned and rendered for a cluster.
 ///
@@ -19,7 +22,7 @@ pub(crate) struct Cli {
 }
 
 /// What every command takes.
-#[derive(Clone, Debug, Args)]
+#[derive(Clone, Debug, Default, Args)]
 pub(crate) struct Common {
     /// The stack file, or the folder that it is in
     ///
@@ -27,7 +30,7 @@ pub(crate) struct Common {
     #[arg(long, global = true, value_name = "PATH")]
     pub(crate) stack: Option<PathBuf>,
     /// Give an input a value; several times for several inputs
-    #[arg(long, global = true, value_name = "NAME=VALUE")]
+    #[arg(long, global = true, value_name = "NAME=VALUE", add = ArgValueCompleter::new(complete::inputs))]
     pub(crate) input: Vec<String>,
     /// Give inputs in a file of NAME=value lines
     #[arg(long, global = true, value_name = "FILE")]
@@ -41,9 +44,10 @@ pub(crate) struct Common {
 }
 
 /// When to use colours.
-#[derive(Clone, Copy, Debug, ValueEnum)]
+#[derive(Clone, Copy, Debug, Default, ValueEnum)]
 pub(crate) enum When {
     /// On a terminal
+    #[default]
     Auto,
     /// Always
     Always,
@@ -56,18 +60,23 @@ pub(crate) enum Command {
     Check(Check),
     Order(Order),
     Ports(Ports),
+    Reach(Reach),
     Render(Render),
+    Diff(Diff),
     Trace(Trace),
+    New(New),
     Rules(Rules),
+    Schema(Schema),
     Demo(Demo),
     Completions(Completions),
+    Manual(Manual),
 }
 
 /// Which of the stack's targets.
 #[derive(Debug, Default, Args)]
 pub(crate) struct TargetChoice {
     /// The target; needed where the stack has several
-    #[arg(short, long, value_name = "NAME")]
+    #[arg(short, long, value_name = "NAME", add = ArgValueCompleter::new(complete::targets))]
     pub(crate) target: Option<String>,
 }
 
@@ -116,6 +125,68 @@ pub(crate) struct Ports {
     /// How to write the result
     #[arg(long, value_name = "FORMAT", default_value = "text")]
     pub(crate) format: Format,
+}
+
+/// Show who can get to what: the ways in from outside, and who can talk to whom inside
+///
+/// For each way in the address or how to learn it, the line for a hosts file, and where its login is kept. For
+/// services and tasks, whom they can talk to, and why not.
+#[derive(Debug, Default, Args)]
+#[command(after_help = "Examples:\n  fracht reach -t laptop\n  fracht reach -t prod --format json")]
+pub(crate) struct Reach {
+    #[command(flatten)]
+    pub(crate) target: TargetChoice,
+    /// How to write the result
+    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    pub(crate) format: Format,
+}
+
+/// Show what differs between two targets, or between a target and objects that were rendered before
+///
+/// Object by object, field by field; items of lists are matched by their names. Ends with 1 if anything differs.
+/// Values of secrets are never shown.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  fracht diff -t staging --against prod\n  fracht diff -t prod --against objects\n  fracht diff -t prod --against objects --secrets\n  kubectl get all -o yaml > now.yaml; fracht diff -t prod --against now.yaml"
+)]
+pub(crate) struct Diff {
+    #[command(flatten)]
+    pub(crate) target: TargetChoice,
+    /// What it is held against: another target, a folder of objects, or a file of them
+    #[arg(long, value_name = "TARGET|PATH", add = ArgValueCompleter::new(complete::targets))]
+    pub(crate) against: String,
+    /// Compare the values of secrets as well, read from where the stack says
+    #[arg(long)]
+    pub(crate) secrets: bool,
+    /// How to write the result
+    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    pub(crate) format: Format,
+}
+
+/// Write a first stack file, from an image and its ports, or from a file of settings
+///
+/// Settings become a config, and those that look secret by name or value a secret that is read from the
+/// environment: their values are not written. Nothing that is there already is overwritten.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  fracht new --name feedstore --image registry.example/harbour/feedstore:1.0 --port http=8080\n  fracht new --name feedstore --lines settings.env\n  fracht new --image registry.example/harbour/web:2.1 --port 8080 --out web/fracht.toml"
+)]
+pub(crate) struct New {
+    /// The name of the stack and of its service [default: that of the image]
+    #[arg(long, value_name = "NAME")]
+    pub(crate) name: Option<String>,
+    /// The image to run
+    #[arg(long, value_name = "IMAGE", required_unless_present = "lines")]
+    pub(crate) image: Option<String>,
+    /// A port that it listens on, by name; several times for several. A number alone is called http
+    #[arg(long, value_name = "NAME=NUMBER")]
+    pub(crate) port: Vec<String>,
+    /// A file of KEY=value lines with its settings
+    #[arg(long, value_name = "FILE")]
+    pub(crate) lines: Option<PathBuf>,
+    /// The file to write
+    #[arg(long, value_name = "FILE", default_value = "fracht.toml")]
+    pub(crate) out: PathBuf,
 }
 
 /// Write the Kubernetes objects of a target
@@ -173,6 +244,7 @@ impl ObjectFormat {
 )]
 pub(crate) struct Trace {
     /// The path of the value, keys with dots between them
+    #[arg(add = ArgValueCompleter::new(complete::paths))]
     pub(crate) path: String,
     #[command(flatten)]
     pub(crate) target: TargetChoice,
@@ -186,8 +258,16 @@ pub(crate) struct Trace {
 #[command(after_help = "Examples:\n  fracht rules\n  fracht rules port-clash")]
 pub(crate) struct Rules {
     /// The rule to tell all about
+    #[arg(add = ArgValueCompleter::new(complete::rules))]
     pub(crate) name: Option<String>,
 }
+
+/// Write the JSON Schema of stack files, for editors
+///
+/// Editors that know JSON Schema (2020-12) for TOML then complete keys, explain them and mark what is wrong.
+#[derive(Debug, Args)]
+#[command(after_help = "Examples:\n  fracht schema > fracht.schema.json")]
+pub(crate) struct Schema {}
 
 /// Write the demo stack, Tidedesk, and run every command on it
 ///
@@ -201,11 +281,44 @@ pub(crate) struct Demo {
 }
 
 /// Write the completions of a shell, for it to read when it starts
+///
+/// They complete the targets, inputs and paths of the stack at hand as well.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  fracht completions bash > /etc/bash_completion.d/fracht\n  fracht completions fish > ~/.config/fish/completions/fracht.fish"
 )]
 pub(crate) struct Completions {
     /// The shell
-    pub(crate) shell: clap_complete::Shell,
+    pub(crate) shell: Shell,
+}
+
+/// The shells that can be completed in.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub(crate) enum Shell {
+    /// Bash
+    Bash,
+    /// Elvish
+    Elvish,
+    /// Fish
+    Fish,
+    /// PowerShell
+    Powershell,
+    /// Z shell
+    Zsh,
+}
+
+/// Write the pages of the manual
+///
+/// One page to standard output, or all of them into a folder.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  fracht manual render | man -l -\n  fracht manual --out ~/.local/share/man/man1"
+)]
+pub(crate) struct Manual {
+    /// The command to tell of; the program as a whole without it
+    #[arg(value_name = "COMMAND", conflicts_with = "out")]
+    pub(crate) page: Option<String>,
+    /// Write all pages into this folder
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: Option<PathBuf>,
 }

@@ -2,6 +2,7 @@
 
 mod cli;
 mod commands;
+mod complete;
 mod disk;
 mod failure;
 mod inputs;
@@ -11,9 +12,11 @@ mod ui;
 
 use std::process::ExitCode;
 
-use clap::Parser as _;
+use clap::{CommandFactory as _, Parser as _};
 
 fn main() -> ExitCode {
+    // A shell that completes a line asks the program itself, by a variable.
+    clap_complete::CompleteEnv::with_factory(cli::Cli::command).complete();
     let cli = cli::Cli::parse();
     let mut ui = ui::Ui::new(cli.common.color, cli.common.quiet);
     let done = commands::run(&cli, &mut ui);

@@ -62,12 +62,16 @@ fn the_user_owns_the_volumes_and_a_lone_volume_is_never_mounted_twice() {
     );
     let spec = |name: &str| object(&all, "Deployment", name)["spec"].clone();
     let security = |name: &str| spec(name)["template"]["spec"]["securityContext"].clone();
+    let filter = json!({ "type": "RuntimeDefault" });
     assert_eq!(
         security("a"),
-        json!({ "runAsUser": 10, "runAsGroup": 20, "runAsNonRoot": true, "fsGroup": 20 })
+        json!({ "runAsUser": 10, "runAsGroup": 20, "runAsNonRoot": true, "fsGroup": 20, "seccompProfile": filter })
     );
-    assert_eq!(security("b"), json!({ "runAsUser": 10, "runAsNonRoot": true, "fsGroup": 10 }));
-    assert_eq!(security("c"), json!({ "runAsUser": 0 }));
+    assert_eq!(
+        security("b"),
+        json!({ "runAsUser": 10, "runAsNonRoot": true, "fsGroup": 10, "seccompProfile": filter })
+    );
+    assert_eq!(security("c"), json!({ "runAsUser": 0, "seccompProfile": filter }));
     assert_eq!(spec("a")["strategy"], json!({ "type": "Recreate" }));
     assert!(spec("b").get("strategy").is_none());
     let claim = &object(&all, "PersistentVolumeClaim", "shared")["spec"];
@@ -191,10 +195,10 @@ fn names_at_their_limit_are_shortened_and_stay_apart() {
     assert!(names.iter().all(|name| name.len() <= 63));
     names.sort_unstable();
     names.dedup();
-    assert_eq!(count, 7, "two deployments, two inner and two node services, one job");
+    assert_eq!(count, 9, "two deployments, two inner and two node services, two policies, one job");
     assert_eq!(
         names.iter().filter(|name| name.starts_with("aaa")).count(),
-        5,
+        7,
         "a deployment and its service share a name"
     );
 }

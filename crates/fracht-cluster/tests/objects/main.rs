@@ -16,7 +16,12 @@ mod random_stack;
 mod changes;
 mod cluster;
 mod details;
+mod differences;
+mod policies;
+mod problems;
+mod restricted;
 mod round_trip;
+mod whole;
 mod yaml;
 
 use std::collections::BTreeMap;
@@ -25,6 +30,7 @@ use std::path::Path;
 use fracht_cluster::{Comments, Format, Options, Rendering, SecretValues};
 use fracht_core::check::{Project, is_made};
 use fracht_core::files::MemoryFiles;
+use fracht_core::model::{Model, Place};
 use serde_json::Value;
 
 /// The demo stack as files.
@@ -41,6 +47,57 @@ fn demo() -> MemoryFiles {
 /// A stack file as files.
 fn files(stack: &str) -> MemoryFiles {
     MemoryFiles::default().with("/s/fracht.toml", stack)
+}
+
+/// The files of the folder of the tests' stacks, one of which is the stack file.
+fn stack_folder(name: &str) -> MemoryFiles {
+    fn add(folder: &Path, at: &str, mut files: MemoryFiles) -> MemoryFiles {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let (path, name) = entry.map(|entry| (entry.path(), entry.file_name())).unwrap();
+            let below = format!("{at}/{}", name.to_str().unwrap());
+            files = if path.is_dir() {
+                add(&path, &below, files)
+            } else {
+                files.with(below, std::fs::read(path).unwrap())
+            };
+        }
+        files
+    }
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/stacks");
+    let text = std::fs::read(folder.join(format!("{name}.toml"))).unwrap();
+    add(&folder, "/s", MemoryFiles::default()).with("/s/fracht.toml", text)
+}
+
+/// The stacks under `tests/stacks`, by name.
+fn stack_names() -> Vec<String> {
+    ["closed", "everything", "gateway"].map(str::to_owned).to_vec()
+}
+
+/// What is made of a stack under each of its targets that is a cluster.
+fn stacks(name: &str) -> Vec<(String, Made)> {
+    let files = stack_folder(name);
+    let path = Path::new("/s/fracht.toml");
+    let mut project = Project::open(&files, path, path).unwrap();
+    let targets: Vec<String> = project.targets().names().map(str::to_owned).collect();
+    let on_cluster = |target: &String| {
+        project.check(target).is_some_and(|verdict| verdict.model.target.on.value == Place::Cluster)
+    };
+    let targets: Vec<String> = targets.into_iter().filter(on_cluster).collect();
+    targets.into_iter().map(|target| (target.clone(), made(&files, &target))).collect()
+}
+
+/// A model and its objects.
+struct Made {
+    model: Model,
+    objects: Vec<Value>,
+}
+
+/// What is made of a stack under a target.
+fn made(files: &MemoryFiles, target: &str) -> Made {
+    let path = Path::new("/s/fracht.toml");
+    let mut project = Project::open(files, path, path).unwrap_or_else(|error| panic!("{error}"));
+    let model = project.check(target).unwrap().model;
+    Made { model, objects: objects(files, target) }
 }
 
 /// The objects of a stack under a target, as text. Every secret that is made has the same value.

@@ -1,6 +1,6 @@
 //! What is written reads back into the types of the cluster, with nothing unknown and nothing lost.
 
-use fracht_cluster::{Format, through_its_kind};
+use fracht_cluster::{Format, read_objects, through_its_kind};
 use proptest::prelude::*;
 use serde_json::Value;
 
@@ -14,7 +14,7 @@ fn through_its_type(object: &Value) -> Value {
 }
 
 fn documents(yaml: &str) -> Vec<Value> {
-    serde_saphyr::from_multiple(yaml).unwrap_or_else(|error| panic!("{error}\n{yaml}"))
+    read_objects(yaml).unwrap_or_else(|(line, error)| panic!("{line}: {error}\n{yaml}"))
 }
 
 #[test]
@@ -37,6 +37,8 @@ fn nothing_that_is_written_is_empty() {
                 assert!(!items.is_empty(), "{path} is empty");
                 items.iter().enumerate().for_each(|(at, item)| filled(item, &format!("{path}/{at}")));
             }
+            // To a policy no rule is nobody, and a rule that says nothing is everybody.
+            Value::Object(_) if path.contains("/egress/0") || path.ends_with("namespaceSelector") => {}
             Value::Object(fields) => {
                 assert!(!fields.is_empty(), "{path} is empty");
                 fields.iter().for_each(|(key, field)| filled(field, &format!("{path}/{key}")));

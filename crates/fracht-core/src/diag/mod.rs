@@ -10,6 +10,7 @@ use crate::source::Span;
 pub use hide::secret_looking;
 pub use report::{Finding, Report, Severity};
 pub(crate) use sink::Sink;
+pub use suggest::listing;
 
 /// One problem: what is wrong, where, why, and what to do about it.
 ///

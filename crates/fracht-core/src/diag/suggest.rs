@@ -18,7 +18,7 @@ pub(crate) fn nearest<'a>(wrong: &str, names: impl IntoIterator<Item = &'a str>)
 }
 
 /// `a, b and c`, cut after the first thirty.
-pub(crate) fn listing<'a>(names: impl IntoIterator<Item = &'a str>) -> String {
+pub fn listing<'a>(names: impl IntoIterator<Item = &'a str>) -> String {
     const MOST: usize = 30;
     let names: Vec<&str> = names.into_iter().collect();
     match names.split_last() {

@@ -40,7 +40,7 @@ pub(super) static SECRET: TableShape = TableShape {
 pub(super) static KEY: TableShape = TableShape {
     what: "a table that says where the value is to be read",
     short_for: &[],
-    one_of: &[],
+    one_of: &["env", "file"],
     keys: &[
         Key {
             name: "env",

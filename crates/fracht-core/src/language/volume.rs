@@ -7,7 +7,7 @@ use crate::grammar::name::NameKind;
 pub(super) static VOLUME: TableShape = TableShape {
     what: "a volume",
     short_for: &[],
-    one_of: &[],
+    one_of: &["present", "node-folder"],
     keys: &[
         Key {
             name: "size",

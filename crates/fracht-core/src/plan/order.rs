@@ -11,6 +11,8 @@ use crate::source::Span;
 pub struct Order {
     /// Services and tasks by wave; the first waits for nothing.
     pub waves: Vec<Vec<WorkloadId>>,
+    /// Tasks that run at times of their own: they are in no wave, and nobody waits for them.
+    pub scheduled: Vec<WorkloadId>,
     /// Circles, each edge with its place; what is in one, or behind one, is in no wave.
     pub circles: Vec<Vec<Wait>>,
     /// The services and tasks that are in no wave.
@@ -54,12 +56,17 @@ impl Order {
         let wave_of = graph.waves();
         let count = wave_of.iter().flatten().max().copied().unwrap_or(0);
         let mut waves = vec![Vec::new(); count];
-        let mut stuck = Vec::new();
+        let (mut stuck, mut scheduled) = (Vec::new(), Vec::new());
         for (index, wave) in wave_of.iter().enumerate() {
+            let id = Id::new(index);
             match wave.and_then(|wave| waves.get_mut(wave - 1)) {
-                Some(wave) => wave.push(Id::new(index)),
-                None => stuck.push(Id::new(index)),
+                Some(_) if model.workloads[id].is_scheduled() => scheduled.push(id),
+                Some(wave) => wave.push(id),
+                None => stuck.push(id),
             }
+        }
+        while waves.last().is_some_and(Vec::is_empty) {
+            waves.pop();
         }
         let circles = if stuck.is_empty() { Vec::new() } else { graph.circles(MOST_CIRCLES) };
         let wait = |(node, edge): (usize, Edge)| {
@@ -69,7 +76,7 @@ impl Order {
         };
         let circles =
             circles.into_iter().map(|circle| circle.into_iter().filter_map(wait).collect()).collect();
-        Self { waves, circles, stuck, wave_of }
+        Self { waves, scheduled, circles, stuck, wave_of }
     }
 
     /// The wave of a service or task, from 1; `None` if it can't start.

@@ -10,7 +10,7 @@ use crate::source::Span;
 pub(super) static UNUSED: Rule = Rule {
     name: "unused",
     severity: Severity::Hint,
-    summary: "A volume, config, secret, network, input or something outside that nothing uses.",
+    summary: "Something that is defined and that nothing uses.",
     why: "It is made all the same; often a mount or a variable was forgotten.",
     fails: "[stack]\nname = \"s\"\n[volume.data]\nsize = \"1Gi\"\n[service.a]\nimage = \"a:1\"\n",
     passes: "[stack]\nname = \"s\"\n[volume.data]\nsize = \"1Gi\"\n\

@@ -47,7 +47,7 @@ fn folder_in_cluster(model: &Model, sink: &mut Sink) {
 pub(super) static VOLUME_SHARED: Rule = Rule {
     name: "volume-shared",
     severity: Severity::Error,
-    summary: "Several replicas mount a volume that one node, or one pod, may mount.",
+    summary: "Several replicas mount a volume that is for one node or one pod.",
     why: "Replicas on other nodes would wait for it for ever, and those on one would write over each other.",
     fails: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n\
             [service.a]\nimage = \"a:1\"\nreplicas = 2\nmount.\"/data\" = \"volume.v\"\n",

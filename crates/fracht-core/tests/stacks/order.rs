@@ -16,12 +16,15 @@ proptest! {
         let verdict = good(&stack_file(&parts), "cluster");
         let order = Order::of(&verdict.model);
         prop_assert!(order.stuck.is_empty());
-        prop_assert_eq!(order.waves.iter().map(Vec::len).sum::<usize>(), parts.len());
+        let started = order.waves.iter().map(Vec::len).sum::<usize>();
+        prop_assert_eq!(started + order.scheduled.len(), parts.len());
+        prop_assert!(order.waves.iter().all(|wave| !wave.is_empty()));
         for (id, workload) in verdict.model.workloads.entries() {
             let own = order.wave(id).unwrap();
             let latest = workload.after.iter().map(|after| order.wave(after.on).unwrap()).max();
             prop_assert_eq!(own, latest.unwrap_or(0) + 1, "{}", workload.name);
-            prop_assert!(order.waves[own - 1].contains(&id));
+            let place = if workload.is_scheduled() { &order.scheduled } else { &order.waves[own - 1] };
+            prop_assert!(place.contains(&id));
         }
     }
 

@@ -1,14 +1,23 @@
 //! `fracht completions`
 
-use clap::CommandFactory as _;
+use clap::ValueEnum as _;
+use clap_complete::env::Shells;
 
-use crate::cli::{Cli, Completions};
+use crate::cli::Completions;
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 
+/// The variable by which a shell asks for completions.
+const VARIABLE: &str = "COMPLETE";
+
 pub(crate) fn run(asked: &Completions) -> Result<Outcome, Failure> {
+    let name = asked.shell.to_possible_value().map(|value| value.get_name().to_owned()).unwrap_or_default();
+    let shells = Shells::builtins();
+    let Some(shell) = shells.completer(&name) else {
+        return Err(Failure::new(format!("Nothing is known of {name}."), "Choose another shell."));
+    };
     let mut script = Vec::new();
-    clap_complete::generate(asked.shell, &mut Cli::command(), "fracht", &mut script);
+    shell.write_registration(VARIABLE, "fracht", "fracht", "fracht", &mut script)?;
     Ui::raw_result(|out| out.write_all(&script))?;
     Ok(Outcome::Fine)
 }

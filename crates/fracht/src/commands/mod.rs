@@ -3,10 +3,15 @@
 mod check;
 mod completions;
 mod demo;
+mod diff;
+mod manual;
+mod new;
 mod order;
 mod ports;
+mod reach;
 mod render;
 mod rules;
+mod schema;
 mod trace;
 
 use crate::cli::{Cli, Command};
@@ -20,7 +25,12 @@ pub(crate) fn run(cli: &Cli, ui: &mut Ui) -> Result<Outcome, Failure> {
         Command::Check(asked) => check::run(common, asked, ui),
         Command::Order(asked) => order::run(common, asked, ui),
         Command::Ports(asked) => ports::run(common, asked, ui),
+        Command::Reach(asked) => reach::run(common, asked, ui),
         Command::Render(asked) => render::run(common, asked, ui),
+        Command::Diff(asked) => diff::run(common, asked, ui),
+        Command::New(asked) => new::run(asked, ui),
+        Command::Schema(_) => schema::run(),
+        Command::Manual(asked) => manual::run(asked, ui),
         Command::Rules(asked) => rules::run(asked, ui),
         Command::Trace(asked) => trace::run(common, asked, ui),
         Command::Completions(asked) => completions::run(asked),

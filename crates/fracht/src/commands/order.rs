@@ -1,7 +1,8 @@
 //! `fracht order`
 
 use fracht_core::grammar::duration;
-use fracht_core::model::{Model, WorkloadId};
+use fracht_core::grammar::schedule::Schedule;
+use fracht_core::model::{Kind, Model, WorkloadId};
 use fracht_core::plan::order::{Order as Plan, allowed_time};
 use fracht_core::source::Sources;
 use serde::Serialize;
@@ -19,6 +20,7 @@ struct Answer<'a> {
     stack: &'a str,
     target: &'a str,
     waves: Vec<Vec<Start<'a>>>,
+    scheduled: Vec<Scheduled<'a>>,
     circles: Vec<Vec<Wait<'a>>>,
     stuck: Vec<&'a str>,
     longest_chain: Option<Chain<'a>>,
@@ -31,6 +33,14 @@ struct Start<'a> {
     waits_for: Vec<Wait<'a>>,
     /// Seconds until it is ready or done, at the most.
     may_take_seconds: Option<f64>,
+}
+
+#[derive(Serialize)]
+struct Scheduled<'a> {
+    name: &'a str,
+    /// Five fields, or `on demand`.
+    schedule: &'a str,
+    zone: Option<&'a str>,
 }
 
 #[derive(Serialize)]
@@ -65,7 +75,7 @@ fn name(model: &Model, id: WorkloadId) -> &str {
 }
 
 fn text(model: &Model, plan: &Plan, sources: &Sources) -> String {
-    let starts = counted(model.workloads.len() - plan.stuck.len(), "start");
+    let starts = counted(plan.waves.iter().map(Vec::len).sum(), "start");
     let waves = counted(plan.waves.len(), "wave");
     let (stack, target) = (&model.name.value, &model.target.name);
     let mut out = format!("{BOLD}{stack} under {target}{BOLD:#}: {starts} in {waves}\n\n");
@@ -108,12 +118,30 @@ fn text(model: &Model, plan: &Plan, sources: &Sources) -> String {
     if !behind.is_empty() {
         out.push_str(&format!("\nBehind a circle, so they never start: {}\n", behind.join(", ")));
     }
+    for Scheduled { name, schedule, zone } in scheduled(model, plan) {
+        let zone = zone.map_or_else(String::new, |zone| format!(" ({zone})"));
+        out.push_str(&format!("\nAt times of its own: task.{name}, {schedule}{zone}\n"));
+    }
     if let Some(chain) = plan.longest_chain(model) {
         let names: Vec<&str> = chain.links.iter().map(|id| name(model, *id)).collect();
         let time = duration::show(chain.time);
         out.push_str(&format!("\nLongest chain: {}, at most {time}\n", names.join(" → ")));
     }
     out
+}
+
+/// The tasks that are in no wave, with their times.
+fn scheduled<'a>(model: &'a Model, plan: &Plan) -> Vec<Scheduled<'a>> {
+    let one = |id: &WorkloadId| {
+        let workload = &model.workloads[*id];
+        let Kind::Task(task) = &workload.kind else { return None };
+        let schedule = match &task.schedule.as_ref()?.value {
+            Schedule::OnDemand => "on demand",
+            Schedule::Times(times) => times,
+        };
+        Some(Scheduled { name: &workload.name, schedule, zone: task.zone.as_ref().map(|zone| &*zone.value) })
+    };
+    plan.scheduled.iter().filter_map(one).collect()
 }
 
 /// A circle, each wait with its line.
@@ -153,6 +181,7 @@ fn answer<'a>(model: &'a Model, plan: &Plan, sources: &Sources) -> Answer<'a> {
         stack: &model.name.value,
         target: &model.target.name,
         waves: plan.waves.iter().map(|wave| wave.iter().map(start).collect()).collect(),
+        scheduled: scheduled(model, plan),
         circles: plan.circles.iter().map(circle).collect(),
         stuck: plan.stuck.iter().map(|id| name(model, *id)).collect(),
         longest_chain: plan.longest_chain(model).map(|chain| Chain {

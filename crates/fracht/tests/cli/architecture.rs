@@ -50,15 +50,16 @@ fn dependencies_point_one_way() {
 }
 
 /// One crate that a module keeps to itself: the crate's name in code, whose it is, and where it may stand.
-const KEPT: [(&str, &str, &str); 3] = [
-    ("toml::", "fracht-core", "src/syntax/"),
-    ("serde_saphyr", "fracht-cluster", "src/write.rs"),
-    ("annotate_snippets", "fracht", "src/ui/excerpt.rs"),
+const KEPT: [(&str, &str, &[&str]); 4] = [
+    ("toml::", "fracht-core", &["src/syntax/"]),
+    ("serde_saphyr", "fracht-cluster", &["src/write.rs", "src/read.rs"]),
+    ("json_patch", "fracht-cluster", &["src/patch.rs"]),
+    ("annotate_snippets", "fracht", &["src/ui/excerpt.rs"]),
 ];
 
 #[test]
 fn libraries_with_types_of_their_own_are_known_in_one_place() {
-    for (library, krate, place) in KEPT {
+    for (library, krate, places) in KEPT {
         let uses: Vec<String> = sources(krate)
             .iter()
             .filter(|(_, text)| text.contains(library))
@@ -66,7 +67,7 @@ fn libraries_with_types_of_their_own_are_known_in_one_place() {
             .collect();
         assert!(!uses.is_empty(), "{library} is not used at all");
         for path in uses {
-            assert!(path.contains(place), "{path} knows {library}");
+            assert!(places.iter().any(|place| path.contains(place)), "{path} knows {library}");
         }
     }
 }

@@ -26,7 +26,7 @@ fn a_second_run_changes_nothing() {
     sandbox.run(&["demo", "here"]);
     let run = sandbox.run(&["demo", "here"]);
     assert_eq!(run.code, 0);
-    assert!(run.out.contains("objects: 23 same"), "{}", run.out);
+    assert!(run.out.contains("objects: 36 same"), "{}", run.out);
 }
 
 #[test]

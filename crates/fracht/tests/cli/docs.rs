@@ -17,13 +17,13 @@ fn key_tables() -> String {
     let mut out = String::new();
     for (heading, table) in TABLES {
         out += &format!(
-            "\n### `{heading}`\n\n| key | takes | default | meaning | example |\n|---|---|---|---|---|\n"
+            "\n### `{heading}`\n\n| key | takes | default | meaning | becomes | example |\n|---|---|---|---|---|---|\n"
         );
         for key in table.keys {
             let takes = key.shape.words().replace('|', "\\|");
             out += &format!(
-                "| `{}` | {takes} | {} | {} | `{}` |\n",
-                key.name, key.default, key.says, key.example
+                "| `{}` | {takes} | {} | {} | {} | `{}` |\n",
+                key.name, key.default, key.says, key.becomes, key.example
             );
         }
     }

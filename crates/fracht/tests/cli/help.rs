@@ -1,14 +1,29 @@
 use insta::assert_snapshot;
 
-use crate::sandbox::Sandbox;
+use crate::sandbox::{Run, Sandbox};
 
-const COMMANDS: [&str; 8] = ["check", "order", "ports", "render", "trace", "rules", "demo", "completions"];
+const COMMANDS: [&str; 14] = [
+    "check",
+    "order",
+    "ports",
+    "reach",
+    "render",
+    "diff",
+    "trace",
+    "new",
+    "rules",
+    "schema",
+    "demo",
+    "completions",
+    "manual",
+    "help",
+];
 
 #[test]
 fn the_help_of_every_command() {
     let sandbox = Sandbox::empty();
     let mut manual = sandbox.run(&["--help"]).out;
-    for command in COMMANDS {
+    for command in COMMANDS.into_iter().filter(|command| *command != "help") {
         let run = sandbox.run(&[command, "--help"]);
         assert!(run.out.contains("Examples:\n"), "{command}");
         manual += &format!("\n======== fracht {command} --help\n{}", run.out);
@@ -19,15 +34,50 @@ fn the_help_of_every_command() {
     assert_snapshot!(manual);
 }
 
+/// What a shell is offered for the last of some words.
+fn offered(sandbox: &Sandbox, words: &[&str]) -> Vec<String> {
+    let mut command = sandbox.command(&[]);
+    command.env("COMPLETE", "bash").env("_CLAP_IFS", "\n").env("_CLAP_COMPLETE_COMP_TYPE", "9");
+    command.env("_CLAP_COMPLETE_INDEX", (words.len()).to_string()).args(["--", "fracht"]).args(words);
+    let run = Run::of(&command.output().unwrap());
+    assert_eq!(run.err, "");
+    run.out.lines().map(str::to_owned).collect()
+}
+
 #[test]
-fn completions_name_every_command() {
+fn completions_know_every_command_and_the_stack_at_hand() {
     for shell in ["bash", "zsh", "fish", "elvish", "powershell"] {
         let run = Sandbox::empty().run(&["completions", shell]);
         assert_eq!((run.code, run.err.as_str()), (0, ""), "{shell}");
-        for command in COMMANDS {
-            assert!(run.out.contains(command), "{shell} does not know {command}");
-        }
+        assert!(run.out.contains("fracht"), "{shell}");
     }
+    let demo = Sandbox::demo();
+    let commands = offered(&demo, &[""]);
+    for command in COMMANDS {
+        assert!(commands.contains(&command.to_owned()), "{command} in {commands:?}");
+    }
+    assert_eq!(offered(&demo, &["render", "-t", ""]), ["laptop", "staging", "prod"]);
+    assert_eq!(offered(&demo, &["diff", "--against", "s"]), ["staging"]);
+    assert_eq!(offered(&demo, &["check", "--input", ""]), ["version="]);
+    assert_eq!(offered(&demo, &["trace", "task."]), ["task.schema", "task.refit"]);
+    assert_eq!(offered(&demo, &["rules", "port-c"]), ["port-clash"]);
+    assert_eq!(offered(&Sandbox::with("nonsense"), &["trace", "service."]), [""; 0]);
+}
+
+#[test]
+fn the_manual_has_a_page_for_every_command() {
+    let sandbox = Sandbox::empty();
+    let run = sandbox.run(&["manual", "--out", "man"]);
+    assert_eq!((run.code, run.out.as_str()), (0, "14 pages in man\n"), "{run:?}");
+    let mut pages: Vec<String> =
+        COMMANDS.iter().filter(|name| **name != "help").map(|name| format!("fracht-{name}.1")).collect();
+    pages.push("fracht.1".to_owned());
+    pages.sort();
+    assert_eq!(sandbox.names("man"), pages);
+    let page = sandbox.run(&["manual", "render"]).out;
+    assert_eq!(page, sandbox.read("man/fracht-render.1"));
+    assert!(page.contains(".SH OPTIONS") && page.contains("fracht\\-render"));
+    assert_eq!(sandbox.run(&["manual", "rendr"]).code, 2);
 }
 
 #[test]

@@ -19,4 +19,5 @@ mod inputs;
 mod plans;
 mod render;
 mod sandbox;
+mod schema;
 mod trace;

@@ -37,7 +37,7 @@ pub(crate) fn stack(services: usize) -> String {
             .expect("text can be written");
         }
         if index % 10 == 0 {
-            write!(out, "mount.\"/data\" = \"volume.v{index}\"\n[volume.v{index}]\nsize = \"1Gi\"\n")
+            write!(out, "mount.\"/data\" = \"volume.v{index}\"\n[volume.v{index}]\nsize = \"1Gi\"\naccess = \"many-nodes\"\n")
                 .expect("text can be written");
         }
         out.push('\n');

@@ -1,0 +1,132 @@
+//! What is wrong with objects together: the rules that the back end has.
+
+use std::path::Path;
+
+use fracht_cluster::{Options, Rendering};
+use fracht_core::check::Project;
+use fracht_core::files::MemoryFiles;
+use fracht_core::rules::RULES;
+
+use crate::{files, object, objects};
+
+/// The rules that the objects of a stack fail, with the messages.
+fn found(files: &MemoryFiles) -> Vec<(&'static str, String)> {
+    let path = Path::new("/s/fracht.toml");
+    let mut project = Project::open(files, path, path).unwrap();
+    let mut verdict = project.check("cluster").unwrap();
+    let Some(checked) = verdict.checked() else { panic!("{:#?}", verdict.report.findings()) };
+    let problems = Rendering::new(checked, Options::default()).problems();
+    for problem in &problems {
+        assert!(problem.primary.is_some() && !problem.help.is_empty(), "{problem:?}");
+    }
+    verdict.add(problems);
+    let findings = verdict.report.findings().iter();
+    findings.map(|finding| (finding.diagnostic.rule, finding.diagnostic.message.clone())).collect()
+}
+
+const GOOD: &str = "apiVersion: harbour.example/v1\nkind: Widget\nmetadata:\n  name: one\n";
+
+fn with_files(stack: &str) -> MemoryFiles {
+    files(stack).with("/s/good.yaml", GOOD).with("/s/broken.yaml", "apiVersion: v1\nmetadata: {}\n")
+}
+
+#[test]
+fn every_rule_of_objects_finds_its_bad_example_and_passes_the_good_one() {
+    let rules: Vec<_> = RULES.iter().filter(|rule| rule.is_of_objects()).collect();
+    assert!(rules.len() >= 3);
+    for rule in rules {
+        let failed: Vec<_> = found(&with_files(rule.fails)).into_iter().map(|(name, _)| name).collect();
+        assert_eq!(failed, [rule.name]);
+        assert_eq!(found(&with_files(rule.passes)), []);
+    }
+}
+
+fn service(top: &str) -> String {
+    format!("{top}\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.http = 80\nreplicas = 2\n")
+}
+
+#[test]
+fn patches_change_what_they_name_and_nothing_else() {
+    let plain = objects(&files(&service("")), "cluster");
+    let patched = objects(
+        &files(&service(
+            "[[patch]]\non = \"Deployment/a\"\nmerge = { spec = { replicas = 5, paused = true, minReadySeconds = 7 } }\n\
+             [[patch]]\non = \"Deployment/a\"\n\
+             ops = [{ op = \"remove\", path = \"/spec/paused\" }, { op = \"add\", path = \"/metadata/annotations\", value = { x = \"1.5\" } }]",
+        )),
+        "cluster",
+    );
+    let deployment = object(&patched, "Deployment", "a");
+    assert_eq!(deployment["spec"]["replicas"], 5);
+    assert_eq!(deployment["spec"]["minReadySeconds"], 7);
+    assert!(deployment["spec"].get("paused").is_none(), "what is removed later is gone");
+    assert_eq!(deployment["metadata"]["annotations"]["x"], "1.5");
+    let differing = plain.iter().zip(&patched).filter(|(a, b)| a != b).count();
+    assert_eq!((differing, plain.len()), (1, patched.len()));
+    let keys: Vec<&str> = deployment.as_object().unwrap().keys().map(String::as_str).collect();
+    assert_eq!(keys, ["apiVersion", "kind", "metadata", "spec"], "in the order that people write");
+}
+
+#[test]
+fn patches_that_miss_say_what_they_miss() {
+    for (patch, part) in [
+        ("on = \"Deployment/b\"\nmerge = { x = 1 }", "no Deployment/b"),
+        ("on = \"deployment/a\"\nmerge = { x = 1 }", "no deployment/a"),
+        ("on = \"Deployment/a\"\nops = [{ op = \"remove\", path = \"/spec/none\" }]", "can't be changed so"),
+        (
+            "on = \"Deployment/a\"\nops = [{ op = \"test\", path = \"/spec/replicas\", value = 3 }]",
+            "can't be changed so",
+        ),
+        ("on = \"Deployment/a\"\nmerge = { replicas = 3 }", "would not be a Deployment"),
+        ("on = \"Deployment/a\"\nmerge = { spec.replicas = \"three\" }", "would not be a Deployment"),
+        ("on = \"Service/a\"\nmerge = { spec.template.x = \"three\" }", "would not be a Service"),
+    ] {
+        let found = found(&files(&service(&format!("[[patch]]\n{patch}"))));
+        let [(rule, message)] = found.as_slice() else { panic!("{patch}: {found:?}") };
+        assert!(*rule == "patch-misses" && message.contains(part), "{patch}: {message}");
+    }
+}
+
+#[test]
+fn names_that_clash_are_told_with_both_owners() {
+    let passed = "apiVersion: apps/v1\nkind: Deployment\nmetadata:\n  name: a\n";
+    let clash = files(&service("pass = [\"a.yaml\"]")).with("/s/a.yaml", passed);
+    assert_eq!(found(&clash), [("name-clash", "Two objects would be the Deployment a.".to_owned())]);
+    let elsewhere = files(&service("pass = [\"a.yaml\"]"))
+        .with("/s/a.yaml", passed.replace("name: a", "name: a\n  namespace: other"));
+    assert_eq!(found(&elsewhere), []);
+    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nstable-names = true\nport.x = 1\n\
+                 [service.a-pods]\nimage = \"a:1\"\nport.x = 1\n[network.a]\n[service.b]\nimage = \"b:1\"\nnetwork = [\"a\"]\n";
+    assert_eq!(found(&files(stack)).len(), 1);
+}
+
+#[test]
+fn what_is_passed_through_must_be_objects() {
+    for (text, part) in [
+        ("- a\n", "no object"),
+        ("kind: A\nmetadata:\n  name: b\n", "no `apiVersion`"),
+        ("apiVersion: v1\nmetadata:\n  name: b\n", "no `kind`"),
+        ("apiVersion: v1\nkind: A\n", "no `metadata.name`"),
+        ("apiVersion: v1\nkind: List\nitems: []\n", "a List"),
+        ("a: [\n", "not YAML"),
+        ("# nothing\n", "no object in it"),
+    ] {
+        let found = found(&files(&service("pass = [\"a.yaml\"]")).with("/s/a.yaml", text));
+        let [(rule, message)] = found.as_slice() else { panic!("{text}: {found:?}") };
+        assert!(
+            *rule == "pass-broken" && message.contains(part) && message.contains("a.yaml:1"),
+            "{message}"
+        );
+    }
+    let two = files(&service("pass = [\"a.yaml\"]")).with("/s/a.yaml", format!("{GOOD}---\nkind: x\n"));
+    assert!(found(&two)[0].1.contains("a.yaml:5"), "{:?}", found(&two));
+}
+
+#[test]
+fn what_is_passed_through_comes_out_as_it_was_written() {
+    let text = "# mine\napiVersion: harbour.example/v1\nkind:   Widget  # so\nmetadata: {name: one}\n";
+    let files = files(&service("pass = [\"*.yaml\"]")).with("/s/a.yaml", text);
+    let yaml = crate::rendered(&files, "cluster", fracht_cluster::Format::Yaml);
+    assert!(yaml.contains(text), "{yaml}");
+    assert_eq!(object(&objects(&files, "cluster"), "Widget", "one")["metadata"]["name"], "one");
+}

@@ -1,0 +1,292 @@
+//! `fracht diff`
+
+use std::fs;
+use std::mem::ManuallyDrop;
+use std::path::Path;
+
+use fracht_cluster::diff::{Change, Difference, FieldChange, compare};
+use fracht_cluster::{Options, Rendering, read_objects};
+use fracht_core::check::Project;
+use fracht_core::model::Place;
+use serde::Serialize;
+use serde_json::Value;
+
+use crate::cli::{Common, Diff, Format};
+use crate::failure::{Failure, Outcome};
+use crate::ui::style::{BOLD, ERROR, GOOD, QUIET, WARNING};
+use crate::ui::{Ui, counted};
+use crate::{secrets, stack};
+
+/// What `--format json` writes.
+#[derive(Serialize)]
+struct Answer<'a> {
+    old: &'a str,
+    new: &'a str,
+    namespace: Option<Moved<'a>>,
+    same: usize,
+    objects: Vec<Object<'a>>,
+}
+
+#[derive(Serialize)]
+struct Moved<'a> {
+    old: &'a str,
+    new: &'a str,
+}
+
+#[derive(Serialize)]
+struct Object<'a> {
+    kind: &'a str,
+    name: &'a str,
+    change: &'static str,
+    fields: Vec<Field<'a>>,
+}
+
+#[derive(Serialize)]
+struct Field<'a> {
+    path: &'a str,
+    old: &'a Option<Value>,
+    new: &'a Option<Value>,
+    secret: bool,
+}
+
+/// The objects of one side.
+struct Side {
+    objects: Vec<Value>,
+    /// The names of the Secrets that were not made, as nobody asked for them.
+    left_out: Vec<String>,
+}
+
+pub(crate) fn run(common: &Common, asked: &Diff, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(common)?;
+    let target = stack::target(&project, &asked.target)?;
+    let Some(new) = rendered(&mut project, &target, asked.secrets, ui)? else { return Ok(Outcome::Problems) };
+    let is_target = project.targets().names().any(|name| name == asked.against);
+    let old = if is_target {
+        let Some(old) = rendered(&mut project, &asked.against, asked.secrets, ui)? else {
+            return Ok(Outcome::Problems);
+        };
+        old.objects
+    } else {
+        let mut old = read(&project, Path::new(&asked.against))?;
+        // A Secret that is not made now is not gone.
+        old.retain(|object| {
+            object["kind"] != "Secret"
+                || !new.left_out.iter().any(|name| object["metadata"]["name"] == **name)
+        });
+        old
+    };
+    let difference = compare(&old, &new.objects);
+    let differs = !difference.objects.is_empty() || difference.namespace.is_some();
+    match asked.format {
+        Format::Text => ui.result(&text(&asked.against, &target, &difference))?,
+        Format::Json => Ui::json(&answer(&asked.against, &target, &difference))?,
+    }
+    if !new.left_out.is_empty() {
+        ui.note(&format!("values of secrets are not compared; --secrets does it, and shows none"));
+    }
+    Ok(Outcome::problems_if(differs))
+}
+
+/// The objects of a target; `None` if the stack has errors, which have been shown.
+fn rendered(
+    project: &mut Project<'_>,
+    target: &str,
+    with_secrets: bool,
+    ui: &mut Ui,
+) -> Result<Option<Side>, Failure> {
+    let mut verdict = stack::verdict(project, target)?;
+    if verdict.model.target.on.value == Place::Machine {
+        let message = format!("The target {target} is a machine, and a machine takes no cluster objects.");
+        return Err(Failure::new(
+            message,
+            "Compare targets of a cluster: `fracht ports` shows what a machine has.",
+        ));
+    }
+    let found = verdict.checked().map(|checked| Rendering::new(checked, Options::default()).problems());
+    verdict.add(found.unwrap_or_default());
+    ui.errors(&verdict.report, project.sources());
+    let Some(checked) = verdict.checked() else { return Ok(None) };
+    let secrets = if with_secrets { Some(secrets::values(&verdict.model)?) } else { None };
+    let rendering = ManuallyDrop::new(Rendering::new(checked, Options { secrets }));
+    let object = |piece: &fracht_cluster::Piece| serde_json::to_value(rendering.build(*piece)).ok();
+    let left_out = rendering.left_out();
+    Ok(Some(Side {
+        objects: rendering.pieces().iter().filter_map(object).collect(),
+        left_out: left_out.iter().map(|id| verdict.model.secrets[*id].name.to_string()).collect(),
+    }))
+}
+
+/// The objects of a file, or of the YAML and JSON files of a folder.
+fn read(project: &Project<'_>, path: &Path) -> Result<Vec<Value>, Failure> {
+    let shown = path.display();
+    let failed = |what: String| {
+        let targets: Vec<&str> = project.targets().names().collect();
+        let help =
+            format!("--against takes a target ({}), or a folder or a file of objects.", targets.join(", "));
+        Failure::new(what, help)
+    };
+    let unreadable = |error: std::io::Error| failed(format!("{shown} can't be read: {error}."));
+    let mut files = Vec::new();
+    if path.is_dir() {
+        for entry in fs::read_dir(path).map_err(unreadable)? {
+            let file = entry.map_err(unreadable)?.path();
+            let ending = file.extension().and_then(|ending| ending.to_str()).unwrap_or_default();
+            if ["yaml", "yml", "json"].contains(&ending) {
+                files.push(file);
+            }
+        }
+        files.sort();
+    } else {
+        files.push(path.to_owned());
+    }
+    let mut objects = Vec::new();
+    for file in files {
+        let text = fs::read_to_string(&file).map_err(unreadable)?;
+        objects.extend(read_objects(&text).map_err(|(line, reason)| {
+            Failure::new(
+                format!("{}:{line} can't be compared: {reason}.", file.display()),
+                "A file of objects has YAML documents or JSON, each with `kind` and `metadata`.",
+            )
+        })?);
+    }
+    Ok(objects)
+}
+
+fn text(old: &str, new: &str, difference: &Difference) -> String {
+    let mut out = format!("{BOLD}{old} → {new}{BOLD:#}\n");
+    if let Some((from, to)) = &difference.namespace {
+        out.push_str(&format!("\n{WARNING}changed{WARNING:#}  the namespace of all objects\n"));
+        out.push_str(&format!("  {from} {QUIET}→{QUIET:#} {to}\n"));
+    }
+    for object in &difference.objects {
+        let (word, style) = match object.change {
+            Change::Added => ("added", GOOD),
+            Change::Removed => ("removed", ERROR),
+            Change::Changed(_) => ("changed", WARNING),
+        };
+        let space = " ".repeat(9 - word.len());
+        out.push_str(&format!(
+            "\n{style}{word}{style:#}{space}{BOLD}{}/{}{BOLD:#}\n",
+            object.kind, object.name
+        ));
+        if let Change::Changed(fields) = &object.change {
+            fields.iter().for_each(|change| field(change, &mut out));
+        }
+    }
+    out.push_str(&format!("\n{}\n", summary(difference)));
+    out
+}
+
+/// A field, and below it the old value and the new one; short ones on one line.
+fn field(change: &FieldChange, out: &mut String) {
+    out.push_str(&format!("  {}\n", change.path));
+    let old = change.old.as_ref().map(shown);
+    let new = change.new.as_ref().map(shown);
+    match (old, new) {
+        _ if change.secret => out.push_str(&format!("    {QUIET}differs, and is hidden{QUIET:#}\n")),
+        (Some(old), Some(new))
+            if old.len() + new.len() <= 80 && !old.contains('\n') && !new.contains('\n') =>
+        {
+            out.push_str(&format!("    {old} {QUIET}→{QUIET:#} {new}\n"));
+        }
+        (Some(old), Some(new)) => lines(&old, &new, out),
+        (None, Some(new)) => block(&new, "new", out),
+        (Some(old), None) => block(&old, "gone", out),
+        (None, None) => {}
+    }
+}
+
+/// A value as people read it: text as it is, all else as JSON.
+fn shown(value: &Value) -> String {
+    match value {
+        Value::String(text) => text.clone(),
+        other => other.to_string(),
+    }
+}
+
+/// A value that one side only has.
+fn block(text: &str, word: &str, out: &mut String) {
+    for line in cut(text) {
+        out.push_str(&format!("    {QUIET}{word:<5}{QUIET:#}{line}\n"));
+    }
+}
+
+/// The lines that differ, without those that are the same before and behind them.
+fn lines(old: &str, new: &str, out: &mut String) {
+    let (old, new): (Vec<&str>, Vec<&str>) = (old.lines().collect(), new.lines().collect());
+    let same_before = old.iter().zip(&new).take_while(|(a, b)| a == b).count();
+    let room = old.len().min(new.len()) - same_before;
+    let same_behind = old.iter().rev().zip(new.iter().rev()).take(room).take_while(|(a, b)| a == b).count();
+    let middle = |lines: &[&str]| -> String {
+        lines.get(same_before..lines.len() - same_behind).unwrap_or_default().join("\n")
+    };
+    if same_before > 0 {
+        out.push_str(&format!("    {QUIET}… {} as before{QUIET:#}\n", counted(same_before, "line")));
+    }
+    for (text, word) in [(middle(&old), "old"), (middle(&new), "new")] {
+        block(&text, word, out);
+    }
+    if same_behind > 0 {
+        out.push_str(&format!("    {QUIET}… {} as before{QUIET:#}\n", counted(same_behind, "line")));
+    }
+}
+
+/// The first lines of a text, each in the width of a terminal.
+fn cut(text: &str) -> Vec<String> {
+    const MOST: usize = 12;
+    const WIDTH: usize = 90;
+    let short = |line: &str| {
+        if line.chars().count() <= WIDTH {
+            return line.to_owned();
+        }
+        line.chars().take(WIDTH - 1).chain(['…']).collect()
+    };
+    let mut lines: Vec<String> = text.lines().take(MOST).map(short).collect();
+    let more = text.lines().count().saturating_sub(MOST);
+    if more > 0 {
+        lines.push(format!("… {}", counted(more, "more line")));
+    }
+    lines
+}
+
+fn summary(difference: &Difference) -> String {
+    let count = |wanted: fn(&Change) -> bool| {
+        difference.objects.iter().filter(|object| wanted(&object.change)).count()
+    };
+    let counts = [
+        (count(|change| matches!(change, Change::Changed(_))), "changed"),
+        (count(|change| *change == Change::Added), "added"),
+        (count(|change| *change == Change::Removed), "removed"),
+        (difference.same, "same"),
+    ];
+    let words: Vec<String> = counts
+        .into_iter()
+        .filter(|(count, _)| *count > 0)
+        .map(|(count, word)| format!("{count} {word}"))
+        .collect();
+    if words.is_empty() { "No objects on either side".to_owned() } else { words.join(", ") }
+}
+
+fn answer<'a>(old: &'a str, new: &'a str, difference: &'a Difference) -> Answer<'a> {
+    let field = |change: &'a FieldChange| Field {
+        path: &change.path,
+        old: &change.old,
+        new: &change.new,
+        secret: change.secret,
+    };
+    let objects = difference.objects.iter().map(|object| {
+        let (change, fields) = match &object.change {
+            Change::Added => ("added", &[][..]),
+            Change::Removed => ("removed", &[][..]),
+            Change::Changed(fields) => ("changed", fields.as_slice()),
+        };
+        Object { kind: &object.kind, name: &object.name, change, fields: fields.iter().map(field).collect() }
+    });
+    Answer {
+        old,
+        new,
+        namespace: difference.namespace.as_ref().map(|(old, new)| Moved { old, new }),
+        same: difference.same,
+        objects: objects.collect(),
+    }
+}

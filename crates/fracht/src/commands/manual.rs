@@ -1,0 +1,53 @@
+//! `fracht manual`
+
+use std::fs;
+use std::path::Path;
+
+use clap::{Command, CommandFactory as _};
+use clap_mangen::Man;
+
+use crate::cli::{Cli, Manual};
+use crate::failure::{Failure, Outcome};
+use crate::ui::{Ui, counted};
+
+pub(crate) fn run(asked: &Manual, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut program = Cli::command();
+    program.build();
+    if let Some(dir) = &asked.out {
+        let mut pages = vec![("fracht.1".to_owned(), page(&program)?)];
+        for command in program.get_subcommands().filter(|command| command.get_name() != "help") {
+            pages.push((format!("fracht-{}.1", command.get_name()), page(command)?));
+        }
+        write(dir, &pages)?;
+        ui.result(&format!("{} in {}\n", counted(pages.len(), "page"), dir.display()))?;
+        return Ok(Outcome::Fine);
+    }
+    let command = match &asked.page {
+        None => &program,
+        Some(name) => program.find_subcommand(name).ok_or_else(|| {
+            let names: Vec<&str> = program.get_subcommands().map(Command::get_name).collect();
+            Failure::new(format!("There is no command {name}."), format!("There are: {}.", names.join(", ")))
+        })?,
+    };
+    let page = page(command)?;
+    Ui::raw_result(|out| out.write_all(&page))?;
+    Ok(Outcome::Fine)
+}
+
+/// The page of a command, for `man`.
+fn page(command: &Command) -> Result<Vec<u8>, Failure> {
+    let command = command.clone().version(env!("CARGO_PKG_VERSION"));
+    let mut page = Vec::new();
+    // Without a date: the same program has the same pages.
+    Man::new(command).date("").render(&mut page)?;
+    Ok(page)
+}
+
+fn write(dir: &Path, pages: &[(String, Vec<u8>)]) -> Result<(), Failure> {
+    let written = fs::create_dir_all(dir)
+        .and_then(|()| pages.iter().try_for_each(|(name, page)| fs::write(dir.join(name), page)));
+    written.map_err(|error| {
+        let message = format!("The manual can't be written to {}: {error}.", dir.display());
+        Failure::new(message, "Choose another folder: fracht manual --out DIR.")
+    })
+}

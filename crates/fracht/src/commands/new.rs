@@ -1,0 +1,257 @@
+//! `fracht new`
+
+use std::fs;
+use std::io::Write as _;
+
+use fracht_core::grammar::image;
+use fracht_core::grammar::lines::{self, Setting};
+use fracht_core::grammar::name::NameKind;
+use fracht_core::rules::{is_secret_name, secret_in};
+
+use crate::cli::New;
+use crate::failure::{Failure, Outcome};
+use crate::ui::Ui;
+
+/// What a stack file is made of.
+struct Plan {
+    name: String,
+    image: Option<String>,
+    ports: Vec<(String, u16)>,
+    plain: Vec<Setting>,
+    secret: Vec<Setting>,
+}
+
+pub(crate) fn run(asked: &New, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let plan = plan(asked)?;
+    let text = plan.text();
+    let path = &asked.out;
+    let shown = path.display();
+    if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
+        fs::create_dir_all(folder).map_err(|error| {
+            Failure::new(format!("{shown} can't be written: {error}."), "Choose another --out.")
+        })?;
+    }
+    // Made anew or not at all: what is there may be days of somebody's work.
+    let written = fs::File::create_new(path).and_then(|mut file| file.write_all(text.as_bytes()));
+    written.map_err(|error| {
+        if error.kind() == std::io::ErrorKind::AlreadyExists {
+            Failure::new(
+                format!("{shown} is there already."),
+                "It is left as it is. Choose another with --out FILE.",
+            )
+        } else {
+            Failure::new(format!("{shown} can't be written: {error}."), "Choose another with --out FILE.")
+        }
+    })?;
+    ui.result(&format!("{shown} is written: {}\n", plan.summary()))?;
+    ui.note(&format!("next: fracht check --stack {shown}"));
+    Ok(Outcome::Fine)
+}
+
+fn plan(asked: &New) -> Result<Plan, Failure> {
+    let image = match &asked.image {
+        None => None,
+        Some(text) => Some(image::parse(text).map_err(|reason| {
+            let message = format!("`{text}` is no image reference: {reason}.");
+            Failure::new(message, "For example: --image registry.example/harbour/feedstore:1.0")
+        })?),
+    };
+    let of_image = image.as_ref().and_then(|image| image.repository.rsplit('/').next()).map(str::to_owned);
+    let name = asked.name.clone().or(of_image).unwrap_or_else(|| "app".to_owned());
+    if let Err(problem) = NameKind::Label.check(&name) {
+        let help = match problem.instead {
+            Some(instead) => format!("For example: --name {instead}"),
+            None => "For example: --name feedstore".to_owned(),
+        };
+        return Err(Failure::new(format!("`{name}` can't be a name: {}.", problem.reason), help));
+    }
+    let ports = asked.port.iter().map(|text| port(text)).collect::<Result<Vec<_>, _>>()?;
+    for (index, (name, number)) in ports.iter().enumerate() {
+        let earlier = ports.get(..index).unwrap_or_default();
+        if earlier.iter().any(|(other, same)| other == name || same == number) {
+            let message = format!("The port {name}={number} is there twice.");
+            return Err(Failure::new(
+                message,
+                "Each port has a name and a number of its own: --port metrics=9102",
+            ));
+        }
+    }
+    let mut plan = Plan {
+        name,
+        image: image.map(|image| image.to_string()),
+        ports,
+        plain: Vec::new(),
+        secret: Vec::new(),
+    };
+    if let Some(path) = &asked.lines {
+        let shown = path.display();
+        let text = fs::read_to_string(path).map_err(|error| {
+            let message = format!("The file {shown} can't be read: {error}.");
+            Failure::new(message, "--lines takes a file of KEY=value lines.")
+        })?;
+        sort(&text, &shown.to_string(), &mut plan)?;
+    }
+    Ok(plan)
+}
+
+fn port(text: &str) -> Result<(String, u16), Failure> {
+    let (name, number) = text.split_once('=').unwrap_or(("http", text));
+    let right = NameKind::Port.check(name).is_ok();
+    match number.parse::<u16>().ok().filter(|number| right && *number > 0) {
+        Some(number) => Ok((name.to_owned(), number)),
+        None => {
+            let message = format!("`{text}` is no port: it is NAME=NUMBER, or a number from 1 to 65535.");
+            Err(Failure::new(message, "For example: --port http=8080"))
+        }
+    }
+}
+
+/// Tells plain settings from likely secrets.
+fn sort(text: &str, shown: &str, plan: &mut Plan) -> Result<(), Failure> {
+    let line = |at: usize| text.get(..at).unwrap_or_default().matches('\n').count() + 1;
+    let (settings, broken) = lines::parse(text.trim_start_matches('\u{feff}'));
+    if let Some(first) = broken.first() {
+        let message = format!("{shown}:{} can't be read: {}.", line(first.at.start), first.reason);
+        return Err(Failure::new(message, "Write KEY=value."));
+    }
+    for setting in settings {
+        if let Err(problem) = NameKind::Key.check(&setting.key) {
+            let message =
+                format!("{shown}:{} can't be a key: {}.", line(setting.key_at.start), problem.reason);
+            return Err(Failure::new(message, "Rename it in the file."));
+        }
+        let twice = |known: &Setting| known.key == setting.key;
+        if plan.plain.iter().any(twice) || plan.secret.iter().any(twice) {
+            let message = format!("{shown}:{} sets {} again.", line(setting.key_at.start), setting.key);
+            return Err(Failure::new(message, "Keep one of the two."));
+        }
+        let secret = is_secret_name(&setting.key) && !setting.value.is_empty();
+        if secret || secret_in(&setting.value).is_some() {
+            plan.secret.push(setting);
+        } else {
+            plan.plain.push(setting);
+        }
+    }
+    Ok(())
+}
+
+/// A key as the name of a variable.
+fn variable(key: &str) -> String {
+    let word = |c: char| if c.is_ascii_alphanumeric() { c.to_ascii_uppercase() } else { '_' };
+    let name: String = key.chars().map(word).collect();
+    if name.starts_with(|c: char| c.is_ascii_digit()) { format!("_{name}") } else { name }
+}
+
+/// Text as a TOML string in which nothing is a reference.
+fn quoted(text: &str) -> String {
+    let mut out = String::from("\"");
+    for c in text.chars() {
+        match c {
+            '"' | '\\' => out.extend(['\\', c]),
+            '\n' => out.push_str("\\n"),
+            '\t' => out.push_str("\\t"),
+            '{' => out.push_str("{{"),
+            '}' => out.push_str("}}"),
+            c if c.is_control() => out.push_str(&format!("\\u{:04X}", u32::from(c))),
+            c => out.push(c),
+        }
+    }
+    out + "\""
+}
+
+/// A key as TOML has them: in quotes where it needs them.
+fn toml_key(key: &str) -> String {
+    let bare = key.chars().all(|c| c.is_ascii_alphanumeric() || "-_".contains(c));
+    if bare { key.to_owned() } else { format!("\"{key}\"") }
+}
+
+impl Plan {
+    fn summary(&self) -> String {
+        let mut words = vec![format!("service.{}", self.name)];
+        if !self.plain.is_empty() {
+            words.push(format!(
+                "{} in config.{}",
+                crate::ui::counted(self.plain.len(), "setting"),
+                self.name
+            ));
+        }
+        if !self.secret.is_empty() {
+            let names: Vec<&str> = self.secret.iter().map(|setting| setting.key.as_str()).collect();
+            words.push(format!("likely secrets in secret.{}: {}", self.name, names.join(", ")));
+        }
+        words.join("; ")
+    }
+
+    /// Whether all keys are names of variables as they are.
+    fn are_variables(settings: &[Setting]) -> bool {
+        let plain = |key: &str| key.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
+        settings.iter().all(|setting| plain(&setting.key) && NameKind::Variable.check(&setting.key).is_ok())
+    }
+
+    /// How the service uses a table of settings.
+    fn used(&self, kind: &str, settings: &[Setting]) -> Option<String> {
+        let name = &self.name;
+        match (settings.is_empty(), Self::are_variables(settings)) {
+            (true, _) => None,
+            (false, true) => Some(format!("\"{kind}.{name}\"")),
+            (false, false) => Some(format!("{{ from = \"{kind}.{name}\", spell = \"upper\" }}")),
+        }
+    }
+
+    fn text(&self) -> String {
+        let name = &self.name;
+        let mut out = format!(
+            "# {name}: `fracht check` says what is wrong with it, `fracht render` writes its objects.\n\n\
+             [stack]\nname = \"{name}\"\n\n[service.{name}]\n"
+        );
+        match &self.image {
+            Some(image) => out.push_str(&format!("image = \"{image}\"\n")),
+            None => out.push_str(&format!(
+                "image = \"registry.example/{name}:0.1.0\"  # the image to run: put yours here\n"
+            )),
+        }
+        for (index, (port, number)) in self.ports.iter().enumerate() {
+            out.push_str(&format!("port.{port} = {number}\n"));
+            if index == 0 {
+                out.push_str(&format!(
+                    "# Open to the stack alone. To the nodes, to an address of its own, or to the web:\n\
+                     # port.{port} = {{ number = {number}, reach = \"node\" }}  # or \"balancer\" or \"web\"\n"
+                ));
+            }
+        }
+        match self.ports.first() {
+            Some((port, _)) => out.push_str(&format!(
+                "health = {{ tcp = \"{port}\", boot = \"30s\" }}  # or {{ http = \"/healthz\" }}: what tells more\n"
+            )),
+            None => out.push_str("# port.http = 8080\n# health = { tcp = \"http\", boot = \"30s\" }\n"),
+        }
+        out.push_str("memory = \"64Mi..256Mi\"  # set aside..allowed: measure, then say\n");
+        let uses: Vec<String> = [self.used("config", &self.plain), self.used("secret", &self.secret)]
+            .into_iter()
+            .flatten()
+            .collect();
+        if !uses.is_empty() {
+            out.push_str(&format!("use = [{}]\n", uses.join(", ")));
+        }
+        if !self.plain.is_empty() {
+            out.push_str(&format!("\n[config.{name}]\n"));
+            for setting in &self.plain {
+                out.push_str(&format!("key.{} = {}\n", toml_key(&setting.key), quoted(&setting.value)));
+            }
+        }
+        if !self.secret.is_empty() {
+            out.push_str(&format!(
+                "\n# These look like secrets: their values are read from the environment when objects are rendered\n\
+                 # with --secrets, and stand in no file of yours.\n[secret.{name}]\n"
+            ));
+            for setting in &self.secret {
+                out.push_str(&format!(
+                    "key.{} = {{ env = \"{}\" }}\n",
+                    toml_key(&setting.key),
+                    variable(&setting.key)
+                ));
+            }
+        }
+        out
+    }
+}

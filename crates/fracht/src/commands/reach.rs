@@ -1,0 +1,345 @@
+//! `fracht reach`
+
+use fracht_core::diag::listing;
+use fracht_core::model::{Model, SecretSource, WorkloadId};
+use fracht_core::plan::reach::{Caller, Link, Login, May, ReachPlan, WayIn, networks};
+use serde::Serialize;
+
+use crate::cli::{Common, Format, Reach};
+use crate::failure::{Failure, Outcome};
+use crate::stack;
+use crate::ui::style::{BOLD, HEAD, OPEN, QUIET};
+use crate::ui::table::{Cell, Table};
+use crate::ui::{Ui, counted};
+
+/// More services than this do not fit side by side: they are listed then.
+const MOST_COLUMNS: usize = 20;
+
+/// What `--format json` writes.
+#[derive(Serialize)]
+struct Answer<'a> {
+    stack: &'a str,
+    target: &'a str,
+    ways_in: Vec<Way<'a>>,
+    inside: Vec<Inside<'a>>,
+}
+
+#[derive(Serialize)]
+struct Way<'a> {
+    service: &'a str,
+    port: &'a str,
+    protocol: &'a str,
+    reach: &'a str,
+    addresses: &'a [String],
+    hosts_line: &'a Option<String>,
+    /// A command that says the address.
+    learn: Option<String>,
+    tls: bool,
+    logins: Vec<LoginAnswer>,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "lowercase")]
+enum LoginAnswer {
+    User { variable: String, name: String },
+    Secret { reference: String, read: String },
+}
+
+#[derive(Serialize)]
+struct Inside<'a> {
+    name: &'a str,
+    kind: &'a str,
+    networks: Vec<&'a str>,
+    gets_out: bool,
+    outside: Vec<&'a str>,
+    talks: Vec<Talk<'a>>,
+}
+
+#[derive(Serialize)]
+struct Talk<'a> {
+    to: &'a str,
+    may: &'a str,
+    uses: bool,
+    why_not: Option<&'static str>,
+}
+
+pub(crate) fn run(common: &Common, asked: &Reach, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(common)?;
+    let target = stack::target(&project, &asked.target)?;
+    let verdict = stack::verdict(&mut project, &target)?;
+    ui.errors(&verdict.report, project.sources());
+    let plan = ReachPlan::of(&verdict.model);
+    match asked.format {
+        Format::Text => ui.result(&text(&verdict.model, &plan))?,
+        Format::Json => Ui::json(&answer(&verdict.model, &plan))?,
+    }
+    Ok(Outcome::problems_if(verdict.report.has_errors()))
+}
+
+fn name(model: &Model, id: WorkloadId) -> &str {
+    &model.workloads[id].name
+}
+
+/// The command that says an address which only the cluster knows.
+fn learn(model: &Model, way: &WayIn) -> Option<String> {
+    let (kind, object) = way.learn.as_ref()?;
+    if *kind == "nodes" {
+        return Some("kubectl get nodes -o wide".to_owned());
+    }
+    let gateway = model.target.web.gateway.as_ref().and_then(|(namespace, _)| namespace.as_ref());
+    let namespace = gateway.filter(|_| *kind == "gateway").unwrap_or(&model.target.namespace.value);
+    Some(format!("kubectl get {kind} {object} -n {namespace}"))
+}
+
+/// How to read the value of a key of a secret.
+fn reading(model: &Model, login: &Login) -> Option<(String, String)> {
+    let Login::Secret(id, key) = login else { return None };
+    let secret = &model.secrets[*id];
+    let reference = format!("secret.{}/{key}", secret.name);
+    let source = secret.keys.iter().find(|known| known.name == *key).map(|key| &key.source);
+    let on_machine = model.target.on.value == fracht_core::model::Place::Machine;
+    let read = match source {
+        Some(SecretSource::Variable(variable)) if on_machine => format!("the variable {variable}"),
+        Some(SecretSource::File(path)) if on_machine => {
+            format!("the file {}", path.file_name().unwrap_or_default().to_string_lossy())
+        }
+        _ => {
+            let (object, namespace) = (secret.object_name(), &model.target.namespace.value);
+            let key = key.replace('.', "\\.");
+            format!("kubectl get secret {object} -n {namespace} -o jsonpath='{{.data.{key}}}' | base64 -d")
+        }
+    };
+    Some((reference, read))
+}
+
+fn text(model: &Model, plan: &ReachPlan) -> String {
+    let (stack, target) = (&model.name.value, &model.target.name);
+    let ways = match plan.ways.len() {
+        0 => "nothing is open to the outside".to_owned(),
+        count => counted(count, "way") + " in",
+    };
+    let mut out = format!("{BOLD}{stack} under {target}{BOLD:#}: {ways}\n");
+    if !plan.ways.is_empty() {
+        out.push_str(&format!("\n{}", ways_in(model, plan)));
+        out.push_str(&logins(model, plan));
+    }
+    if plan.services.is_empty() {
+        return out + "\nNo service has a port: there is nobody to talk to.\n";
+    }
+    if plan.services.len() <= MOST_COLUMNS {
+        out.push_str(&matrix(model, plan));
+        out.push_str(&reasons(model, plan));
+    } else {
+        out.push_str(&listed(model, plan));
+    }
+    out
+}
+
+fn ways_in(model: &Model, plan: &ReachPlan) -> String {
+    let mut table = Table::new(["service", "port", "reach", "address", "where it is"]);
+    for way in &plan.ways {
+        let port = model.workloads[way.service].port(way.port);
+        let address = match way.addresses.as_slice() {
+            [] => "–".to_owned(),
+            [one] => one.clone(),
+            [first, .., last] => format!("{first} to {}", last.rsplit(':').next().unwrap_or_default()),
+        };
+        let udp = port.filter(|port| port.protocol != fracht_core::model::Protocol::Tcp);
+        let address = udp.map_or(address.clone(), |port| format!("{address}/{}", port.protocol.word()));
+        table.row([
+            name(model, way.service).into(),
+            port.map_or("?", |port| &*port.name).into(),
+            way.reach.word().into(),
+            Cell::styled(address, OPEN),
+            Cell::styled(learn(model, way).unwrap_or_else(|| "here".to_owned()), QUIET),
+        ]);
+    }
+    let mut out = table.show();
+    let mut lines: Vec<&str> = plan.ways.iter().filter_map(|way| way.hosts_line.as_deref()).collect();
+    lines.sort_unstable();
+    lines.dedup();
+    for line in lines {
+        out.push_str(&format!(
+            "\nUntil the name is known everywhere, a line for the hosts file: {BOLD}{line}{BOLD:#}\n"
+        ));
+    }
+    out
+}
+
+/// Who is let in: the users and secrets that the services with ways in know of.
+fn logins(model: &Model, plan: &ReachPlan) -> String {
+    let mut out = String::new();
+    let mut seen = Vec::new();
+    for way in plan.ways.iter().filter(|way| !way.logins.is_empty()) {
+        if seen.contains(&way.service) {
+            continue;
+        }
+        seen.push(way.service);
+        out.push_str(&format!("\nLogin of {}\n", name(model, way.service)));
+        for login in &way.logins {
+            match (login, reading(model, login)) {
+                (Login::User(variable, user), _) => out.push_str(&format!("  {variable}: {user}\n")),
+                (_, Some((reference, read))) => {
+                    out.push_str(&format!("  {reference}: {QUIET}{read}{QUIET:#}\n"));
+                }
+                (Login::Secret(..), None) => {}
+            }
+        }
+    }
+    out
+}
+
+/// The networks of a service or task, in words.
+fn network_names(model: &Model, id: WorkloadId) -> String {
+    let names: Vec<&str> =
+        networks(&model.workloads[id]).map(|network| &*model.networks[network].name).collect();
+    if names.is_empty() { "common".to_owned() } else { names.join(" ") }
+}
+
+fn mark(link: Link) -> &'static str {
+    match (link.may, link.uses) {
+        (May::Itself, _) => "■",
+        (May::All | May::OpenPorts, true) => "●",
+        (May::All, false) => "○",
+        (May::OpenPorts, false) => "◦",
+        (May::NoNetwork | May::NoWayOut, _) => "·",
+    }
+}
+
+/// Rows talk to columns; the columns have the numbers of the services.
+fn matrix(model: &Model, plan: &ReachPlan) -> String {
+    let mut out = format!(
+        "\n{BOLD}Who can talk to whom{BOLD:#}   ● does   ○ can   ◦ at open ports   · can't   ■ itself\n\n"
+    );
+    let number = |id: WorkloadId| plan.services.iter().position(|service| *service == id).map(|at| at + 1);
+    let rows: Vec<(String, String, &Caller)> = ordered(plan)
+        .map(|caller| {
+            let workload = &model.workloads[caller.who];
+            let number = number(caller.who).map_or_else(|| "  ".to_owned(), |number| format!("{number:>2}"));
+            (format!("{number} {}", workload.reference()), network_names(model, caller.who), caller)
+        })
+        .collect();
+    let widest = |texts: &mut dyn Iterator<Item = &String>, head: usize| {
+        texts.map(|text| text.chars().count()).max().unwrap_or(0).max(head)
+    };
+    let who = widest(&mut rows.iter().map(|row| &row.0), 7);
+    let nets = widest(&mut rows.iter().map(|row| &row.1), 2);
+    out.push_str(&format!("{HEAD}{:who$}  {:nets$}", "   from", "in"));
+    for index in 0..plan.services.len() {
+        out.push_str(&format!(" {:>2}", index + 1));
+    }
+    out.push_str(&format!("  outside{HEAD:#}\n"));
+    for (name, nets_of, caller) in &rows {
+        out.push_str(&format!("{name:who$}  {QUIET}{nets_of:nets$}{QUIET:#}"));
+        for link in &caller.links {
+            out.push_str(&format!("  {}", mark(*link)));
+        }
+        let names: Vec<&str> = caller.outside.iter().map(|id| &*model.outsides[*id].name).collect();
+        let outside = match (caller.gets_out, names.as_slice()) {
+            (false, _) => "·".to_owned(),
+            (true, []) => "○".to_owned(),
+            (true, names) => format!("● {}", names.join(" ")),
+        };
+        out.push_str(&format!("  {outside}\n"));
+    }
+    out
+}
+
+/// Services by their numbers, then what can't be talked to.
+fn ordered(plan: &ReachPlan) -> impl Iterator<Item = &Caller> {
+    let (called, others): (Vec<&Caller>, Vec<&Caller>) =
+        plan.callers.iter().partition(|caller| plan.services.contains(&caller.who));
+    called.into_iter().chain(others)
+}
+
+/// Why those who can't talk can't, each reason once for each caller.
+fn reasons(model: &Model, plan: &ReachPlan) -> String {
+    let mut out = String::new();
+    for caller in ordered(plan) {
+        for reason in [May::NoNetwork, May::NoWayOut] {
+            let links = caller.links.iter().zip(&plan.services).filter(|(link, _)| link.may == reason);
+            let names: Vec<&str> = links.map(|(_, id)| name(model, *id)).collect();
+            if let (false, Some(why)) = (names.is_empty(), why_not(reason)) {
+                let (who, names) = (model.workloads[caller.who].reference(), listing(names));
+                out.push_str(&format!("{QUIET}{who} can't reach {names}: {why}{QUIET:#}\n"));
+            }
+        }
+    }
+    if out.is_empty() { out } else { format!("\n{out}") }
+}
+
+fn why_not(may: May) -> Option<&'static str> {
+    match may {
+        May::Itself | May::All | May::OpenPorts => None,
+        May::NoNetwork => Some("no network in common, and no open port"),
+        May::NoWayOut => Some("no network in common, and its own ones are closed"),
+    }
+}
+
+/// A line for each caller, for stacks that are too large to draw.
+fn listed(model: &Model, plan: &ReachPlan) -> String {
+    let mut out = format!("\n{BOLD}Who talks to whom{BOLD:#}\n\n");
+    for caller in &plan.callers {
+        let links = || caller.links.iter().zip(&plan.services);
+        let uses: Vec<&str> = links().filter(|(link, _)| link.uses).map(|(_, id)| name(model, *id)).collect();
+        let can = links().filter(|(link, _)| link.may.is_yes() && link.may != May::Itself).count();
+        let who = model.workloads[caller.who].reference();
+        let uses = if uses.is_empty() { "nobody".to_owned() } else { listing(uses) };
+        out.push_str(&format!("{who} talks to {uses}; it can talk to {can} of {}\n", plan.services.len()));
+    }
+    out
+}
+
+fn answer<'a>(model: &'a Model, plan: &'a ReachPlan) -> Answer<'a> {
+    let way = |way: &'a WayIn| {
+        let workload = &model.workloads[way.service];
+        let port = workload.port(way.port)?;
+        let login = |login: &Login| match login {
+            Login::User(variable, name) => {
+                Some(LoginAnswer::User { variable: variable.to_string(), name: name.clone() })
+            }
+            Login::Secret(..) => {
+                reading(model, login).map(|(reference, read)| LoginAnswer::Secret { reference, read })
+            }
+        };
+        Some(Way {
+            service: &workload.name,
+            port: &port.name,
+            protocol: port.protocol.word(),
+            reach: way.reach.word(),
+            addresses: &way.addresses,
+            hosts_line: &way.hosts_line,
+            learn: learn(model, way),
+            tls: way.tls,
+            logins: way.logins.iter().filter_map(login).collect(),
+        })
+    };
+    let talk = |(link, id): (&Link, &WorkloadId)| Talk {
+        to: name(model, *id),
+        may: match link.may {
+            May::Itself => "itself",
+            May::All => "all",
+            May::OpenPorts => "open-ports",
+            May::NoNetwork | May::NoWayOut => "no",
+        },
+        uses: link.uses,
+        why_not: why_not(link.may),
+    };
+    let inside = |caller: &'a Caller| {
+        let workload = &model.workloads[caller.who];
+        Inside {
+            name: &workload.name,
+            kind: workload.kind_word(),
+            networks: networks(workload).map(|network| &*model.networks[network].name).collect(),
+            gets_out: caller.gets_out,
+            outside: caller.outside.iter().map(|id| &*model.outsides[*id].name).collect(),
+            talks: caller.links.iter().zip(&plan.services).map(talk).collect(),
+        }
+    };
+    Answer {
+        stack: &model.name.value,
+        target: &model.target.name,
+        ways_in: plan.ways.iter().filter_map(way).collect(),
+        inside: plan.callers.iter().map(inside).collect(),
+    }
+}

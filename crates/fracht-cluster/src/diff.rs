@@ -8,6 +8,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use fracht_core::rules::{is_secret_name, secret_in};
 use serde_json::Value;
 
+use crate::object::text_at;
+
 /// All that differs.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Difference {
@@ -73,7 +75,7 @@ pub fn compare(old: &[Value], new: &[Value]) -> Difference {
             None => Change::Added,
             Some(before) => {
                 let mut fields = Vec::new();
-                let walk = Walk { kind: text(&object["kind"]), namespace: difference.namespace.as_ref() };
+                let walk = Walk { kind: text_at(object, "/kind"), namespace: difference.namespace.as_ref() };
                 walk.values("", Some(before), Some(object), &mut fields);
                 if fields.is_empty() {
                     difference.same += 1;
@@ -94,8 +96,8 @@ pub fn compare(old: &[Value], new: &[Value]) -> Difference {
 
 fn changed(object: &Value, change: Change) -> ObjectChange {
     ObjectChange {
-        kind: text(&object["kind"]).to_owned(),
-        name: text(&object["metadata"]["name"]).to_owned(),
+        kind: text_at(object, "/kind").to_owned(),
+        name: text_at(object, "/metadata/name").to_owned(),
         change,
     }
 }
@@ -104,14 +106,13 @@ fn changed(object: &Value, change: Change) -> ObjectChange {
 type Identity = (String, String, usize);
 
 fn insert<'v>(known: &mut BTreeMap<Identity, &'v Value>, object: &'v Value) -> Identity {
-    let labels = &object["metadata"]["labels"];
-    let kind = text(&object["kind"]);
+    let kind = text_at(object, "/kind");
     // The names of these follow from their content or their namespace; what they are for is a label.
     let derived = ["Job", "PersistentVolume", "Namespace"].contains(&kind);
-    let made_here = labels["app.kubernetes.io/managed-by"] == "fracht";
-    let name =
-        if derived && made_here { &labels["app.kubernetes.io/name"] } else { &object["metadata"]["name"] };
-    let mut identity = (kind.to_owned(), text(name).to_owned(), 0);
+    let made_here = text_at(object, "/metadata/labels/app.kubernetes.io~1managed-by") == "fracht";
+    let place =
+        if derived && made_here { "/metadata/labels/app.kubernetes.io~1name" } else { "/metadata/name" };
+    let mut identity = (kind.to_owned(), text_at(object, place).to_owned(), 0);
     while known.contains_key(&identity) {
         identity.2 += 1;
     }
@@ -123,7 +124,7 @@ fn insert<'v>(known: &mut BTreeMap<Identity, &'v Value>, object: &'v Value) -> I
 fn moved(old: &BTreeMap<Identity, &Value>, new: &BTreeMap<Identity, &Value>) -> Option<(String, String)> {
     let both = new.iter().filter_map(|(identity, object)| Some((*old.get(identity)?, *object)));
     let pairs: BTreeSet<(&str, &str)> = both
-        .map(|(old, new)| (text(&old["metadata"]["namespace"]), text(&new["metadata"]["namespace"])))
+        .map(|(old, new)| (text_at(old, "/metadata/namespace"), text_at(new, "/metadata/namespace")))
         .filter(|(old, new)| !old.is_empty() || !new.is_empty())
         .collect();
     let mut pairs = pairs.into_iter();
@@ -133,10 +134,6 @@ fn moved(old: &BTreeMap<Identity, &Value>, new: &BTreeMap<Identity, &Value>) -> 
         }
         _ => None,
     }
-}
-
-fn text(value: &Value) -> &str {
-    value.as_str().unwrap_or_default()
 }
 
 struct Walk<'a> {

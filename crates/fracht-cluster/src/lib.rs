@@ -36,10 +36,10 @@ mod storage;
 mod web;
 mod write;
 
-pub use object::{Object, through_its_kind};
+pub use object::{Object, text_at, through_its_kind};
 pub use plan::{Origin, Piece};
 pub use read::objects as read_objects;
-pub use rendering::{Options, Rendering, SecretValues};
+pub use rendering::{Rendering, SecretValues};
 pub use write::{Comments, File, Format};
 
 /// The list, unless it is empty: what is empty is left out of objects.

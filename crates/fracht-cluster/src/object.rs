@@ -44,6 +44,11 @@ pub enum Object {
     Raw(Value),
 }
 
+/// The text at a place of an object (RFC 6901), such as `/metadata/name`; empty if there is none.
+pub fn text_at<'v>(object: &'v Value, place: &str) -> &'v str {
+    object.pointer(place).and_then(Value::as_str).unwrap_or_default()
+}
+
 /// Reads an object as its kind and writes it again; `None` for a kind that is not made here.
 ///
 /// # Errors
@@ -53,7 +58,7 @@ pub fn through_its_kind(object: &Value) -> Option<Result<Value, String>> {
         let typed: T = serde_json::from_value(object.clone()).map_err(|error| error.to_string())?;
         serde_json::to_value(typed).map_err(|error| error.to_string())
     }
-    let read = match (object["apiVersion"].as_str()?, object["kind"].as_str()?) {
+    let read = match (text_at(object, "/apiVersion"), text_at(object, "/kind")) {
         ("v1", "Namespace") => again::<Namespace>,
         ("v1", "ServiceAccount") => again::<ServiceAccount>,
         ("v1", "PersistentVolume") => again::<PersistentVolume>,
@@ -82,7 +87,7 @@ pub fn through_its_kind(object: &Value) -> Option<Result<Value, String>> {
 /// whole.
 pub(crate) fn unknown_field(object: &Value) -> Option<String> {
     // Of routes only a part is known here.
-    if object["kind"] == "HTTPRoute" {
+    if text_at(object, "/kind") == "HTTPRoute" {
         return None;
     }
     match through_its_kind(object)? {

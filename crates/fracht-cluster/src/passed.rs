@@ -5,6 +5,7 @@ use fracht_core::model::{Model, Passed};
 use fracht_core::source::Span;
 use serde_json::Value;
 
+use crate::object::text_at;
 use crate::plan::Group;
 use crate::read;
 
@@ -59,17 +60,17 @@ fn object(file: &Passed, text: &str, line: usize, value: Value) -> Result<Option
     if !value.is_object() {
         return Err("it is no object".into());
     }
-    let field = |field: &Value, name: &str| match field.as_str().filter(|text| !text.is_empty()) {
-        Some(text) => Ok(text.to_owned()),
-        None => Err(format!("it has no `{name}`")),
+    let field = |place: &str| match text_at(&value, place) {
+        "" => Err(format!("it has no `{}`", place.trim_start_matches('/').replace('/', "."))),
+        text => Ok(text.to_owned()),
     };
-    field(&value["apiVersion"], "apiVersion")?;
-    let kind = field(&value["kind"], "kind")?;
+    field("/apiVersion")?;
+    let kind = field("/kind")?;
     if kind == "List" {
         return Err("a List holds objects; write them as documents, with --- between them".into());
     }
-    let name = field(&value["metadata"]["name"], "metadata.name")?;
-    let namespace = value["metadata"]["namespace"].as_str().map(str::to_owned);
+    let name = field("/metadata/name")?;
+    let namespace = field("/metadata/namespace").ok();
     let group = group(&kind);
     Ok(Some(PassedObject {
         kind,

@@ -32,23 +32,23 @@ pub(crate) fn apply(object: &mut Value, patch: &Patch) -> Result<(), Misses> {
     Ok(())
 }
 
-/// Whether a change can be made to an object, and leaves it one of its kind.
-pub(crate) fn check(object: &mut Value, patch: &Patch) -> Result<(), Diagnostic> {
+/// Makes a change; what is wrong if it can't be made, or leaves something that is no more of its kind.
+pub(crate) fn check(object: &mut Value, patch: &Patch) -> Option<Diagnostic> {
     let (kind, name) = (&patch.kind, &patch.name);
-    apply(object, patch).map_err(|misses| {
-        Diagnostic::new("patch-misses", format!("{kind}/{name} can't be changed so."))
-            .at(misses.span, misses.reason)
-            .help(format!("`fracht render --only {kind}/{name}` shows the object."))
-    })?;
-    // A key one level too deep is no field, and the cluster would pass over it.
-    match object::unknown_field(object) {
-        None => Ok(()),
-        Some(problem) => {
-            Err(Diagnostic::new("patch-misses", format!("{kind}/{name} would not be a {kind} any more."))
-                .at(patch.span, problem)
-                .help(format!("`fracht render --only {kind}/{name}` shows the object; compare the levels.")))
-        }
+    if let Err(misses) = apply(object, patch) {
+        return Some(
+            Diagnostic::new("patch-misses", format!("{kind}/{name} can't be changed so."))
+                .at(misses.span, misses.reason)
+                .help(format!("`fracht render --only {kind}/{name}` shows the object.")),
+        );
     }
+    // A key one level too deep is no field, and the cluster would pass over it.
+    let unknown = object::unknown_field(object)?;
+    Some(
+        Diagnostic::new("patch-misses", format!("{kind}/{name} would not be a {kind} any more."))
+            .at(patch.span, unknown)
+            .help(format!("`fracht render --only {kind}/{name}` shows the object; compare the levels.")),
+    )
 }
 
 /// The value as JSON.

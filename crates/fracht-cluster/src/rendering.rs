@@ -21,13 +21,6 @@ use crate::{
 /// The values of the secrets that are made, by key.
 pub type SecretValues = BTreeMap<SecretId, BTreeMap<String, Vec<u8>>>;
 
-/// What is asked for.
-#[derive(Default)]
-pub struct Options {
-    /// The values of secrets; without them no Secret is made.
-    pub secrets: Option<SecretValues>,
-}
-
 /// A checked stack with all that its objects are made of.
 pub struct Rendering<'m> {
     model: &'m Model,
@@ -47,7 +40,7 @@ pub struct Rendering<'m> {
 
 impl<'m> Rendering<'m> {
     /// Plans the objects of a checked stack.
-    pub fn new(checked: Checked<'m>, options: Options) -> Self {
+    pub fn new(checked: Checked<'m>) -> Self {
         let model = checked.model();
         let order = Order::of(model);
         let mut outer = BTreeMap::new();
@@ -58,7 +51,6 @@ impl<'m> Rendering<'m> {
         }
         let (passed, problems) = passed::objects(model);
         let all = plan::plan(model, &order, &passed);
-        let is_made = |piece: &&Piece| options.secrets.is_some() || !Self::is_secret(**piece);
         let mut rendering = Self {
             model,
             outer,
@@ -66,13 +58,19 @@ impl<'m> Rendering<'m> {
             config_digests: model.configs.iter().map(config_map::config_digest).collect(),
             passed,
             problems,
-            pieces: all.iter().filter(is_made).copied().collect(),
+            pieces: all.iter().filter(|piece| !Self::is_secret(**piece)).copied().collect(),
             all,
-            secrets: options.secrets,
+            secrets: None,
             wave_digits: order.waves.len().max(1).ilog10() as usize + 1,
         };
         rendering.name_jobs(&order);
         rendering
+    }
+
+    /// Takes in the values of secrets: with them Secrets are made as well.
+    pub fn give_secrets(&mut self, values: SecretValues) {
+        self.secrets = Some(values);
+        self.pieces.clone_from(&self.all);
     }
 
     /// The model that is rendered.
@@ -146,7 +144,7 @@ impl<'m> Rendering<'m> {
                 problems.push(self.misses(one, known.keys()));
                 continue;
             };
-            problems.extend(patch::check(&mut object, one).err());
+            problems.extend(patch::check(&mut object, one));
             changed.insert(key, object);
         }
         problems

@@ -87,9 +87,11 @@ impl<'m> Checked<'m> {
 }
 
 impl Verdict {
-    /// Takes in what a back end found.
-    pub fn add(&mut self, found: Vec<Diagnostic>) {
-        self.report.add(found, |rule| self.levels.severity(rule));
+    /// The report with what a back end found.
+    pub fn report_with(&self, found: Vec<Diagnostic>) -> Report {
+        let mut report = self.report.clone();
+        report.add(found, |rule| self.levels.severity(rule));
+        report
     }
 
     /// The model for a back end; `None` if the report has errors.

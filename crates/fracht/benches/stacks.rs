@@ -13,7 +13,7 @@ use std::mem::ManuallyDrop;
 use std::path::Path;
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
-use fracht_cluster::{Comments, Format, Object, Options, Rendering};
+use fracht_cluster::{Comments, Format, Object, Rendering};
 use fracht_core::check::{Project, Verdict};
 use fracht_core::files::MemoryFiles;
 
@@ -33,14 +33,14 @@ fn checked(files: &MemoryFiles) -> ManuallyDrop<Verdict> {
 
 fn render(verdict: &Verdict) {
     let checked = verdict.checked().expect("the stack has no errors");
-    let rendering = ManuallyDrop::new(Rendering::new(checked, Options::default()));
+    let rendering = ManuallyDrop::new(Rendering::new(checked));
     rendering.write(Format::Yaml, Comments::None, &mut io::sink()).expect("a sink takes all");
 }
 
 /// The objects of a stack, built before: the bare run clones them, which costs less than building.
 fn objects(verdict: &Verdict) -> Vec<Object> {
     let checked = verdict.checked().expect("the stack has no errors");
-    let rendering = Rendering::new(checked, Options::default());
+    let rendering = Rendering::new(checked);
     rendering.pieces().iter().map(|piece| rendering.build(*piece)).collect()
 }
 

@@ -6,6 +6,7 @@ mod complete;
 mod disk;
 mod failure;
 mod inputs;
+mod objects;
 mod secrets;
 mod stack;
 mod ui;

@@ -19,6 +19,7 @@ fn fields(old: &Value, new: &Value) -> Vec<String> {
     changes.map(|field| format!("{}: {} → {}", field.path, shown(&field.old), shown(&field.new))).collect()
 }
 
+#[expect(clippy::needless_pass_by_value, reason = "made for the call")]
 fn pod(containers: Value) -> Value {
     json!({ "kind": "Pod", "metadata": { "name": "p" }, "spec": { "containers": containers } })
 }

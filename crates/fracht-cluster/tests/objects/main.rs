@@ -27,7 +27,7 @@ mod yaml;
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use fracht_cluster::{Comments, Format, Options, Rendering, SecretValues};
+use fracht_cluster::{Comments, Format, Rendering, SecretValues};
 use fracht_core::check::{Project, is_made};
 use fracht_core::files::MemoryFiles;
 use fracht_core::model::{Model, Place};
@@ -113,7 +113,8 @@ fn rendered(files: &MemoryFiles, target: &str, format: Format) -> String {
             (id, keys.collect::<BTreeMap<_, _>>())
         })
         .collect();
-    let rendering = Rendering::new(checked, Options { secrets: Some(secrets) });
+    let mut rendering = Rendering::new(checked);
+    rendering.give_secrets(secrets);
     assert_eq!(rendering.problems(), []);
     let mut out = Vec::new();
     rendering.write(format, Comments::None, &mut out).unwrap();

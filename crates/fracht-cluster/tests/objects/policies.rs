@@ -32,10 +32,9 @@ fn in_block(address: &str, block: &str) -> bool {
 fn peer_fits(rule: &Value, peer: &Peer<'_, '_>) -> bool {
     match (rule.get("ipBlock"), rule.get("namespaceSelector"), peer) {
         (Some(block), _, Peer::Address(address)) => in_block(address, block["cidr"].as_str().unwrap()),
-        (Some(_), _, _) | (None, _, Peer::Address(_)) => false,
+        (Some(_), _, _) | (None, _, Peer::Address(_)) | (None, None, Peer::OtherPod) => false,
         (None, Some(namespaces), Peer::OtherPod) => *namespaces == serde_json::json!({}),
         (None, _, Peer::Pod(pod)) => fits(pod.labels(), &rule["podSelector"]),
-        (None, None, Peer::OtherPod) => false,
     }
 }
 

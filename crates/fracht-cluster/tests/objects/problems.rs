@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use fracht_cluster::{Options, Rendering};
+use fracht_cluster::Rendering;
 use fracht_core::check::Project;
 use fracht_core::files::MemoryFiles;
 use fracht_core::rules::RULES;
@@ -13,14 +13,14 @@ use crate::{files, object, objects};
 fn found(files: &MemoryFiles) -> Vec<(&'static str, String)> {
     let path = Path::new("/s/fracht.toml");
     let mut project = Project::open(files, path, path).unwrap();
-    let mut verdict = project.check("cluster").unwrap();
+    let verdict = project.check("cluster").unwrap();
     let Some(checked) = verdict.checked() else { panic!("{:#?}", verdict.report.findings()) };
-    let problems = Rendering::new(checked, Options::default()).problems();
+    let problems = Rendering::new(checked).problems();
     for problem in &problems {
         assert!(problem.primary.is_some() && !problem.help.is_empty(), "{problem:?}");
     }
-    verdict.add(problems);
-    let findings = verdict.report.findings().iter();
+    let report = verdict.report_with(problems);
+    let findings = report.findings().iter();
     findings.map(|finding| (finding.diagnostic.rule, finding.diagnostic.message.clone())).collect()
 }
 

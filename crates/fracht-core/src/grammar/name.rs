@@ -26,14 +26,13 @@ impl NameKind {
     /// What a right one looks like, and one made of the wrong one where that is easy.
     pub fn check(self, name: &str) -> Result<(), NameProblem> {
         match self {
-            Self::Label => label(name, 63),
+            // Whether there is such a rule is another question.
+            Self::Label | Self::Rule => label(name, 63),
             Self::Port => port(name),
             Self::Variable => variable(name),
             Self::Key => key(name),
             Self::Path => path(name),
             Self::Qualified => qualified(name),
-            // Whether there is such a rule is another question.
-            Self::Rule => label(name, 63),
         }
     }
 

@@ -79,10 +79,9 @@ impl Field {
         let wrong = || format!("`{part}` is not {what}: it is {least} to {most}, or * for any");
         let from = self.value(from).ok_or_else(wrong)?;
         match to.map(|to| self.value(to)) {
-            None => Ok(()),
             Some(None) => Err(wrong()),
             Some(Some(to)) if to < from => Err(format!("`{part}` runs backwards")),
-            Some(Some(_)) => Ok(()),
+            None | Some(Some(_)) => Ok(()),
         }
     }
 

@@ -50,7 +50,6 @@ pub struct Workload {
 }
 
 /// What is particular to services and to tasks.
-#[expect(clippy::large_enum_variant, reason = "nearly all of them are services")]
 #[derive(Clone, Debug)]
 pub enum Kind {
     /// Runs for ever.

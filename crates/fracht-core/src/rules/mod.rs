@@ -124,7 +124,9 @@ pub(crate) fn run(model: &Model, sink: &mut Sink) {
     };
     let checks: Vec<_> = RULES.iter().filter_map(of_model).collect();
     if model.workloads.len() < WORTH_THREADS {
-        checks.iter().for_each(|check| check(model, sink));
+        for check in checks {
+            check(model, sink);
+        }
         return;
     }
     let found = checks.par_iter().map(|check| {

@@ -218,9 +218,8 @@ fn a_number_too_large_for_anything_is_out_of_range() {
 #[test]
 fn many_services_have_the_same_problems_in_the_same_order() {
     let services = |count: usize| -> String {
-        (0..count)
-            .map(|n| format!("[service.s{n}]\nimage = \"a\"\nenv.PASSWORD = \"x{n}\"\nenv.A = \"\"\n"))
-            .collect()
+        let one = |n| format!("[service.s{n}]\nimage = \"a\"\nenv.PASSWORD = \"x{n}\"\nenv.A = \"\"\n");
+        (0..count).map(one).collect::<Vec<_>>().concat()
     };
     let of = |count| failed(&format!("[stack]\nname = \"s\"\n{}", services(count)), "cluster");
     let (few, many) = (of(1), of(600));

@@ -2,17 +2,15 @@
 
 use std::mem::ManuallyDrop;
 
-use fracht_cluster::{Options, Rendering};
-use fracht_core::check::Verdict;
-use fracht_core::diag::{Diagnostic, Report};
-use fracht_core::model::{Model, Place};
+use fracht_core::diag::Report;
+use fracht_core::model::Model;
 use serde::Serialize;
 
 use crate::cli::{Check, Common, Format};
 use crate::failure::{Failure, Outcome};
-use crate::stack;
 use crate::ui::style::GOOD;
 use crate::ui::{Ui, counted, excerpt, json, tally};
+use crate::{objects, stack};
 
 /// What `--format json` writes.
 #[derive(Serialize)]
@@ -32,9 +30,8 @@ pub(crate) fn run(common: &Common, asked: &Check, ui: &mut Ui) -> Result<Outcome
     let mut reports = Vec::new();
     let mut models = ManuallyDrop::new(Vec::new());
     for target in &targets {
-        let mut verdict = ManuallyDrop::into_inner(stack::verdict(&mut project, target)?);
-        verdict.add(of_objects(&verdict));
-        reports.push((target.clone(), verdict.report));
+        let verdict = ManuallyDrop::into_inner(stack::verdict(&mut project, target)?);
+        reports.push((target.clone(), objects::report(&verdict)));
         models.push(verdict.model);
     }
     let report = Report::over_targets(reports);
@@ -60,16 +57,6 @@ pub(crate) fn run(common: &Common, asked: &Check, ui: &mut Ui) -> Result<Outcome
         }
     }
     Ok(Outcome::problems_if(report.has_errors()))
-}
-
-/// What is wrong with the objects of a stack that is good as far as it goes.
-fn of_objects(verdict: &Verdict) -> Vec<Diagnostic> {
-    if verdict.model.target.on.value == Place::Machine {
-        return Vec::new();
-    }
-    let rendering =
-        verdict.checked().map(|checked| ManuallyDrop::new(Rendering::new(checked, Options::default())));
-    rendering.map(|rendering| rendering.problems()).unwrap_or_default()
 }
 
 /// What a stack is made of, in words.

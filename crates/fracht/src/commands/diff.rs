@@ -1,11 +1,10 @@
 //! `fracht diff`
 
 use std::fs;
-use std::mem::ManuallyDrop;
 use std::path::Path;
 
 use fracht_cluster::diff::{Change, Difference, FieldChange, compare};
-use fracht_cluster::{Options, Rendering, read_objects};
+use fracht_cluster::{read_objects, text_at};
 use fracht_core::check::Project;
 use fracht_core::model::Place;
 use serde::Serialize;
@@ -15,7 +14,7 @@ use crate::cli::{Common, Diff, Format};
 use crate::failure::{Failure, Outcome};
 use crate::ui::style::{BOLD, ERROR, GOOD, QUIET, WARNING};
 use crate::ui::{Ui, counted};
-use crate::{secrets, stack};
+use crate::{objects, stack};
 
 /// What `--format json` writes.
 #[derive(Serialize)]
@@ -70,8 +69,8 @@ pub(crate) fn run(common: &Common, asked: &Diff, ui: &mut Ui) -> Result<Outcome,
         let mut old = read(&project, Path::new(&asked.against))?;
         // A Secret that is not made now is not gone.
         old.retain(|object| {
-            object["kind"] != "Secret"
-                || !new.left_out.iter().any(|name| object["metadata"]["name"] == **name)
+            let name = text_at(object, "/metadata/name");
+            text_at(object, "/kind") != "Secret" || !new.left_out.iter().any(|left| left == name)
         });
         old
     };
@@ -82,7 +81,7 @@ pub(crate) fn run(common: &Common, asked: &Diff, ui: &mut Ui) -> Result<Outcome,
         Format::Json => Ui::json(&answer(&asked.against, &target, &difference))?,
     }
     if !new.left_out.is_empty() {
-        ui.note(&format!("values of secrets are not compared; --secrets does it, and shows none"));
+        ui.note("values of secrets are not compared; --secrets does it, and shows none");
     }
     Ok(Outcome::problems_if(differs))
 }
@@ -94,7 +93,7 @@ fn rendered(
     with_secrets: bool,
     ui: &mut Ui,
 ) -> Result<Option<Side>, Failure> {
-    let mut verdict = stack::verdict(project, target)?;
+    let verdict = stack::verdict(project, target)?;
     if verdict.model.target.on.value == Place::Machine {
         let message = format!("The target {target} is a machine, and a machine takes no cluster objects.");
         return Err(Failure::new(
@@ -102,12 +101,7 @@ fn rendered(
             "Compare targets of a cluster: `fracht ports` shows what a machine has.",
         ));
     }
-    let found = verdict.checked().map(|checked| Rendering::new(checked, Options::default()).problems());
-    verdict.add(found.unwrap_or_default());
-    ui.errors(&verdict.report, project.sources());
-    let Some(checked) = verdict.checked() else { return Ok(None) };
-    let secrets = if with_secrets { Some(secrets::values(&verdict.model)?) } else { None };
-    let rendering = ManuallyDrop::new(Rendering::new(checked, Options { secrets }));
+    let Some(rendering) = objects::rendering(&verdict, project, with_secrets, ui)? else { return Ok(None) };
     let object = |piece: &fracht_cluster::Piece| serde_json::to_value(rendering.build(*piece)).ok();
     let left_out = rendering.left_out();
     Ok(Some(Side {
@@ -170,7 +164,9 @@ fn text(old: &str, new: &str, difference: &Difference) -> String {
             object.kind, object.name
         ));
         if let Change::Changed(fields) = &object.change {
-            fields.iter().for_each(|change| field(change, &mut out));
+            for change in fields {
+                field(change, &mut out);
+            }
         }
     }
     out.push_str(&format!("\n{}\n", summary(difference)));

@@ -3,10 +3,9 @@
 mod folder;
 
 use std::collections::BTreeSet;
-use std::mem::ManuallyDrop;
 use std::path::Path;
 
-use fracht_cluster::{Comments, Format, Options, Rendering};
+use fracht_cluster::{Comments, Format, Rendering};
 use fracht_core::check::Project;
 use fracht_core::model::Place;
 
@@ -14,21 +13,18 @@ use crate::cli::{Common, Render};
 use crate::failure::{Failure, Outcome};
 use crate::ui::style::{BOLD, QUIET};
 use crate::ui::{Ui, counted};
-use crate::{secrets, stack};
+use crate::{objects, stack};
 
 pub(crate) fn run(common: &Common, asked: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
     let mut project = stack::open(common)?;
     let target = stack::target(&project, &asked.target)?;
-    let mut verdict = stack::verdict(&mut project, &target)?;
+    let verdict = stack::verdict(&mut project, &target)?;
     if verdict.model.target.on.value == Place::Machine {
         return Err(no_objects(&mut project, &target));
     }
-    let found = verdict.checked().map(|checked| Rendering::new(checked, Options::default()).problems());
-    verdict.add(found.unwrap_or_default());
-    ui.errors(&verdict.report, project.sources());
-    let Some(checked) = verdict.checked() else { return Ok(Outcome::Problems) };
-    let secrets = if asked.secrets { Some(secrets::values(&verdict.model)?) } else { None };
-    let mut rendering = ManuallyDrop::new(Rendering::new(checked, Options { secrets }));
+    let Some(mut rendering) = objects::rendering(&verdict, &project, asked.secrets, ui)? else {
+        return Ok(Outcome::Problems);
+    };
     let left_out: Vec<String> =
         rendering.left_out().iter().map(|id| format!("secret.{}", verdict.model.secrets[*id].name)).collect();
     only(&mut rendering, &asked.only)?;

@@ -52,12 +52,11 @@ fn key(key: &Key) -> Value {
 
 fn shape(of: &Shape) -> Value {
     match of {
-        Shape::Text | Shape::Plain | Shape::TextOf(_) => json!({ "type": "string" }),
+        Shape::Small(grammar) if grammar.number => json!({ "type": ["string", "number"] }),
+        Shape::Text | Shape::Plain | Shape::TextOf(_) | Shape::Small(_) => json!({ "type": "string" }),
         Shape::Setting => json!({ "type": ["string", "number", "boolean"] }),
         Shape::Boolean => json!({ "type": "boolean" }),
         Shape::Number(least, most) => json!({ "type": "integer", "minimum": least, "maximum": most }),
-        Shape::Small(grammar) if grammar.number => json!({ "type": ["string", "number"] }),
-        Shape::Small(_) => json!({ "type": "string" }),
         Shape::Word(words) => json!({ "enum": words }),
         Shape::Name(kind) => json!({ "type": "string", "pattern": kind.pattern() }),
         Shape::Reference(kinds) => {

@@ -1,7 +1,7 @@
 //! Deployment (apps/v1) of a service.
 
 use fracht_core::grammar::share::Share;
-use fracht_core::model::{Access, Mounted, Replicas, Workload};
+use fracht_core::model::{Replicas, Workload};
 use k8s_openapi::api::apps::v1::{Deployment, DeploymentSpec, DeploymentStrategy, RollingUpdateDeployment};
 use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
 
@@ -35,7 +35,8 @@ pub(crate) fn replicas(workload: &Workload) -> Option<i32> {
 }
 
 fn strategy(rendering: &Rendering<'_>, workload: &Workload) -> Option<DeploymentStrategy> {
-    if has_single_volume(rendering, workload) {
+    // A new pod could not mount what the old one still has.
+    if rendering.model().has_single_volume(workload) {
         return Some(DeploymentStrategy { type_: Some("Recreate".into()), rolling_update: None });
     }
     let rollout = &workload.service()?.rollout;
@@ -49,16 +50,4 @@ fn strategy(rendering: &Rendering<'_>, workload: &Workload) -> Option<Deployment
     };
     (rolling != RollingUpdateDeployment::default())
         .then_some(DeploymentStrategy { type_: None, rolling_update: Some(rolling) })
-}
-
-/// Whether a new pod could not mount a volume while the old one still has it.
-fn has_single_volume(rendering: &Rendering<'_>, workload: &Workload) -> bool {
-    let mut mounts = workload.containers().flat_map(|container| &container.mounts);
-    mounts.any(|mount| match mount.what {
-        Mounted::Volume(id) => {
-            let access = rendering.model().volumes[id].access.value;
-            matches!(access, Access::OneNode | Access::OnePod)
-        }
-        _ => false,
-    })
 }

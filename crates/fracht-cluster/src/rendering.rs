@@ -58,7 +58,7 @@ impl<'m> Rendering<'m> {
             config_digests: model.configs.iter().map(config_map::config_digest).collect(),
             passed,
             problems,
-            pieces: all.iter().filter(|piece| !Self::is_secret(**piece)).copied().collect(),
+            pieces: all.iter().filter(|piece| !matches!(piece.source, Source::Secret(_))).copied().collect(),
             all,
             secrets: None,
             wave_digits: order.waves.len().max(1).ilog10() as usize + 1,
@@ -144,6 +144,10 @@ impl<'m> Rendering<'m> {
                 problems.push(self.misses(one, known.keys()));
                 continue;
             };
+            // What is in a Secret is only known once its values are given.
+            if one.kind.as_ref() == "Secret" && self.secrets.is_none() {
+                continue;
+            }
             problems.extend(patch::check(&mut object, one));
             changed.insert(key, object);
         }
@@ -335,7 +339,11 @@ impl<'m> Rendering<'m> {
     }
 
     /// Whether the object holds the value of a secret.
-    pub fn is_secret(piece: Piece) -> bool {
-        matches!(piece.source, Source::Secret(_))
+    pub fn holds_secret(&self, piece: Piece) -> bool {
+        match piece.source {
+            Source::Secret(_) => true,
+            Source::Passed(index) => self.passed.get(index).is_some_and(|object| object.kind == "Secret"),
+            _ => false,
+        }
     }
 }

@@ -101,7 +101,7 @@ impl Rendering<'_> {
             let mut text = String::new();
             self.object_text(*piece, format, comments, &mut text)?;
             let name = format!("{}.{ending}", self.file_stem(*piece));
-            Ok(File { name, text, secret: Self::is_secret(*piece) })
+            Ok(File { name, text, secret: self.holds_secret(*piece) })
         };
         if self.pieces().len() < WORTH_THREADS {
             self.pieces().iter().map(file).collect()

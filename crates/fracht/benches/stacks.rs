@@ -17,8 +17,8 @@ use fracht_cluster::{Comments, Format, Object, Rendering};
 use fracht_core::check::{Project, Verdict};
 use fracht_core::files::MemoryFiles;
 
-fn files(services: usize) -> MemoryFiles {
-    MemoryFiles::default().with("/s/fracht.toml", generator::stack(services))
+fn files(text: &str) -> MemoryFiles {
+    MemoryFiles::default().with("/s/fracht.toml", text)
 }
 
 /// Reads and checks. As in the tool, nothing is taken apart at the end.
@@ -64,7 +64,8 @@ fn stacks(criterion: &mut Criterion) {
     group.sample_size(10);
     for services in [100, 1_000, 10_000] {
         let text = generator::stack(services);
-        let files = files(services);
+        let files = files(&text);
+        let layered = self::files(&generator::layered(services));
         let verdict = checked(&files);
         let objects = objects(&verdict);
         group.throughput(Throughput::Elements(services as u64));
@@ -72,6 +73,9 @@ fn stacks(criterion: &mut Criterion) {
         group.bench_function(BenchmarkId::new("check", services), |b| b.iter(|| checked(&files)));
         group.bench_function(BenchmarkId::new("check and render", services), |b| {
             b.iter(|| render(&checked(&files)));
+        });
+        group.bench_function(BenchmarkId::new("five layers", services), |b| {
+            b.iter(|| render(&checked(&layered)));
         });
     }
     group.finish();

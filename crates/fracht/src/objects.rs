@@ -26,13 +26,16 @@ pub(crate) fn rendering<'v>(
     with_secrets: bool,
     ui: &mut Ui,
 ) -> Result<Option<ManuallyDrop<Rendering<'v>>>, Failure> {
-    let rendering = verdict.checked().map(|checked| ManuallyDrop::new(Rendering::new(checked)));
-    let problems = rendering.as_ref().map(|rendering| rendering.problems());
-    let report = verdict.report_with(problems.unwrap_or_default());
-    ui.errors(&report, project.sources());
-    let Some(mut rendering) = rendering.filter(|_| !report.has_errors()) else { return Ok(None) };
-    if with_secrets {
+    let Some(mut rendering) = verdict.checked().map(|checked| ManuallyDrop::new(Rendering::new(checked)))
+    else {
+        ui.errors(&verdict.report, project.sources());
+        return Ok(None);
+    };
+    let mut report = verdict.report_with(rendering.problems());
+    if with_secrets && !report.has_errors() {
         rendering.give_secrets(secrets::values(&verdict.model)?);
+        report = verdict.report_with(rendering.problems());
     }
-    Ok(Some(rendering))
+    ui.errors(&report, project.sources());
+    Ok((!report.has_errors()).then_some(rendering))
 }

@@ -114,6 +114,18 @@ impl Model {
         })
     }
 
+    /// Whether a workload mounts a volume that no second pod could mount while it runs.
+    pub fn has_single_volume(&self, workload: &Workload) -> bool {
+        let single = |mount: &Mount| match mount.what {
+            Mounted::Volume(id) => {
+                let volume = &self.volumes[id];
+                !volume.each.value && matches!(volume.access.value, Access::OneNode | Access::OnePod)
+            }
+            _ => false,
+        };
+        workload.containers().any(|container| container.mounts.iter().any(single))
+    }
+
     /// The host name that the web reaches a port by: its own, or the target's domain.
     pub fn web_host<'a>(&'a self, port: &'a Port) -> Option<&'a str> {
         port.host.as_ref().or(self.target.domain.as_ref()).map(|host| &*host.value)

@@ -48,6 +48,19 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> V
                 .help("Keep one of the two."),
         );
     }
+    // A target may find present what the stack makes elsewhere; in one layer the two don't go together.
+    for key in ["size", "class"] {
+        let layer = fields.node("present").map(|node| node.layer);
+        let Some(entry) = fields.entry(key).filter(|entry| layer == Some(entry.node.layer)) else { continue };
+        reader.sink.push(
+            Diagnostic::new(
+                "bad-value",
+                format!("{owner} is in the cluster already: its `{key}` is what it is."),
+            )
+            .at(entry.key_span, "does nothing")
+            .help("Remove it, or remove `present`."),
+        );
+    }
     if let (Some(entry), None) = (fields.entry("node"), fields.node("node-folder")) {
         reader.sink.push(
             Diagnostic::new("bad-value", format!("{owner} names a node, and no folder on it."))

@@ -13,6 +13,7 @@ use crate::model::{
 };
 use crate::origin::At;
 use crate::resolve::{Allow, Unknown};
+use crate::source::Span;
 use crate::tree::{Entry, Node, Value};
 
 /// Reads every service and task. The order is that in which the names were gathered.
@@ -48,6 +49,7 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
     let helpers = helpers
         .into_iter()
         .map(|(helper, entry)| {
+            check_name(reader, name, helper, entry.key_span);
             let fields = Fields::of(entry, reader);
             let container = container::read(reader, &format!("{owner}.beside.{helper}"), &fields, &ports);
             Helper { name: Arc::clone(helper), span: entry.key_span, container }
@@ -73,6 +75,19 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
         stop_within: fields.small(reader, "stop-within", duration::parse),
     };
     Workload { tainted: reader.tainted, ..workload }
+}
+
+/// The containers of a pod have names of their own: that of the service, of its helpers, of its gates.
+fn check_name(reader: &mut Reader<'_>, service: &str, helper: &str, span: Span) {
+    if helper != service && !helper.starts_with("wait-for-") {
+        return;
+    }
+    reader.tainted = true;
+    reader.sink.push(
+        Diagnostic::new("bad-name", format!("A helper of service.{service} can't be called `{helper}`."))
+            .at(span, "another container of the pod has that name")
+            .help("Name it after what it does; names that begin with wait-for- are those of start gates."),
+    );
 }
 
 /// The ports of a service and, behind them, those of its helpers.

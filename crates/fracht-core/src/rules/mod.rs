@@ -102,6 +102,7 @@ pub static RULES: &[&Rule] = &[
     &volumes::FOLDER_IN_CLUSTER,
     &volumes::VOLUME_SHARED,
     &volumes::EACH_MISPLACED,
+    &volumes::ROLLOUT_UNUSED,
     &quantities::LOAD_UNMEASURED,
     &objects::NAME_CLASH,
     &objects::PATCH_MISSES,

@@ -46,7 +46,7 @@ pub(super) static LOAD_UNMEASURED: Rule = Rule {
 };
 
 fn load_unmeasured(model: &Model, sink: &mut Sink) {
-    for workload in &model.workloads {
+    for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
         let Some(service) = workload.service() else { continue };
         let Replicas::Growing { .. } = service.replicas.value else { continue };
         let measured = |container: &Container| {

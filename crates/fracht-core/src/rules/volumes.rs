@@ -6,7 +6,7 @@ use crate::model::{Access, Model, Mount, Mounted, Place, Volume, Workload};
 
 /// Every mount with its service or task.
 fn all_mounts(model: &Model) -> impl Iterator<Item = (&Workload, &Mount)> {
-    model.workloads.iter().flat_map(|workload| {
+    model.workloads.iter().filter(|workload| !workload.tainted).flat_map(|workload| {
         workload
             .containers()
             .flat_map(move |container| container.mounts.iter().map(move |mount| (workload, mount)))
@@ -104,5 +104,38 @@ fn each_misplaced(model: &Model, sink: &mut Sink) {
                     .help("Give the task a volume of its own, or let it ask the service."),
             );
         }
+    }
+}
+
+pub(super) static ROLLOUT_UNUSED: Rule = Rule {
+    name: "rollout-unused",
+    severity: Severity::Warning,
+    summary: "A rollout of a service whose versions can't run side by side.",
+    why: "With a volume for one node, or names of their own, the old pods go before the new ones come.",
+    fails: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n\
+            [service.a]\nimage = \"a:1\"\nrollout = { surge = 1 }\nmount.\"/data\" = \"volume.v\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nrollout = { surge = 1 }\n",
+    fixed: false,
+    check: Check::Model(rollout_unused),
+};
+
+fn rollout_unused(model: &Model, sink: &mut Sink) {
+    for workload in &model.workloads {
+        let Some(service) = workload.service() else { continue };
+        let rollout = [&service.rollout.surge, &service.rollout.down];
+        let Some(share) = rollout.into_iter().flatten().next() else { continue };
+        let why = if model.has_stable_names(workload) {
+            "its replicas have names of their own, and change one by one"
+        } else if model.has_single_volume(workload) {
+            "it mounts a volume that no second pod could mount"
+        } else {
+            continue;
+        };
+        sink.push(
+            Diagnostic::new("rollout-unused", format!("{} can't be rolled out so.", workload.reference()))
+                .at(share.span(), "does nothing")
+                .also(workload.span, why)
+                .help("Remove `rollout`: the cluster stops the old pod before it starts the new one."),
+        );
     }
 }

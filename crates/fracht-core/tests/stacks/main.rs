@@ -16,6 +16,7 @@ mod layers;
 mod order;
 mod ports;
 mod reading;
+mod vocabulary;
 
 use std::path::Path;
 

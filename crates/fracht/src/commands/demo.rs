@@ -4,8 +4,8 @@ use std::fs;
 use std::io;
 use std::path::Path;
 
-use super::{check, order, ports, render};
-use crate::cli::{Check, Common, Demo, Order, Ports, Render, TargetChoice};
+use super::{check, diff, order, ports, reach, render, trace};
+use crate::cli::{Check, Common, Demo, Diff, Format, Order, Ports, Reach, Render, TargetChoice, Trace};
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 
@@ -37,6 +37,15 @@ pub(crate) fn run(common: &Common, asked: &Demo, ui: &mut Ui) -> Result<Outcome,
     ports::run(&common, &Ports { target: laptop(), ..Ports::default() }, ui)?;
     ui.command(&format!("fracht ports --stack {shown} -t prod"))?;
     ports::run(&common, &Ports { target: prod(), ..Ports::default() }, ui)?;
+    ui.command(&format!("fracht reach --stack {shown} -t prod"))?;
+    reach::run(&common, &Reach { target: prod(), ..Reach::default() }, ui)?;
+    let staging = || TargetChoice { target: Some("staging".into()) };
+    ui.command(&format!("fracht diff --stack {shown} -t staging --against prod"))?;
+    let staged = Diff { target: staging(), against: "prod".into(), secrets: false, format: Format::Text };
+    diff::run(&common, &staged, ui)?;
+    let path = "service.api.env.LOG_LEVEL".to_owned();
+    ui.command(&format!("fracht trace --stack {shown} {path} -t prod"))?;
+    trace::run(&common, &Trace { path, target: prod(), format: Format::Text }, ui)?;
     let out = dir.join("objects");
     ui.command(&format!("fracht render --stack {shown} -t prod --out {}", out.display()))?;
     render::run(&common, &Render { target: prod(), out: Some(out), ..Render::default() }, ui)

@@ -11,12 +11,15 @@
 mod architecture;
 mod check;
 mod demo;
+mod diff;
 mod docs;
 mod files;
 mod folder;
 mod help;
 mod inputs;
+mod new;
 mod plans;
+mod reach;
 mod render;
 mod sandbox;
 mod schema;

@@ -109,3 +109,50 @@ fn large_stack() -> String {
     let services = (0..300).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 80\n"));
     format!("[stack]\nname = \"s\"\n{}", services.collect::<String>())
 }
+
+#[test]
+fn some_objects_alone_are_written_when_named() {
+    let sandbox = Sandbox::demo();
+    let kinds = |arguments: &[&str]| -> Vec<String> {
+        let run = sandbox.run(&[&["render", "-t", "prod"], arguments].concat());
+        assert_eq!((run.code, run.err.as_str()), (0, ""), "{arguments:?}");
+        run.out.lines().filter_map(|line| line.strip_prefix("kind: ")).map(str::to_owned).collect()
+    };
+    assert_eq!(kinds(&["--only", "Deployment/api"]), ["Deployment"]);
+    assert_eq!(kinds(&["--only", "cronjob", "--only", "Ingress/gateway"]), ["CronJob", "Ingress"]);
+    let run = sandbox.run(&["render", "-t", "prod", "--only", "Deployment/apo"]);
+    assert_eq!((run.code, run.out.as_str()), (2, ""));
+    assert!(run.err.contains("No object is Deployment/apo") && run.err.contains("ConfigMap"), "{}", run.err);
+}
+
+/// An object of somebody else's that is a Secret is for its owner alone too.
+#[cfg(unix)]
+#[test]
+fn a_secret_that_is_passed_through_is_for_its_owner_alone() {
+    use std::os::unix::fs::PermissionsExt as _;
+    let stack = "pass = [\"s.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n";
+    let secret = "apiVersion: v1\nkind: Secret\nmetadata:\n  name: mine\ndata:\n  k: Z3VsbA==\n";
+    let sandbox = Sandbox::with(stack).file("s.yaml", secret);
+    assert_eq!(sandbox.run(&["render", "--out", "objects"]).code, 0);
+    let name = sandbox.names("objects").into_iter().find(|name| name.contains("secret-mine")).unwrap();
+    let mode = sandbox.path("objects").join(name).metadata().unwrap().permissions().mode();
+    assert_eq!(mode & 0o777, 0o600);
+}
+
+/// What is wrong with the objects together is found by `check` as well, and stops a rendering.
+#[test]
+fn what_is_wrong_among_the_objects_is_found_before_they_are_written() {
+    let stack = "[[patch]]\non = \"Deployment/b\"\nmerge = { x = 1 }\n[stack]\nname = \"s\"\n\
+                 [service.a]\nimage = \"a:1\"\n[target.prod]\n[target.laptop]\non = \"machine\"\n";
+    let sandbox = Sandbox::with(stack);
+    let check = sandbox.run(&["check"]);
+    assert_eq!(check.code, 1);
+    assert!(
+        check.out.contains("patch-misses") && check.out.contains("only under the target prod"),
+        "{check:?}"
+    );
+    let render = sandbox.run(&["render", "-t", "prod", "--out", "objects"]);
+    assert_eq!((render.code, render.out.as_str()), (1, ""));
+    assert!(render.err.contains("patch-misses"));
+    assert_eq!(sandbox.names("."), ["fracht.toml"], "nothing is half written");
+}

@@ -1,8 +1,10 @@
 //! The schema of stack files says what the check of shapes says.
 
+use std::collections::BTreeSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use fracht_core::language::{ROOT, Shape, TABLES, TableShape};
 use fracht_core::rules::RULES;
 use serde_json::Value;
 
@@ -94,5 +96,51 @@ fn what_the_check_of_shapes_refuses_the_schema_refuses() {
     for text in ["rules.no-such-rule = \"off\"", "rules.unused = \"quiet\"", "[target.t]\nweb.by = \"magic\""]
     {
         assert!(!schema.is_valid(&json(text)), "{text}");
+    }
+}
+
+/// Notes the keys of a table that a value has, and those of the tables below it.
+fn note(shape: &'static Shape, value: &Value, seen: &mut BTreeSet<(*const TableShape, &'static str)>) {
+    match (shape, value) {
+        (Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table), Value::Object(fields)) => {
+            for key in table.keys.iter().filter(|key| fields.contains_key(key.name)) {
+                seen.insert((&raw const **table, key.name));
+                note(&key.shape, &fields[key.name], seen);
+            }
+        }
+        (Shape::Map(_, of), Value::Object(fields)) => fields.values().for_each(|field| note(of, field, seen)),
+        (Shape::List(of) | Shape::OneOrList(of), Value::Array(items)) => {
+            items.iter().for_each(|item| note(of, item, seen));
+        }
+        _ => {}
+    }
+}
+
+/// What no stack uses is what no test has seen: of each table every key is in one of the stacks that tests
+/// render and look at.
+#[test]
+fn every_key_of_the_language_is_in_a_stack_that_is_tested() {
+    static WHOLE: Shape = Shape::Table(&ROOT);
+    let mut files = Vec::new();
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
+    stack_files(&root.join("fracht"), &mut files);
+    let tested = fs::read_dir(root.join("fracht-cluster/tests/stacks")).unwrap();
+    files.extend(
+        tested
+            .map(|entry| entry.unwrap().path())
+            .filter(|path| path.extension().is_some_and(|e| e == "toml")),
+    );
+    let mut seen = BTreeSet::new();
+    for file in files {
+        note(&WHOLE, &json(&fs::read_to_string(file).unwrap()), &mut seen);
+    }
+    for (heading, table) in TABLES {
+        // A pattern has the keys of services and of tasks, which are seen there.
+        if *heading == "pattern.NAME" {
+            continue;
+        }
+        for key in table.keys {
+            assert!(seen.contains(&(&raw const **table, key.name)), "no stack has {} of {heading}", key.name);
+        }
     }
 }

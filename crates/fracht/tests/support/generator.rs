@@ -44,3 +44,22 @@ pub(crate) fn stack(services: usize) -> String {
     }
     out
 }
+
+/// The same services over five layers: two patterns, the stack file, a target, and one that is like it; an
+/// input gives the version.
+pub(crate) fn layered(services: usize) -> String {
+    let mut out = stack(services);
+    out = out.replace("user = 10001\n", "like = [\"pattern.base\", \"pattern.loud\"]\n");
+    out.push_str(
+        "[input.version]\ndefault = \"1.4.0\"\n[pattern.base]\nuser = 10001\nenv.VERSION = \"{input.version}\"\n\
+         env.LOG_LEVEL = \"warn\"\n[pattern.loud]\nenv.TRACE = \"1\"\ncpu = \"50m..1\"\n[target.test]\n",
+    );
+    for index in (0..services).step_by(2) {
+        writeln!(out, "service.s{index}.replicas = 3").expect("text can be written");
+    }
+    out.push_str("[target.cluster]\nlike = \"target.test\"\n");
+    for index in (0..services).step_by(3) {
+        writeln!(out, "service.s{index}.env.LOG_LEVEL = \"error\"").expect("text can be written");
+    }
+    out
+}

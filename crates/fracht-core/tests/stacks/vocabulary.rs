@@ -1,0 +1,265 @@
+//! The words of the language: what each comes to in the model, and what is wrong with a wrong one.
+
+use std::path::Path;
+
+use fracht_core::check::{Project, Verdict};
+use fracht_core::diag::Severity;
+use fracht_core::files::MemoryFiles;
+use fracht_core::model::{Address, Content, Mounted, OutsidePlace, Part, Raw, Replicas};
+
+/// The verdict on a stack with some files beside it.
+fn verdict(stack: &str, target: &str) -> Verdict {
+    let files = MemoryFiles::default()
+        .with("/s/fracht.toml", stack)
+        .with("/s/a.env", "A=1\n")
+        .with("/s/more.env", "B=2\n")
+        .with("/s/conf/x.csv", "x")
+        .with("/s/conf/y.csv", "y")
+        .with("/s/conf/bad name.txt", "z")
+        .with("/s/objects/w.yaml", "kind: W\n");
+    let path = Path::new("/s/fracht.toml");
+    Project::open(&files, path, path).unwrap().check(target).unwrap()
+}
+
+const HEAD: &str = "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n[config.c]\nkey.K = \"1\"\n\
+                    [secret.p]\nkey.k = { env = \"K\" }\n[outside.feed]\nhost = \"feed.example\"\nport.in = 443\n\
+                    [service.a]\nimage = \"a:1\"\nport.http = 80\n";
+
+/// The rule and the message that a line gives, which a service has.
+fn says(line: &str) -> Vec<(&'static str, String)> {
+    let verdict = verdict(&format!("{HEAD}{line}\n"), "cluster");
+    let findings = verdict.report.findings().iter().filter(|finding| finding.severity != Severity::Hint);
+    findings.map(|finding| (finding.diagnostic.rule, finding.diagnostic.message.clone())).collect()
+}
+
+#[test]
+fn wrong_words_are_told_one_message_each() {
+    let mut wrong = Vec::new();
+    for (line, rule, part) in [
+        ("confine = \"strict\"\nuser = 0", "bad-value", "confined strictly, and runs as root"),
+        ("replicas = { min = 2 }", "missing-key", "has no `max`"),
+        ("replicas = { min = 4, max = 2 }\ncpu = 1", "bad-value", "at least 4 and at the most 2"),
+        ("replicas = { min = 1, max = 2, cpu = 70 }\ncpu = 1", "wrong-type", "`cpu`"),
+        ("replicas = { min = 1, max = 2, cpu = \"0%\" }\ncpu = 1", "bad-value", "`0%`"),
+        ("rollout = { surge = 0, down = \"0%\" }", "bad-value", "can't begin"),
+        ("spread = { strict = true }", "missing-key", "has no `over`"),
+        ("platform = \"linux/x86\"", "bad-value", "not a platform"),
+        ("rights = [{ may = [\"get\"] }]", "missing-key", "has no `on`"),
+        ("rights = [{ on = \"Pod\", may = [\"get\"] }]", "bad-value", "no kind of objects"),
+        ("rights = [{ on = \"pods\" }]", "missing-key", "has no `may`"),
+        ("label.team = \"a b\"", "bad-value", "can't be the value of a label"),
+        ("label.\"app.kubernetes.io/name\" = \"x\"", "bad-value", "one that is made here"),
+        ("pull = \"secret.p\"", "unknown-name", "has no key `.dockerconfigjson`"),
+        ("pull = \"secret.q\"", "unknown-name", "no secret `q`"),
+        ("use = [\"config.c/K\"]", "bad-value", "as a whole"),
+        ("use = [\"config.d\"]", "unknown-name", "no config `d`"),
+        ("use = [{ prefix = \"A_\" }]", "missing-key", "has no `from`"),
+        ("use = [{ from = \"config.c\", prefix = \"1\" }]", "env-name", "can't be the variable `1K`"),
+        ("before-stop = {}", "missing-key", "has no `run`"),
+        ("before-stop = { run = [\"x\"], wait = \"1s\" }", "bad-value", "two things before it stops"),
+        ("mount.\"/a\" = {}", "missing-key", "has no `from`"),
+        ("mount.\"/a\" = { from = \"volume.v\", scratch = \"1Mi\" }", "bad-value", "Two things are mounted"),
+        ("mount.\"/a\" = { from = \"volume.v\", mode = \"0400\" }", "bad-value", "modes of their own"),
+        ("mount.\"/a\" = { from = \"volume.v\", part = \"../x\" }", "bad-value", "no folder in a volume"),
+        ("mount.\"/a\" = { from = \"config.c\", part = \"x\" }", "bad-value", "has no parts"),
+        ("mount.\"/a\" = \"volume.v/x\"", "bad-value", "no keys to mount"),
+        ("mount.\"/a\" = { folder = \"conf\" }", "folder-in-cluster", "mounts a folder of this machine"),
+        ("port.x = { number = 1, host = \"a.example\" }", "bad-value", "not open to the web"),
+        ("port.x = { number = 1, reach = \"web\", host = \"A b\" }", "bad-value", "not a host name"),
+        (
+            "port.x = { number = 1, reach = \"web\", host = \"a.example\", path = \"x\" }",
+            "bad-value",
+            "not a path",
+        ),
+        (
+            "port.x = { number = 1, reach = \"web\", host = \"a.example\", protocol = \"udp\" }",
+            "bad-value",
+            "does not speak udp",
+        ),
+        ("port.x = { number = 1, reach = \"web\" }", "host-missing", "has no host"),
+        ("health = { grpc = \"rpc\" }", "unknown-name", "no port of service.a `rpc`"),
+        ("beside.a = { image = \"x:1\" }", "bad-name", "can't be called `a`"),
+        ("beside.wait-for-x = { image = \"x:1\" }", "bad-name", "can't be called"),
+        ("beside.x = { image = \"x:1\", port.http = 81 }", "defined-twice", "ports of one pod"),
+        ("beside.x = { image = \"x:1\", port.more = 80 }", "port-clash", "both want tcp 80"),
+        ("beside.x = { args = [\"y\"] }", "missing-key", "service.a.beside.x has no `image`"),
+        ("env.A = \"{outside.fed}\"", "unknown-name", "no outside `fed`"),
+        ("env.A = \"{outside.feed/out}\"", "unknown-name", "port of outside.feed `out`"),
+        ("[outside.a]\nhost = \"x.example\"", "defined-twice", "called `a`"),
+        ("[outside.x]", "missing-key", "has no `host`"),
+        ("[outside.x]\nhost = \"x.example\"\naddress = \"192.0.2.1\"", "bad-value", "a host and an address"),
+        ("[outside.x]\nhost = \"https://x.example\"", "bad-value", "not a host name"),
+        ("[outside.x]\naddress = \"x.example\"", "bad-value", "not an address"),
+        ("[task.t]\nimage = \"t:1\"\nzone = \"UTC\"", "bad-value", "no schedule that `zone`"),
+        ("[task.t]\nimage = \"t:1\"\nschedule = \"@daily\"", "schedule-invalid", "not a schedule"),
+        (
+            "after.t = \"done\"\n[task.t]\nimage = \"t:1\"\nschedule = \"on demand\"",
+            "bad-value",
+            "nobody can wait",
+        ),
+        ("[volume.x]\nsize = \"1Gi\"\npresent = \"y\"", "bad-value", "in the cluster already"),
+        (
+            "[volume.x]\nsize = \"1Gi\"\neach = true\nnode-folder = \"/x\"",
+            "bad-value",
+            "both `each` and `node-folder`",
+        ),
+        ("[volume.x]\nsize = \"1Gi\"\nnode = \"n\"", "bad-value", "no folder on it"),
+        ("[config.x]\npresent = \"y\"", "missing-key", "which keys it has"),
+        ("[config.x]\nkeys = [\"y\"]", "bad-value", "not present"),
+        (
+            "[config.x]\nkey.a = \"1\"\npresent = \"y\"\nkeys = [\"a\"]",
+            "bad-value",
+            "made here and is in the cluster",
+        ),
+        ("[config.x]\nfiles = \"conf/*.txt\"", "bad-name", "can't be a key by its name"),
+        ("[config.x]\nfiles = \"conf/*.ini\"", "file-unreadable", "fits no file"),
+        ("[config.x]\nfiles = [\"conf/x.csv\", \"conf/*.csv\"]", "defined-twice", "`x.csv`"),
+        ("[rules]\nno-such = \"off\"", "unknown-name", "no rule `no-such`"),
+        ("[rules]\nunknown-key = \"off\"", "bad-value", "always an error"),
+        ("[[patch]]\nmerge = { x = 1 }", "missing-key", "has no `on`"),
+        ("[[patch]]\non = \"api\"\nmerge = { x = 1 }", "bad-value", "does not name an object"),
+        ("[[patch]]\non = \"Service/a\"", "missing-key", "has no `merge`"),
+        ("[[patch]]\non = \"Service/a\"\nmerge = { x = 1 }\nops = []", "bad-value", "in two ways"),
+        (
+            "[[patch]]\non = \"Service/a\"\nops = [{ op = \"add\", path = \"/x\" }]",
+            "missing-key",
+            "has no `value`",
+        ),
+        ("[[patch]]\non = \"Service/a\"\nmerge = { x = 2026-11-24 }", "wrong-type", "a date"),
+    ] {
+        let found = says(line);
+        if !matches!(found.as_slice(), [(name, message)] if *name == rule && message.contains(part)) {
+            wrong.push(format!("{line}: {found:?}"));
+        }
+    }
+    assert!(wrong.is_empty(), "{wrong:#?}");
+    let top =
+        |line: &str| verdict(&format!("{line}\n{HEAD}"), "cluster").report.findings()[0].diagnostic.rule;
+    assert_eq!(top("pass = [\"none/*.yaml\"]"), "file-unreadable");
+    assert_eq!(top("pass = \"objects/w.yaml\""), "wrong-type");
+}
+
+#[test]
+fn words_of_a_target_are_told_as_well() {
+    for (lines, rule, part) in [
+        ("web = { by = \"gateway\" }", "missing-key", "has no `gateway`"),
+        ("web = { gateway = \"g\", class = \"c\" }", "bad-value", "no use for `class`"),
+        ("web = { by = \"ingress\", gateway = \"g\" }", "bad-value", "no use for `gateway`"),
+        ("web.tls = \"secret.p\"", "unknown-name", "no key `tls.crt`"),
+        ("gate.ready = \"{target.domain}:1\"\ndomain = \"A\"", "bad-value", "The image of the gate comes to"),
+        ("api = [\"192.0.2.1\"]", "bad-value", "not a block of addresses"),
+        ("gate.within = \"soon\"", "bad-value", "not a duration"),
+    ] {
+        let verdict = verdict(&format!("{HEAD}[target.t]\n{lines}\n"), "t");
+        let findings: Vec<_> =
+            verdict.report.findings().iter().filter(|f| f.severity == Severity::Error).collect();
+        let [finding] = findings.as_slice() else { panic!("{lines}: {findings:#?}") };
+        let diagnostic = &finding.diagnostic;
+        assert!(diagnostic.rule == rule && diagnostic.message.contains(part), "{lines}: {diagnostic:?}");
+    }
+}
+
+#[test]
+fn rules_have_the_severity_that_the_stack_and_the_target_say() {
+    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a\"\n[network.n]\n[rules]\nimage-unpinned = \"error\"\n\
+                 unused = \"off\"\n[target.prod]\n[target.test]\nrules.image-unpinned = \"hint\"\n";
+    let severities = |target| -> Vec<(&'static str, Severity)> {
+        let verdict = verdict(stack, target);
+        verdict.report.findings().iter().map(|f| (f.diagnostic.rule, f.severity)).collect()
+    };
+    assert_eq!(severities("prod"), [("image-unpinned", Severity::Error)]);
+    assert_eq!(severities("test"), [("image-unpinned", Severity::Hint)]);
+}
+
+#[test]
+fn what_is_outside_is_reached_by_its_own_name_and_by_its_address_on_a_machine() {
+    let stack = "[stack]\nname = \"s\"\n[outside.feed]\nhost = \"feed.{target.domain}\"\nport.in = 443\n\
+                 [outside.gauge]\naddress = \"192.0.2.7\"\nport.read = 5055\n[outside.six]\naddress = \"2001:db8::1\"\nport.x = 1\n\
+                 [service.a]\nimage = \"a:1\"\nenv.A = \"{outside.feed} {outside.feed/in} {outside.gauge/read} {port.gauge/read} {outside.six/x}\"\n\
+                 [target.prod]\ndomain = \"buoys.example\"\n[target.machine]\non = \"machine\"\ndomain = \"buoys.example\"\n";
+    let text = |target: &str| {
+        let model = verdict(stack, target).model;
+        assert!(
+            matches!(&model.outsides.iter().next().unwrap().place, OutsidePlace::Host(h) if &**h == "feed.buoys.example")
+        );
+        let env = &model.workloads.iter().next().unwrap().main.env[0].value;
+        assert!(
+            env.parts.iter().any(|p| matches!(p, Part::Known { address: Some(Address::Outside(_)), .. }))
+        );
+        env.plain()
+    };
+    assert_eq!(text("prod"), "feed.buoys.example feed.buoys.example:443 gauge:5055 5055 six:1");
+    assert_eq!(
+        text("machine"),
+        "feed.buoys.example feed.buoys.example:443 192.0.2.7:5055 5055 [2001:db8::1]:1"
+    );
+}
+
+#[test]
+fn configs_take_lines_and_files_by_pattern() {
+    let stack = "[stack]\nname = \"s\"\n[config.c]\nlines = [\"a.env\", \"more.env\"]\nfiles = \"conf/*.csv\"\n\
+                 [config.there]\npresent = \"shared\"\nkeys = [\"R\"]\n\
+                 [service.a]\nimage = \"a:1\"\nuse = [\"config.c\"]\nenv.R = \"{config.there/R}\"\nmount.\"/x\" = \"config.c/x.csv\"\n";
+    let verdict = verdict(stack, "cluster");
+    assert!(verdict.checked().is_some(), "{:#?}", verdict.report.findings());
+    let configs: Vec<_> = verdict.model.configs.iter().collect();
+    let names: Vec<&str> = configs[0].keys.iter().map(|key| &*key.name).collect();
+    assert_eq!(names, ["A", "B", "x.csv", "y.csv"]);
+    assert_eq!(&**configs[1].object_name(), "shared");
+    assert!(matches!(configs[1].keys[0].content, Content::Present));
+}
+
+#[test]
+fn short_and_long_forms_come_to_the_same() {
+    let stack = |mount: &str, target: &str| {
+        format!("{HEAD}mount.\"/c\" = {mount}\nreplicas = 3\nspread = \"zone\"\n[target.t]\n{target}\n")
+    };
+    let of = |mount: &str, target: &str| {
+        let verdict = verdict(&stack(mount, target), "t");
+        assert!(verdict.checked().is_some(), "{:#?}", verdict.report.findings());
+        verdict.model.workloads.iter().next().unwrap().clone()
+    };
+    let plain = of("\"config.c\"", "");
+    let long = of("\"config.c\"", "service.a.mount.\"/c\".mode = \"0400\"\nservice.a.spread.strict = true");
+    assert!(matches!(
+        (&plain.main.mounts[0].what, &long.main.mounts[0].what),
+        (Mounted::Config(..), Mounted::Config(..))
+    ));
+    assert_eq!((plain.main.mounts[0].mode, long.main.mounts[0].mode), (None, Some(0o400)));
+    assert!(long.main.mounts[0].read_only);
+    let spread = long.spread.unwrap();
+    assert!(spread.strict.value && spread.over.value == plain.spread.unwrap().over.value);
+    let grown = of("\"config.c\"", "service.a.replicas = { max = 5 }\nservice.a.cpu = 1");
+    assert_eq!(grown.service().unwrap().replicas.value, Replicas::Growing { min: 1, max: 5, cpu: 80 });
+}
+
+#[test]
+fn patches_of_targets_come_behind_those_of_the_stack() {
+    let stack = "pass = [\"objects/*.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
+                 [[patch]]\non = \"Deployment/a\"\nmerge = { a = 1.5, b = [true, \"x\"], c.d = 1_000 }\n\
+                 [[target.t.patch]]\non = \"Deployment/a\"\nops = [{ op = \"remove\", path = \"/a\" }]\n[target.other]\n";
+    let patches = |target| verdict(stack, target).model.patches.len();
+    assert_eq!((patches("t"), patches("other")), (2, 1));
+    let model = verdict(stack, "t").model;
+    assert_eq!((model.passed.len(), &*model.passed[0].shown), (1, "/s/objects/w.yaml"));
+    let fracht_core::model::Change::Merge(Raw::Table(fields)) = &model.patches[0].change else { panic!() };
+    assert_eq!(fields[0].1, Raw::Float(1.5));
+    assert_eq!(fields[1].1, Raw::List(vec![Raw::Boolean(true), Raw::Text("x".into())]));
+    assert_eq!(fields[2].1, Raw::Table(vec![("d".into(), Raw::Integer(1000))]));
+}
+
+#[test]
+fn what_is_in_closed_networks_only_gets_to_nothing_outside() {
+    let stack = |networks: &str| {
+        format!(
+            "[stack]\nname = \"s\"\n[network.deep]\nclosed = true\n[network.quay]\n[outside.feed]\nhost = \"f.example\"\n\
+             [service.a]\nimage = \"a:1\"\nnetwork = [{networks}]\nenv.FEED = \"{{outside.feed}}\"\n\
+             [service.b]\nimage = \"b:1\"\nnetwork = [\"quay\"]\n"
+        )
+    };
+    let rules = |networks: &str| -> Vec<&'static str> {
+        verdict(&stack(networks), "cluster").report.findings().iter().map(|f| f.diagnostic.rule).collect()
+    };
+    assert_eq!(rules("\"deep\""), ["no-route"]);
+    assert_eq!(rules("\"deep\", \"quay\""), [""; 0]);
+}

@@ -1,0 +1,86 @@
+use insta::assert_snapshot;
+use serde_json::json;
+
+use crate::sandbox::{Run, Sandbox};
+
+#[test]
+fn two_targets_of_the_demo() {
+    let run = Sandbox::demo().run(&["diff", "-t", "staging", "--against", "prod"]);
+    assert_eq!(run.code, 1);
+    assert_snapshot!(run.shown());
+}
+
+#[test]
+fn what_was_rendered_does_not_differ_until_the_stack_changes() {
+    let sandbox = Sandbox::demo();
+    sandbox.run(&["render", "-t", "prod", "--out", "objects"]);
+    let diff = |sandbox: &Sandbox| sandbox.run(&["-q", "diff", "-t", "prod", "--against", "objects"]);
+    assert_eq!(diff(&sandbox).shown(), "objects → prod\n\n36 same\n--- standard error\n--- exit code 0\n");
+    let text = sandbox.read("fracht.toml").replace("replicas = 3", "replicas = 4");
+    let sandbox = sandbox.file("fracht.toml", text).file("conf/stations.csv", "id,harbour\nx,y\n");
+    let run = diff(&sandbox);
+    assert_eq!(run.code, 1);
+    assert!(run.out.contains("StatefulSet/cache\n  spec.replicas\n    3 → 4\n"), "{}", run.out);
+    assert!(run.out.contains("data.stations.csv") && run.out.contains("old  gv01"), "{}", run.out);
+    assert!(run.out.ends_with("4 changed, 32 same\n"), "{}", run.out);
+}
+
+#[test]
+fn objects_that_somebody_else_wrote_are_read() {
+    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:2\"\n";
+    let live = r#"{"apiVersion":"v1","kind":"List","items":[{"apiVersion":"apps/v1","kind":"Deployment",
+        "metadata":{"name":"a","namespace":"s","uid":"1"},"spec":{"replicas":2},"status":{"x":1}},
+        {"apiVersion":"v1","kind":"Service","metadata":{"name":"gone","namespace":"s"}}]}"#;
+    let sandbox = Sandbox::with(stack).file("live.json", live);
+    let answer = sandbox.json(&["diff", "--against", "live.json"]);
+    let object =
+        |kind: &str| answer["objects"].as_array().unwrap().iter().find(|o| o["kind"] == kind).cloned();
+    assert_eq!(object("Service").unwrap()["change"], "removed");
+    assert_eq!(object("Namespace").unwrap()["change"], "added");
+    let deployment = object("Deployment").unwrap();
+    let field =
+        |path: &str| deployment["fields"].as_array().unwrap().iter().find(|f| f["path"] == path).cloned();
+    assert_eq!(
+        field("spec.replicas").unwrap(),
+        json!({ "path": "spec.replicas", "old": 2, "new": null, "secret": false })
+    );
+    assert!(field("status").is_none() && field("metadata.uid").is_none());
+    for (name, content, part) in [
+        ("none", None, "--against takes a target (cluster), or a folder"),
+        ("bad.yaml", Some("a: [\n"), "bad.yaml:1 can't be compared"),
+        ("bad.yaml", Some("a: 1\n"), "has no `kind`"),
+    ] {
+        let sandbox = content.into_iter().fold(Sandbox::with(stack), |s, content| s.file(name, content));
+        let run = sandbox.run(&["diff", "--against", name]);
+        assert_eq!((run.code, run.out.as_str()), (2, ""), "{name}");
+        assert!(run.err.contains(part), "{}", run.err);
+    }
+}
+
+#[test]
+fn values_of_secrets_are_compared_when_asked_for_and_never_shown() {
+    let sandbox = Sandbox::demo();
+    let run = |arguments: &[&str], value: &str| {
+        Run::of(&sandbox.command(arguments).env("TIDEDESK_DB_PASSWORD", value).output().unwrap())
+    };
+    run(&["render", "-t", "prod", "--secrets", "--out", "objects"], "gull-and-kelp");
+    let diff = ["diff", "-t", "prod", "--against", "objects"];
+    assert_eq!(run(&diff, "other").code, 0, "a Secret that is not made now is not gone");
+    let with: Vec<&str> = diff.into_iter().chain(["--secrets"]).collect();
+    assert_eq!(run(&with, "gull-and-kelp").code, 0);
+    for format in ["text", "json"] {
+        let changed = run(&[with.as_slice(), &["--format", format]].concat(), "sand-and-salt");
+        assert_eq!(changed.code, 1);
+        assert!(changed.out.contains("data.password"), "{}", changed.out);
+        for value in ["gull-and-kelp", "Z3VsbC1hbmQta2VscA", "sand-and-salt", "c2FuZC1hbmQtc2FsdA"] {
+            assert!(!changed.shown().contains(value), "{}", changed.shown());
+        }
+    }
+}
+
+#[test]
+fn a_machine_has_nothing_to_compare() {
+    let run = Sandbox::demo().run(&["diff", "-t", "laptop", "--against", "prod"]);
+    assert_eq!((run.code, run.out.as_str()), (2, ""));
+    assert!(run.err.contains("laptop is a machine"), "{}", run.err);
+}

@@ -1,0 +1,77 @@
+use crate::sandbox::Sandbox;
+
+const SETTINGS: &str = "# made by hand\nexport LOG_LEVEL=info\nDB_PASSWORD='gull and kelp'\n\
+                        DATABASE_URL=postgres://tide:gull@db:5432/tides\nfeed.poll-every=5s\n\
+                        GREETING=\"a {b} \\\"c\\\"\nd\"\nTOKEN_TTL=60\n";
+
+#[test]
+fn an_image_and_a_port_give_a_stack_that_runs() {
+    let sandbox = Sandbox::empty();
+    let image = "registry.example/harbour/feedstore:1.0";
+    let run = sandbox.run(&["new", "--image", image, "--port", "8080", "--port", "metrics=9102"]);
+    assert_eq!((run.code, run.out.as_str()), (0, "fracht.toml is written: service.feedstore\n"), "{run:?}");
+    assert!(run.err.contains("next: fracht check"), "{}", run.err);
+    let check = sandbox.run(&["check"]);
+    assert!(check.code == 0 && check.out.contains("no problems"), "{check:?}");
+    let objects = sandbox.run(&["render"]).out;
+    assert!(
+        objects.contains(image)
+            && objects.contains("containerPort: 9102")
+            && objects.contains("readinessProbe")
+    );
+}
+
+#[test]
+fn settings_become_a_config_and_likely_secrets_are_read_from_the_environment() {
+    let sandbox = Sandbox::empty().file("settings.env", SETTINGS);
+    let run =
+        sandbox.run(&["new", "--name", "feedstore", "--lines", "settings.env", "--out", "deep/fracht.toml"]);
+    assert_eq!(run.code, 0, "{run:?}");
+    let text = sandbox.read("deep/fracht.toml");
+    assert!(!text.contains("gull") && !run.shown().contains("gull"), "{text}");
+    for line in [
+        "key.LOG_LEVEL = \"info\"\n",
+        "key.\"feed.poll-every\" = \"5s\"\n",
+        "key.GREETING = \"a {{b}} \\\"c\\\"\\nd\"\n",
+        "key.TOKEN_TTL = \"60\"\n",
+        "key.DB_PASSWORD = { env = \"DB_PASSWORD\" }\n",
+        "key.DATABASE_URL = { env = \"DATABASE_URL\" }\n",
+        "use = [{ from = \"config.feedstore\", spell = \"upper\" }, \"secret.feedstore\"]\n",
+    ] {
+        assert!(text.contains(line), "{line} in\n{text}");
+    }
+    let check = sandbox.run(&["check", "--stack", "deep"]);
+    assert!(check.code == 0 && check.out.contains("no problems"), "{check:?}");
+    assert!(sandbox.run(&["render", "--stack", "deep"]).out.contains("name: FEED_POLL_EVERY"));
+}
+
+#[test]
+fn nothing_is_overwritten() {
+    let sandbox = Sandbox::with("mine");
+    let run = sandbox.run(&["new", "--image", "registry.example/a:1"]);
+    assert_eq!((run.code, run.out.as_str()), (2, ""));
+    assert!(run.err.contains("is there already"), "{}", run.err);
+    assert_eq!(sandbox.read("fracht.toml"), "mine");
+}
+
+#[test]
+fn what_can_not_be_made_a_stack_of_is_told_and_nothing_is_written() {
+    let cases: [(&[&str], &str); 9] = [
+        (&[], "--image"),
+        (&["--image", "No Image"], "is no image reference"),
+        (&["--image", "a:1", "--name", "Feed Store"], "--name feed-store"),
+        (&["--image", "a:1", "--port", "http"], "is no port"),
+        (&["--image", "a:1", "--port", "HTTP=80"], "is no port"),
+        (&["--image", "a:1", "--port", "80", "--port", "http=81"], "there twice"),
+        (&["--lines", "none.env"], "can't be read"),
+        (&["--lines", "broken.env"], "broken.env:2 can't be read"),
+        (&["--lines", "twice.env"], "twice.env:2 sets A again"),
+    ];
+    for (arguments, part) in cases {
+        let sandbox = Sandbox::empty().file("broken.env", "A=1\nnonsense\n").file("twice.env", "A=1\nA=2\n");
+        let run = sandbox.run(&[&["new"], arguments].concat());
+        assert_eq!((run.code, run.out.as_str()), (2, ""), "{arguments:?}");
+        assert!(run.err.contains(part), "{arguments:?}: {}", run.err);
+        assert_eq!(sandbox.names("."), ["broken.env", "twice.env"]);
+    }
+}

@@ -88,13 +88,16 @@ impl Traced<'_> {
             };
             let in_map = matches!(shape, Some(Shape::Map(..)));
             let next_shape = match shape {
-                Some(Shape::Map(_, of)) => Some(*of),
+                Some(Shape::Map(_, of) | Shape::List(of)) => Some(*of),
                 _ => known.map(|known| &known.shape),
             };
             let stands_for =
                 matches!(shape, Some(Shape::ShortOr(_, table)) if table.short_for.contains(&key.as_str()));
             let next = match node {
                 Some(node) if node.table().is_none() && stands_for => Some(node),
+                Some(Node { value: Value::List(items), .. }) => {
+                    key.parse().ok().and_then(|number: usize| items.get(number.checked_sub(1)?))
+                }
                 Some(node) => node.at(&[key.as_str()]),
                 None => None,
             };
@@ -128,14 +131,23 @@ impl Traced<'_> {
     }
 
     fn leaves(&self, node: &Node, at: &mut Vec<String>, leaves: &mut Vec<Leaf>) {
-        let Value::Table(entries) = &node.value else {
-            leaves.push(self.leaf(node, at));
-            return;
-        };
-        for (name, entry) in entries.iter() {
-            at.push(name.to_string());
-            self.leaves(&entry.node, at, leaves);
-            at.pop();
+        match &node.value {
+            Value::Table(entries) => {
+                for (name, entry) in entries.iter() {
+                    at.push(name.to_string());
+                    self.leaves(&entry.node, at, leaves);
+                    at.pop();
+                }
+            }
+            // Tables under headers of their own: what they say is not on the header's line.
+            Value::List(items) if self.sources.text(node.span).starts_with("[[") => {
+                for (number, item) in (1..).zip(items.iter()) {
+                    at.push(number.to_string());
+                    self.leaves(item, at, leaves);
+                    at.pop();
+                }
+            }
+            _ => leaves.push(self.leaf(node, at)),
         }
     }
 

@@ -192,11 +192,34 @@ fn field(change: &FieldChange, out: &mut String) {
     }
 }
 
-/// A value as people read it: text as it is, all else as JSON.
+/// A value as people read it: text as it is, what has parts as a line for each of them.
 fn shown(value: &Value) -> String {
     match value {
         Value::String(text) => text.clone(),
+        Value::Object(_) | Value::Array(_) => {
+            let mut lines = Vec::new();
+            leaves(value, "", &mut lines);
+            lines.join("\n")
+        }
         other => other.to_string(),
+    }
+}
+
+fn leaves(value: &Value, path: &str, lines: &mut Vec<String>) {
+    match value {
+        Value::Object(fields) if !fields.is_empty() => {
+            for (name, field) in fields {
+                let path = if path.is_empty() { name.clone() } else { format!("{path}.{name}") };
+                leaves(field, &path, lines);
+            }
+        }
+        Value::Array(items) if !items.is_empty() => {
+            for (index, item) in items.iter().enumerate() {
+                leaves(item, &format!("{path}[{index}]"), lines);
+            }
+        }
+        Value::String(text) => lines.push(format!("{path}: {text}")),
+        other => lines.push(format!("{path}: {other}")),
     }
 }
 

@@ -252,27 +252,34 @@ fn ordered(plan: &ReachPlan) -> impl Iterator<Item = &Caller> {
     called.into_iter().chain(others)
 }
 
-/// Why those who can't talk can't, each reason once for each caller.
+/// Why those who can't talk can't: callers with one reason and the same others on one line.
 fn reasons(model: &Model, plan: &ReachPlan) -> String {
-    let mut out = String::new();
+    let mut told: Vec<(Vec<&str>, &str, Vec<String>)> = Vec::new();
     for caller in ordered(plan) {
         for reason in [May::NoNetwork, May::NoWayOut] {
             let links = caller.links.iter().zip(&plan.services).filter(|(link, _)| link.may == reason);
             let names: Vec<&str> = links.map(|(_, id)| name(model, *id)).collect();
-            if let (false, Some(why)) = (names.is_empty(), why_not(reason)) {
-                let (who, names) = (model.workloads[caller.who].reference(), listing(names));
-                out.push_str(&format!("{QUIET}{who} can't reach {names}: {why}{QUIET:#}\n"));
+            let Some(why) = why_not(reason).filter(|_| !names.is_empty()) else { continue };
+            let who = model.workloads[caller.who].reference();
+            match told.iter_mut().find(|(others, same, _)| *others == names && *same == why) {
+                Some((.., callers)) => callers.push(who),
+                None => told.push((names, why, vec![who])),
             }
         }
     }
-    if out.is_empty() { out } else { format!("\n{out}") }
+    let mut out = String::new();
+    for (names, why, callers) in told {
+        let callers = listing(callers.iter().map(String::as_str));
+        out.push_str(&format!("\n{callers} can't reach {}:\n  {QUIET}{why}{QUIET:#}\n", listing(names)));
+    }
+    out
 }
 
 fn why_not(may: May) -> Option<&'static str> {
     match may {
         May::Itself | May::All | May::OpenPorts => None,
         May::NoNetwork => Some("no network in common, and no open port"),
-        May::NoWayOut => Some("no network in common, and its own ones are closed"),
+        May::NoWayOut => Some("no network in common, and its own networks are closed"),
     }
 }
 

@@ -4,6 +4,7 @@ use fracht_core::check::Project;
 use fracht_core::grammar::path;
 use fracht_core::trace::{Leaf, Step, Trace as Answer};
 use serde::Serialize;
+use unicode_width::UnicodeWidthStr as _;
 
 use crate::cli::{Common, Format, Trace};
 use crate::failure::{Failure, Outcome};
@@ -11,6 +12,9 @@ use crate::stack;
 use crate::ui::style::{BOLD, QUIET};
 use crate::ui::table::{Cell, Table};
 use crate::ui::{Ui, json};
+
+/// Columns that a table may take.
+const WIDTH: usize = 100;
 
 /// What `--format json` writes.
 #[derive(Serialize)]
@@ -78,12 +82,19 @@ fn text(project: &Project<'_>, path: &str, target: &str, leaves: &[Leaf], defaul
         out.push_str(&format!("Nobody set it. The default: {default}\n"));
         return out;
     }
+    let steps = || leaves.iter().flat_map(|leaf| &leaf.steps);
+    // What the other columns leave of the width is for values and lines.
+    let from = steps().map(|step| project.layer_words(step.layer).width()).max().unwrap_or(0);
+    let written = steps().map(|step| project.sources().location(step.span).width()).max().unwrap_or(0);
+    let room = WIDTH.saturating_sub(from.max(4) + written.max(10) + 6);
     if let [leaf] = leaves {
+        let values = leaf.steps.iter().map(|step| step.value.width()).max().unwrap_or(0).max(5);
+        let most = values.min(room / 2);
         let mut table = Table::new(["value", "from", "written at", "line"]);
         for (index, step) in leaf.steps.iter().enumerate() {
-            let value = short(&step.value);
+            let value = short(&step.value, most);
             let value = if index == 0 { Cell::styled(value, BOLD) } else { Cell::styled(value, QUIET) };
-            let line = Cell::styled(short(&step.line), QUIET);
+            let line = Cell::styled(short(&step.line, room - most), QUIET);
             table.row([value, project.layer_words(step.layer).into(), place(step), line]);
         }
         out.push_str(&table.show());
@@ -92,13 +103,18 @@ fn text(project: &Project<'_>, path: &str, target: &str, leaves: &[Leaf], defaul
         }
         return out;
     }
+    let at = |leaf: &Leaf| -> String {
+        let rest = leaf.path.strip_prefix(path).map(|rest| rest.trim_start_matches('.'));
+        rest.unwrap_or(&leaf.path).to_owned()
+    };
+    let paths = leaves.iter().map(|leaf| at(leaf).width()).max().unwrap_or(0);
+    let most = room.saturating_sub(paths).max(12);
     let mut table = Table::new(["at", "value", "from", "written at"]);
     for leaf in leaves {
         let Some(step) = leaf.steps.first() else { continue };
-        let at = leaf.path.strip_prefix(path).map_or(&*leaf.path, |rest| rest.trim_start_matches('.'));
         table.row([
-            at.into(),
-            short(&step.value).into(),
+            at(leaf).into(),
+            short(&step.value, most).into(),
             project.layer_words(step.layer).into(),
             place(step),
         ]);
@@ -111,12 +127,11 @@ fn text(project: &Project<'_>, path: &str, target: &str, leaves: &[Leaf], defaul
 }
 
 /// The text, cut where it would push the other columns away.
-fn short(text: &str) -> String {
-    const MOST: usize = 36;
-    if text.chars().count() <= MOST {
+fn short(text: &str, most: usize) -> String {
+    if text.width() <= most {
         return text.to_owned();
     }
-    text.chars().take(MOST - 1).chain(['…']).collect()
+    text.chars().take(most.saturating_sub(1)).chain(['…']).collect()
 }
 
 fn traced<'a>(project: &Project<'_>, leaf: &'a Leaf) -> Traced<'a> {

@@ -96,6 +96,11 @@ fn no_line_is_wider_than_a_hundred_columns() {
         demo.run(&["order", "-t", "prod"]),
         demo.run(&["ports", "-t", "prod"]),
         demo.run(&["render", "-t", "prod", "--out", "objects"]),
+        demo.run(&["reach", "-t", "prod"]),
+        demo.run(&["diff", "-t", "staging", "--against", "prod"]),
+        demo.run(&["trace", "service", "-t", "prod"]),
+        demo.run(&["trace", "service.api.env.DATABASE_URL", "-t", "prod"]),
+        demo.run(&["trace", "target", "-t", "prod"]),
         demo.run(&["rules"]),
         demo.run(&["demo"]),
     ];

@@ -19,6 +19,7 @@ mod name;
 mod namespace;
 mod network_policy;
 mod object;
+mod order;
 mod outside;
 mod passed;
 mod patch;

@@ -1,52 +1,339 @@
 //! The order of fields as people write them: a name before what it names, an image before its settings.
 //!
-//! The cluster's types have their fields in the order of the alphabet, which puts a container's arguments
-//! before its name. What has names of people's own (labels, data …) stays as it is.
+//! The cluster's types write their fields in the order of the alphabet, which puts a container's arguments
+//! before its name. [`Ordered`] writes a struct in turns, each of which lets through the fields of one rank.
+//! Tables with names of people's own (labels, data …) are no structs and stay as they are.
 
-use serde_json::{Map, Value};
+use std::fmt;
 
-/// What comes first in a table, in this order.
-const FIRST: [&str; 14] = [
-    "apiVersion", "kind", "metadata", "type", "name", "namespace", "image", "command", "args", "workingDir",
-    "restartPolicy", "ports", "envFrom", "env",
-];
+use serde::ser::{
+    Error as _, Impossible, Serialize, SerializeMap, SerializeSeq, SerializeStruct, Serializer,
+};
 
-/// What comes first in the specification of a pod.
-const FIRST_OF_POD: [&str; 4] = ["serviceAccountName", "automountServiceAccountToken", "initContainers", "containers"];
+/// The last rank: that of all fields which none of the others names.
+const LAST: u8 = 3;
 
-/// The fields whose tables have names of people's own.
-const OWN_NAMES: [&str; 13] = [
-    "annotations", "binaryData", "capacity", "data", "labels", "limits", "matchLabels", "nodeSelector",
-    "requests", "selector", "stringData", "claims", "hard",
-];
-
-/// The object with its fields in the order that people write.
-pub(crate) fn ordered(value: Value) -> Value {
-    match value {
-        Value::Object(fields) => Value::Object(table(fields)),
-        Value::Array(items) => Value::Array(items.into_iter().map(ordered).collect()),
-        plain => plain,
+fn rank(field: &str) -> u8 {
+    match field {
+        "apiVersion" | "kind" | "name" => 0,
+        "metadata" | "namespace" | "image" => 1,
+        "command" | "labels" => 2,
+        _ => LAST,
     }
 }
 
-fn table(mut fields: Map<String, Value>) -> Map<String, Value> {
-    let mut out = Map::with_capacity(fields.len());
-    let first: &[&str] = if fields.contains_key("containers") { &FIRST_OF_POD } else { &FIRST };
-    for name in first {
-        if let Some((name, value)) = fields.shift_remove_entry(*name) {
-            let value = inner(&name, value);
-            out.insert(name, value);
+/// Writes what it holds with its fields in order, on every level.
+pub(crate) struct Ordered<'v, T: ?Sized>(pub(crate) &'v T);
+
+impl<T: Serialize + ?Sized> Serialize for Ordered<'_, T> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        // Only a struct answers the question what it is.
+        let Ok((name, count)) = self.0.serialize(Question) else {
+            return self.0.serialize(Through(serializer));
+        };
+        let mut out = serializer.serialize_struct(name, count)?;
+        for rank in 0..=LAST {
+            self.0.serialize(Turn { out: &mut out, rank })?;
         }
+        out.end()
     }
-    for (name, value) in fields {
-        let value = inner(&name, value);
-        out.insert(name, value);
-    }
-    out
 }
 
-fn inner(name: &str, value: Value) -> Value {
-    // A selector of labels is a table of people's names; one that says `matchLabels` is not.
-    let own = OWN_NAMES.contains(&name) && value.get("matchLabels").is_none();
-    if own { value } else { ordered(value) }
+/// The methods of a serializer that takes structs only, and what holds one.
+macro_rules! structs_only {
+    ($($method:ident($($kind:ty),*);)*) => {
+        $(fn $method(self, $(_: $kind),*) -> Result<Self::Ok, Self::Error> { Err(refused()) })*
+        fn serialize_some<V: Serialize + ?Sized>(self, value: &V) -> Result<Self::Ok, Self::Error> {
+            value.serialize(self)
+        }
+        fn serialize_newtype_struct<V: Serialize + ?Sized>(
+            self, _: &'static str, value: &V,
+        ) -> Result<Self::Ok, Self::Error> {
+            value.serialize(self)
+        }
+        fn serialize_newtype_variant<V: Serialize + ?Sized>(
+            self, _: &'static str, _: u32, _: &'static str, _: &V,
+        ) -> Result<Self::Ok, Self::Error> {
+            Err(refused())
+        }
+        fn serialize_seq(self, _: Option<usize>) -> Result<Self::SerializeSeq, Self::Error> { Err(refused()) }
+        fn serialize_tuple(self, _: usize) -> Result<Self::SerializeTuple, Self::Error> { Err(refused()) }
+        fn serialize_tuple_struct(
+            self, _: &'static str, _: usize,
+        ) -> Result<Self::SerializeTupleStruct, Self::Error> { Err(refused()) }
+        fn serialize_tuple_variant(
+            self, _: &'static str, _: u32, _: &'static str, _: usize,
+        ) -> Result<Self::SerializeTupleVariant, Self::Error> { Err(refused()) }
+        fn serialize_map(self, _: Option<usize>) -> Result<Self::SerializeMap, Self::Error> { Err(refused()) }
+        fn serialize_struct_variant(
+            self, _: &'static str, _: u32, _: &'static str, _: usize,
+        ) -> Result<Self::SerializeStructVariant, Self::Error> { Err(refused()) }
+    };
+}
+
+/// The methods of [`structs_only`] that take a plain value, and the types that nothing else is.
+macro_rules! plain_values {
+    ($callback:ident) => {
+        $callback! {
+            serialize_bool(bool); serialize_i8(i8); serialize_i16(i16); serialize_i32(i32); serialize_i64(i64);
+            serialize_u8(u8); serialize_u16(u16); serialize_u32(u32); serialize_u64(u64); serialize_f32(f32);
+            serialize_f64(f64); serialize_char(char); serialize_str(&str); serialize_bytes(&[u8]);
+            serialize_none(); serialize_unit(); serialize_unit_struct(&'static str);
+            serialize_unit_variant(&'static str, u32, &'static str);
+        }
+    };
+}
+
+fn refused<E: serde::ser::Error>() -> E {
+    E::custom("no struct")
+}
+
+/// Asks whether a value is a struct: its name and how many fields it has.
+struct Question;
+
+impl Serializer for Question {
+    type Ok = (&'static str, usize);
+    type Error = fmt::Error;
+    type SerializeSeq = Impossible<Self::Ok, Self::Error>;
+    type SerializeTuple = Impossible<Self::Ok, Self::Error>;
+    type SerializeTupleStruct = Impossible<Self::Ok, Self::Error>;
+    type SerializeTupleVariant = Impossible<Self::Ok, Self::Error>;
+    type SerializeMap = Impossible<Self::Ok, Self::Error>;
+    type SerializeStruct = Answer;
+    type SerializeStructVariant = Impossible<Self::Ok, Self::Error>;
+
+    fn serialize_struct(self, name: &'static str, count: usize) -> Result<Answer, fmt::Error> {
+        Ok(Answer(name, count))
+    }
+
+    plain_values!(structs_only);
+}
+
+struct Answer(&'static str, usize);
+
+impl SerializeStruct for Answer {
+    type Ok = (&'static str, usize);
+    type Error = fmt::Error;
+
+    fn serialize_field<V: Serialize + ?Sized>(&mut self, _: &'static str, _: &V) -> Result<(), fmt::Error> {
+        Ok(())
+    }
+
+    fn end(self) -> Result<Self::Ok, fmt::Error> {
+        Ok((self.0, self.1))
+    }
+}
+
+/// Writes the fields of one rank.
+struct Turn<'o, O> {
+    out: &'o mut O,
+    rank: u8,
+}
+
+impl<O: SerializeStruct> Serializer for Turn<'_, O> {
+    type Ok = ();
+    type Error = O::Error;
+    type SerializeSeq = Impossible<(), O::Error>;
+    type SerializeTuple = Impossible<(), O::Error>;
+    type SerializeTupleStruct = Impossible<(), O::Error>;
+    type SerializeTupleVariant = Impossible<(), O::Error>;
+    type SerializeMap = Impossible<(), O::Error>;
+    type SerializeStruct = Self;
+    type SerializeStructVariant = Impossible<(), O::Error>;
+
+    fn serialize_struct(self, _: &'static str, _: usize) -> Result<Self, O::Error> {
+        Ok(self)
+    }
+
+    plain_values!(structs_only);
+}
+
+impl<O: SerializeStruct> SerializeStruct for Turn<'_, O> {
+    type Ok = ();
+    type Error = O::Error;
+
+    fn serialize_field<V: Serialize + ?Sized>(
+        &mut self,
+        name: &'static str,
+        value: &V,
+    ) -> Result<(), O::Error> {
+        if rank(name) == self.rank { self.out.serialize_field(name, &Ordered(value)) } else { Ok(()) }
+    }
+
+    fn end(self) -> Result<(), O::Error> {
+        Ok(())
+    }
+}
+
+/// Hands on what is no struct, with what is in it in order.
+struct Through<S>(S);
+
+/// The methods of a serializer that hand a plain value on.
+macro_rules! handed_on {
+    ($($method:ident($($kind:ty),*);)*) => { $(handed_on!(@ $method $($kind),*);)* };
+    (@ $method:ident) => { fn $method(self) -> Result<S::Ok, S::Error> { self.0.$method() } };
+    (@ $method:ident $kind:ty) => {
+        fn $method(self, value: $kind) -> Result<S::Ok, S::Error> { self.0.$method(value) }
+    };
+    (@ $method:ident $a:ty, $b:ty, $c:ty) => {
+        fn $method(self, a: $a, b: $b, c: $c) -> Result<S::Ok, S::Error> { self.0.$method(a, b, c) }
+    };
+}
+
+impl<S: Serializer> Serializer for Through<S> {
+    type Ok = S::Ok;
+    type Error = S::Error;
+    type SerializeSeq = Items<S::SerializeSeq>;
+    type SerializeTuple = Impossible<S::Ok, S::Error>;
+    type SerializeTupleStruct = Impossible<S::Ok, S::Error>;
+    type SerializeTupleVariant = Impossible<S::Ok, S::Error>;
+    type SerializeMap = Items<S::SerializeMap>;
+    type SerializeStruct = S::SerializeStruct;
+    type SerializeStructVariant = Impossible<S::Ok, S::Error>;
+
+    plain_values!(handed_on);
+
+    fn serialize_some<V: Serialize + ?Sized>(self, value: &V) -> Result<S::Ok, S::Error> {
+        self.0.serialize_some(&Ordered(value))
+    }
+
+    fn serialize_newtype_struct<V: Serialize + ?Sized>(
+        self,
+        name: &'static str,
+        value: &V,
+    ) -> Result<S::Ok, S::Error> {
+        self.0.serialize_newtype_struct(name, &Ordered(value))
+    }
+
+    fn serialize_seq(self, count: Option<usize>) -> Result<Self::SerializeSeq, S::Error> {
+        self.0.serialize_seq(count).map(Items)
+    }
+
+    fn serialize_map(self, count: Option<usize>) -> Result<Self::SerializeMap, S::Error> {
+        self.0.serialize_map(count).map(Items)
+    }
+
+    fn serialize_struct(self, name: &'static str, count: usize) -> Result<S::SerializeStruct, S::Error> {
+        self.0.serialize_struct(name, count)
+    }
+
+    // No type of the cluster has one of these.
+
+    fn serialize_newtype_variant<V: Serialize + ?Sized>(
+        self,
+        _: &'static str,
+        _: u32,
+        _: &'static str,
+        _: &V,
+    ) -> Result<S::Ok, S::Error> {
+        Err(S::Error::custom("a variant"))
+    }
+
+    fn serialize_tuple(self, _: usize) -> Result<Self::SerializeTuple, S::Error> {
+        Err(S::Error::custom("a tuple"))
+    }
+
+    fn serialize_tuple_struct(
+        self,
+        _: &'static str,
+        _: usize,
+    ) -> Result<Self::SerializeTupleStruct, S::Error> {
+        Err(S::Error::custom("a tuple"))
+    }
+
+    fn serialize_tuple_variant(
+        self,
+        _: &'static str,
+        _: u32,
+        _: &'static str,
+        _: usize,
+    ) -> Result<Self::SerializeTupleVariant, S::Error> {
+        Err(S::Error::custom("a variant"))
+    }
+
+    fn serialize_struct_variant(
+        self,
+        _: &'static str,
+        _: u32,
+        _: &'static str,
+        _: usize,
+    ) -> Result<Self::SerializeStructVariant, S::Error> {
+        Err(S::Error::custom("a variant"))
+    }
+}
+
+/// The items of a list or a table.
+struct Items<I>(I);
+
+impl<I: SerializeSeq> SerializeSeq for Items<I> {
+    type Ok = I::Ok;
+    type Error = I::Error;
+
+    fn serialize_element<V: Serialize + ?Sized>(&mut self, value: &V) -> Result<(), I::Error> {
+        self.0.serialize_element(&Ordered(value))
+    }
+
+    fn end(self) -> Result<I::Ok, I::Error> {
+        self.0.end()
+    }
+}
+
+impl<I: SerializeMap> SerializeMap for Items<I> {
+    type Ok = I::Ok;
+    type Error = I::Error;
+
+    fn serialize_key<K: Serialize + ?Sized>(&mut self, key: &K) -> Result<(), I::Error> {
+        self.0.serialize_key(key)
+    }
+
+    fn serialize_value<V: Serialize + ?Sized>(&mut self, value: &V) -> Result<(), I::Error> {
+        self.0.serialize_value(&Ordered(value))
+    }
+
+    fn end(self) -> Result<I::Ok, I::Error> {
+        self.0.end()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeMap;
+
+    use k8s_openapi::api::core::v1::{ConfigMap, Container, EnvVar, Pod, PodSpec};
+    use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
+
+    use super::Ordered;
+
+    #[test]
+    fn names_come_first_on_every_level_and_nothing_is_lost() {
+        let variable = EnvVar { name: "A".into(), value: Some("b".into()), value_from: None };
+        let container = Container {
+            args: Some(vec!["x".into()]),
+            command: Some(vec!["y".into()]),
+            env: Some(vec![variable]),
+            image: Some("i".into()),
+            name: "c".into(),
+            ..Container::default()
+        };
+        let labels = BTreeMap::from([("a".to_owned(), "1".to_owned()), ("name".to_owned(), "2".to_owned())]);
+        let metadata =
+            ObjectMeta { name: Some("p".into()), labels: Some(labels.clone()), ..ObjectMeta::default() };
+        let pod = Pod {
+            metadata: metadata.clone(),
+            spec: Some(PodSpec { containers: vec![container], ..PodSpec::default() }),
+            status: None,
+        };
+        let text = serde_json::to_string(&Ordered(&pod)).unwrap();
+        assert_eq!(
+            text,
+            "{\"apiVersion\":\"v1\",\"kind\":\"Pod\",\"metadata\":{\"name\":\"p\",\"labels\":{\"a\":\"1\",\"name\":\"2\"}},\
+             \"spec\":{\"containers\":[{\"name\":\"c\",\"image\":\"i\",\"command\":[\"y\"],\"args\":[\"x\"],\
+             \"env\":[{\"name\":\"A\",\"value\":\"b\"}]}]}}"
+        );
+        let plain: serde_json::Value = serde_json::to_value(&pod).unwrap();
+        assert_eq!(serde_json::from_str::<serde_json::Value>(&text).unwrap(), plain);
+        let config = ConfigMap { data: Some(labels), metadata, ..ConfigMap::default() };
+        let text = serde_json::to_string(&Ordered(&config)).unwrap();
+        assert!(text.find("metadata") < text.find("data\":{\"a"), "{text}");
+    }
 }

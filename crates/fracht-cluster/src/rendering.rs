@@ -11,6 +11,7 @@ use fracht_core::plan::ports::PortPlan;
 use serde_json::Value;
 
 use crate::object::Object;
+use crate::order::Ordered;
 use crate::passed::{self, PassedObject};
 use crate::plan::{self, Origin, Piece, Source};
 use crate::{
@@ -252,7 +253,7 @@ impl<'m> Rendering<'m> {
     /// An object before it is changed, as JSON.
     fn unpatched(&self, piece: Piece) -> Value {
         // Structs of plain fields: writing them can't fail.
-        serde_json::to_value(self.typed(piece)).unwrap_or_default()
+        serde_json::to_value(Ordered(&self.typed(piece))).unwrap_or_default()
     }
 
     fn typed(&self, piece: Piece) -> Object {

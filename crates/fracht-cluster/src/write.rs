@@ -10,6 +10,7 @@ use fracht_core::source::Sources;
 use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
 use serde_saphyr::SerializerOptions;
 
+use crate::order::Ordered;
 use crate::plan::{Origin, Piece};
 use crate::rendering::Rendering;
 
@@ -124,12 +125,16 @@ impl Rendering<'_> {
                 match self.passed_text(piece) {
                     Some(passed) => text.push_str(passed),
                     None => {
-                        serde_saphyr::to_fmt_writer_with_options(&mut *text, &self.build(piece), options())
-                            .map_err(io::Error::other)?;
+                        serde_saphyr::to_fmt_writer_with_options(
+                            &mut *text,
+                            &Ordered(&self.build(piece)),
+                            options(),
+                        )
+                        .map_err(io::Error::other)?;
                     }
                 }
             }
-            Format::Json => text.push_str(&serde_json::to_string_pretty(&self.build(piece))?),
+            Format::Json => text.push_str(&serde_json::to_string_pretty(&Ordered(&self.build(piece)))?),
         }
         if !text.ends_with('\n') {
             text.push('\n');

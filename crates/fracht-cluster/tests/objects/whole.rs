@@ -82,6 +82,13 @@ fn every_stack_of_the_tests_holds_together_under_every_cluster() {
 #[test]
 fn a_fleet_holds_together() {
     check(&made(&files(&generator::stack(60)), "cluster"));
+    let layered = made(&files(&generator::layered(60)), "cluster");
+    check(&layered);
+    let service = layered.model.workloads.iter().nth(6).unwrap();
+    assert_eq!(service.service().unwrap().replicas.value.least(), 3, "of the target that is like another");
+    let level = service.main.env.iter().find(|variable| &*variable.name == "LOG_LEVEL").unwrap();
+    assert_eq!(level.value.plain(), "error", "of the target itself");
+    assert!(service.main.cpu.is_some() && service.main.user.is_some(), "of the patterns");
 }
 
 proptest! {

@@ -42,7 +42,9 @@ impl Walk<'_> {
             Some(near) => problem = problem.fix(span, near, format!("write `{near}`")),
             None => problem = problem.help("Remove it, or use one of the keys that are allowed here."),
         }
-        self.sink.push(problem.help(format!("The keys of {what} are {}.", listing(names()))));
+        // All of them, however many there are: the right one may be any.
+        let all: Vec<&str> = names().collect();
+        self.sink.push(problem.help(format!("The keys of {what} are {}.", all.join(", "))));
     }
 
     fn value(&mut self, shape: &'static Shape, node: &Node, key: &str) {

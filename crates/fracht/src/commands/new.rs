@@ -3,6 +3,7 @@
 use std::fs;
 use std::io::Write as _;
 
+use fracht_core::diag::listing;
 use fracht_core::grammar::image;
 use fracht_core::grammar::lines::{self, Setting};
 use fracht_core::grammar::name::NameKind;
@@ -10,7 +11,7 @@ use fracht_core::rules::{is_secret_name, secret_in};
 
 use crate::cli::New;
 use crate::failure::{Failure, Outcome};
-use crate::ui::Ui;
+use crate::ui::{Ui, counted};
 
 /// What a stack file is made of.
 struct Plan {
@@ -43,7 +44,7 @@ pub(crate) fn run(asked: &New, ui: &mut Ui) -> Result<Outcome, Failure> {
             Failure::new(format!("{shown} can't be written: {error}."), "Choose another with --out FILE.")
         }
     })?;
-    ui.result(&format!("{shown} is written: {}\n", plan.summary()))?;
+    ui.result(&format!("{shown} is written\n{}", plan.summary()))?;
     ui.note(&format!("next: fracht check --stack {shown}"));
     Ok(Outcome::Fine)
 }
@@ -166,20 +167,21 @@ fn toml_key(key: &str) -> String {
 }
 
 impl Plan {
+    /// What is in the file, a line for each of its tables.
     fn summary(&self) -> String {
-        let mut words = vec![format!("service.{}", self.name)];
+        let name = &self.name;
+        let mut out = format!("  service.{name}\n");
         if !self.plain.is_empty() {
-            words.push(format!(
-                "{} in config.{}",
-                crate::ui::counted(self.plain.len(), "setting"),
-                self.name
-            ));
+            out.push_str(&format!("  config.{name}: {}\n", counted(self.plain.len(), "setting")));
         }
         if !self.secret.is_empty() {
-            let names: Vec<&str> = self.secret.iter().map(|setting| setting.key.as_str()).collect();
-            words.push(format!("likely secrets in secret.{}: {}", self.name, names.join(", ")));
+            let keys = listing(self.secret.iter().map(|setting| setting.key.as_str()));
+            let text = format!("secret.{name}: {keys}, which look secret and are read from the environment");
+            let options = textwrap::Options::new(98).initial_indent("  ").subsequent_indent("    ");
+            out.push_str(&textwrap::fill(&text, options));
+            out.push('\n');
         }
-        words.join("; ")
+        out
     }
 
     /// Whether all keys are names of variables as they are.

@@ -9,7 +9,7 @@ fn an_image_and_a_port_give_a_stack_that_runs() {
     let sandbox = Sandbox::empty();
     let image = "registry.example/harbour/feedstore:1.0";
     let run = sandbox.run(&["new", "--image", image, "--port", "8080", "--port", "metrics=9102"]);
-    assert_eq!((run.code, run.out.as_str()), (0, "fracht.toml is written: service.feedstore\n"), "{run:?}");
+    assert_eq!((run.code, run.out.as_str()), (0, "fracht.toml is written\n  service.feedstore\n"), "{run:?}");
     assert!(run.err.contains("next: fracht check"), "{}", run.err);
     let check = sandbox.run(&["check"]);
     assert!(check.code == 0 && check.out.contains("no problems"), "{check:?}");
@@ -26,7 +26,11 @@ fn settings_become_a_config_and_likely_secrets_are_read_from_the_environment() {
     let sandbox = Sandbox::empty().file("settings.env", SETTINGS);
     let run =
         sandbox.run(&["new", "--name", "feedstore", "--lines", "settings.env", "--out", "deep/fracht.toml"]);
-    assert_eq!(run.code, 0, "{run:?}");
+    assert_eq!(
+        run.out,
+        "deep/fracht.toml is written\n  service.feedstore\n  config.feedstore: 4 settings\n  secret.feedstore: \
+         DB_PASSWORD and DATABASE_URL, which look secret and are read from the\n    environment\n"
+    );
     let text = sandbox.read("deep/fracht.toml");
     assert!(!text.contains("gull") && !run.shown().contains("gull"), "{text}");
     for line in [

@@ -108,9 +108,15 @@ fn note(shape: &'static Shape, value: &Value, seen: &mut BTreeSet<(*const TableS
                 note(&key.shape, &fields[key.name], seen);
             }
         }
-        (Shape::Map(_, of), Value::Object(fields)) => fields.values().for_each(|field| note(of, field, seen)),
+        (Shape::Map(_, of), Value::Object(fields)) => {
+            for field in fields.values() {
+                note(of, field, seen);
+            }
+        }
         (Shape::List(of) | Shape::OneOrList(of), Value::Array(items)) => {
-            items.iter().for_each(|item| note(of, item, seen));
+            for item in items {
+                note(of, item, seen);
+            }
         }
         _ => {}
     }

@@ -17,6 +17,7 @@ mod changes;
 mod cluster;
 mod details;
 mod differences;
+mod features;
 mod policies;
 mod problems;
 mod restricted;

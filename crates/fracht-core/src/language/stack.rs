@@ -4,6 +4,33 @@ use super::shape::{Key, Shape, TableShape};
 use super::{build, config, input, network, outside, patch, pattern, secret, service, target, task, volume};
 use crate::grammar::name::NameKind;
 
+// A target has these too: what it says of rules is laid over, the lists are added.
+
+pub(super) const RULES: Key = Key {
+    name: "rules",
+    shape: Shape::Map(NameKind::Rule, &Shape::Word(&["off", "hint", "warning", "error"])),
+    default: "each rule's own severity",
+    becomes: "nothing",
+    says: "How bad what a rule finds is; `fracht rules` lists them.",
+    example: "{ image-unpinned = \"off\" }",
+};
+pub(super) const PATCH: Key = Key {
+    name: "patch",
+    shape: Shape::List(&Shape::Table(&patch::PATCH)),
+    default: "none",
+    becomes: "changes to objects, those of a target behind those of the stack",
+    says: "Changes to the objects that are made, where the language has no word for it.",
+    example: "[{ on = \"Deployment/api\", merge = { spec.revisionHistoryLimit = 3 } }]",
+};
+pub(super) const PASS: Key = Key {
+    name: "pass",
+    shape: Shape::List(&Shape::Plain),
+    default: "none",
+    becomes: "the objects as they are",
+    says: "Files of objects, by path or by pattern, that are taken as they are.",
+    example: "[\"extra/*.yaml\"]",
+};
+
 /// The stack file.
 pub static ROOT: TableShape = TableShape {
     what: "a stack file",
@@ -114,30 +141,9 @@ pub static ROOT: TableShape = TableShape {
             says: "Where the stack is to run, and what is different there.",
             example: "{ prod = { on = \"cluster\" } }",
         },
-        Key {
-            name: "rules",
-            shape: Shape::Map(NameKind::Rule, &Shape::Word(&["off", "hint", "warning", "error"])),
-            default: "each rule's own severity",
-            becomes: "nothing",
-            says: "How bad what a rule finds is; `fracht rules` lists them.",
-            example: "{ image-unpinned = \"off\" }",
-        },
-        Key {
-            name: "patch",
-            shape: Shape::List(&Shape::Table(&patch::PATCH)),
-            default: "none",
-            becomes: "changes to objects",
-            says: "Changes to the objects that are made, where the language has no word for it.",
-            example: "[{ on = \"Deployment/api\", merge = { spec.revisionHistoryLimit = 3 } }]",
-        },
-        Key {
-            name: "pass",
-            shape: Shape::List(&Shape::Plain),
-            default: "none",
-            becomes: "the objects as they are",
-            says: "Files of objects, by path or by pattern, that are taken as they are.",
-            example: "[\"extra/*.yaml\"]",
-        },
+        RULES,
+        PATCH,
+        PASS,
     ],
 };
 

@@ -178,30 +178,9 @@ pub(crate) static TARGET: TableShape = TableShape {
             says: "Laid over what is outside.",
             example: "{ buoys.host = \"test.buoys.example\" }",
         },
-        Key {
-            name: "rules",
-            shape: Shape::Map(NameKind::Rule, &Shape::Word(&["off", "hint", "warning", "error"])),
-            default: "each rule's own severity",
-            becomes: "nothing",
-            says: "Laid over the rules.",
-            example: "{ image-unpinned = \"off\" }",
-        },
-        Key {
-            name: "patch",
-            shape: Shape::List(&Shape::Table(&patch::PATCH)),
-            default: "none",
-            becomes: "changes to objects",
-            says: "Changes to objects, made behind those of the stack.",
-            example: "[{ on = \"Deployment/api\", merge = { spec.revisionHistoryLimit = 3 } }]",
-        },
-        Key {
-            name: "pass",
-            shape: Shape::List(&Shape::Plain),
-            default: "none",
-            becomes: "the objects as they are",
-            says: "More files of objects that are taken as they are.",
-            example: "[\"extra/*.yaml\"]",
-        },
+        stack::RULES,
+        stack::PATCH,
+        stack::PASS,
     ],
 };
 

@@ -1,0 +1,274 @@
+//! What single words of the language become, to the letter.
+
+use serde_json::{Value, json};
+
+use crate::{files, object, objects};
+
+const HEAD: &str = "[stack]\nname = \"s\"\n[secret.login]\nkey.password = { env = \"PW\" }\nkey.\"user.name\" = { env = \"U\" }\n\
+                    [config.c]\nkey.\"poll-every\" = \"5s\"\nkey.LEVEL = \"info\"\nkey.file = { file = \"f\" }\n\
+                    [config.plain]\nkey.A = \"1\"\n[volume.v]\nsize = \"1Gi\"\n";
+
+/// The objects of a stack that begins with [`HEAD`].
+fn made(rest: &str) -> Vec<Value> {
+    objects(&files(&format!("{HEAD}{rest}")).with("/s/f", "content"), "cluster")
+}
+
+/// The pod of a service `a` with some lines.
+fn pod(lines: &str) -> Value {
+    let all = made(&format!("[service.a]\nimage = \"a:1\"\n{lines}\n"));
+    let kind =
+        if all.iter().any(|object| object["kind"] == "StatefulSet") { "StatefulSet" } else { "Deployment" };
+    object(&all, kind, "a")["spec"]["template"].clone()
+}
+
+fn main_container(lines: &str) -> Value {
+    pod(lines)["spec"]["containers"][0].clone()
+}
+
+#[test]
+fn a_use_is_taken_whole_or_key_by_key() {
+    let whole = main_container("use = [\"config.plain\", { from = \"config.plain\", prefix = \"P_\" }]");
+    assert_eq!(
+        whole["envFrom"],
+        json!([{ "configMapRef": { "name": "plain" } }, { "configMapRef": { "name": "plain" }, "prefix": "P_" }])
+    );
+    assert!(whole.get("env").is_none());
+    let by_key = main_container(
+        "use = [{ from = \"config.c\", prefix = \"APP_\", spell = \"upper\" }, { from = \"secret.login\", spell = \"upper\" }]\n\
+         env.LEVEL = \"debug\"\nenv.APP_LEVEL = \"own\"",
+    );
+    assert!(by_key.get("envFrom").is_none());
+    let names: Vec<&str> =
+        by_key["env"].as_array().unwrap().iter().map(|v| v["name"].as_str().unwrap()).collect();
+    assert_eq!(
+        names,
+        ["APP_POLL_EVERY", "APP_LEVEL", "USER_NAME", "PASSWORD"],
+        "no file, and what is written wins"
+    );
+    assert_eq!(by_key["env"][0]["valueFrom"]["configMapKeyRef"], json!({ "name": "c", "key": "poll-every" }));
+    assert_eq!(by_key["env"][2]["valueFrom"]["secretKeyRef"], json!({ "name": "login", "key": "user.name" }));
+    assert_eq!(by_key["env"][3], json!({ "name": "LEVEL", "value": "debug" }));
+}
+
+#[test]
+fn one_who_uses_a_config_is_restarted_when_it_changes() {
+    let annotations = |lines: &str| pod(lines)["metadata"]["annotations"].clone();
+    assert!(annotations("use = [\"config.plain\"]")["fracht/config-plain"].is_string());
+    assert!(
+        annotations("beside.x = { image = \"x:1\", use = [\"config.plain\"] }")["fracht/config-plain"]
+            .is_string()
+    );
+    assert!(
+        annotations("use = [{ from = \"secret.login\", spell = \"upper\" }]\nspread = \"node\"").is_null(),
+        "secrets enter no digest"
+    );
+}
+
+#[test]
+fn spreads_are_balances_or_rules() {
+    let labels =
+        json!({ "matchLabels": { "app.kubernetes.io/name": "a", "app.kubernetes.io/part-of": "s" } });
+    let constraint = |key: &str, otherwise: &str| json!([{ "maxSkew": 1, "topologyKey": key, "whenUnsatisfiable": otherwise, "labelSelector": labels }]);
+    let spec = |spread: &str| pod(&format!("spread = {spread}"))["spec"].clone();
+    let (host, zone) = ("kubernetes.io/hostname", "topology.kubernetes.io/zone");
+    assert_eq!(spec("\"node\"")["topologySpreadConstraints"], constraint(host, "ScheduleAnyway"));
+    let strict_zone = spec("{ over = \"zone\", strict = true }");
+    assert_eq!(strict_zone["topologySpreadConstraints"], constraint(zone, "DoNotSchedule"));
+    let strict_node = spec("{ over = \"node\", strict = true }");
+    assert!(strict_node.get("topologySpreadConstraints").is_none());
+    assert_eq!(
+        strict_node["affinity"]["podAntiAffinity"]["requiredDuringSchedulingIgnoredDuringExecution"],
+        json!([{ "topologyKey": host, "labelSelector": labels }])
+    );
+}
+
+#[test]
+fn where_and_how_a_pod_runs_and_stops() {
+    let spec = pod("place = { disk = \"fast\", \"harbour.example/row\" = 3 }\nplatform = \"linux/arm64\"\nstop-within = \"90s\"\n\
+                    before-stop = { run = [\"drain\", \"all\"] }")["spec"]
+        .clone();
+    assert_eq!(
+        spec["nodeSelector"],
+        json!({ "disk": "fast", "harbour.example/row": "3", "kubernetes.io/os": "linux", "kubernetes.io/arch": "arm64" })
+    );
+    assert_eq!(spec["terminationGracePeriodSeconds"], 90);
+    assert_eq!(
+        spec["containers"][0]["lifecycle"],
+        json!({ "preStop": { "exec": { "command": ["drain", "all"] } } })
+    );
+    assert!(
+        pod("stop-within = \"30s\"")["spec"].get("terminationGracePeriodSeconds").is_none(),
+        "the default"
+    );
+    let waits = main_container("before-stop = { wait = \"1500ms\" }");
+    assert_eq!(waits["lifecycle"], json!({ "preStop": { "sleep": { "seconds": 2 } } }));
+}
+
+#[test]
+fn a_helper_starts_before_its_service_and_behind_the_gates() {
+    let lines = "port.http = 80\nhealth = { grpc = \"http\" }\nuser = 10\n\
+                 beside.proxy = { image = \"p:1\", port.out = 99, user = \"5:6\", health = { tcp = \"out\" }, mount.\"/p\" = { scratch = \"1Mi\" } }\n\
+                 beside.second = { image = \"q:1\", confine = \"off\" }\nafter.b = \"ready\"\n\
+                 [service.b]\nimage = \"b:1\"\nport.x = 1\nhealth = { tcp = \"x\" }";
+    let spec = pod(lines)["spec"].clone();
+    let names: Vec<&str> =
+        spec["initContainers"].as_array().unwrap().iter().map(|c| c["name"].as_str().unwrap()).collect();
+    assert_eq!(names, ["wait-for-b", "proxy", "second"]);
+    let proxy = &spec["initContainers"][1];
+    assert_eq!(
+        (&proxy["restartPolicy"], &proxy["ports"][0]["containerPort"]),
+        (&json!("Always"), &json!(99))
+    );
+    assert_eq!(proxy["readinessProbe"]["tcpSocket"], json!({ "port": "out" }));
+    assert_eq!(proxy["securityContext"]["runAsUser"], 5);
+    assert_eq!(spec["containers"][0]["readinessProbe"]["grpc"], json!({ "port": 80 }));
+    assert_eq!(spec["containers"][0]["ports"], json!([{ "name": "http", "containerPort": 80 }]));
+    assert_eq!(spec["volumes"], json!([{ "name": "scratch-p", "emptyDir": { "sizeLimit": "1Mi" } }]));
+    // One container is off, so that the filter of system calls is each container's own.
+    assert!(spec["securityContext"].get("seccompProfile").is_none());
+    assert!(proxy["securityContext"]["seccompProfile"].is_object());
+    assert!(spec["initContainers"][2].get("securityContext").is_none());
+    let all = made(&format!("[service.a]\nimage = \"a:1\"\n{lines}\n"));
+    let ports = object(&all, "Service", "a")["spec"]["ports"].clone();
+    assert_eq!(ports[1]["targetPort"], "out", "a helper's port is one of the service's");
+}
+
+#[test]
+fn replicas_with_names_have_volumes_with_names() {
+    let all = made(
+        "[volume.own]\nsize = \"2Gi\"\neach = true\nclass = \"fast\"\n[service.a]\nimage = \"a:1\"\nreplicas = 3\nport.x = { number = 8, as = 80 }\n\
+         mount.\"/o\" = { from = \"volume.own\", part = \"p\" }\nmount.\"/v\" = { from = \"volume.kept\", read-only = true }\n\
+         [volume.kept]\nsize = \"1Gi\"\naccess = \"many-readers\"\n",
+    );
+    let spec = &object(&all, "StatefulSet", "a")["spec"];
+    assert_eq!(spec["serviceName"], "a-pods");
+    let claim = &spec["volumeClaimTemplates"][0];
+    assert_eq!(claim["metadata"], json!({ "name": "own" }), "claims outlive what changes: no labels");
+    assert_eq!(claim["spec"]["storageClassName"], "fast");
+    let mounts = &spec["template"]["spec"]["containers"][0]["volumeMounts"];
+    assert_eq!(mounts[0], json!({ "name": "own", "mountPath": "/o", "subPath": "p" }));
+    assert_eq!(mounts[1], json!({ "name": "volume-kept", "mountPath": "/v", "readOnly": true }));
+    let governing = &object(&all, "Service", "a-pods")["spec"];
+    assert_eq!(
+        (&governing["clusterIP"], &governing["publishNotReadyAddresses"]),
+        (&json!("None"), &json!(true))
+    );
+    assert_eq!(
+        (&governing["ports"][0]["port"], &object(&all, "Service", "a")["spec"]["ports"][0]["port"]),
+        (&json!(8), &json!(80))
+    );
+    assert_eq!(object(&all, "PodDisruptionBudget", "a")["spec"]["maxUnavailable"], 1);
+    assert!(!all.iter().any(|o| o["kind"] == "PersistentVolumeClaim" && o["metadata"]["name"] == "own"));
+}
+
+#[test]
+fn storage_made_by_hand_is_bound_to_its_claim() {
+    let all = made(
+        "[volume.one]\nsize = \"1Gi\"\nnode-folder = \"/data/one\"\n[volume.two]\nsize = \"1Gi\"\nnode-folder = \"/data/two\"\nnode = \"n-1\"\n\
+         [volume.there]\npresent = \"old\"\n[service.a]\nimage = \"a:1\"\nmount.\"/1\" = \"volume.one\"\nmount.\"/2\" = \"volume.two\"\nmount.\"/3\" = \"volume.there\"\n",
+    );
+    let piece = |name: &str| object(&all, "PersistentVolume", name)["spec"].clone();
+    assert_eq!(piece("s-one")["hostPath"], json!({ "path": "/data/one", "type": "Directory" }));
+    assert_eq!(piece("s-two")["local"], json!({ "path": "/data/two" }));
+    let term = &piece("s-two")["nodeAffinity"]["required"]["nodeSelectorTerms"][0]["matchExpressions"][0];
+    assert_eq!(*term, json!({ "key": "kubernetes.io/hostname", "operator": "In", "values": ["n-1"] }));
+    assert_eq!(
+        object(&all, "PersistentVolumeClaim", "one")["spec"]["storageClassName"],
+        "",
+        "not the default class"
+    );
+    let volumes = &object(&all, "Deployment", "a")["spec"]["template"]["spec"]["volumes"];
+    assert_eq!(volumes[2]["persistentVolumeClaim"], json!({ "claimName": "old" }));
+}
+
+#[test]
+fn tasks_with_times_are_suspended_only_on_demand() {
+    let task = |lines: &str| {
+        let all = made(&format!("[task.t]\nimage = \"t:1\"\n{lines}\n"));
+        object(&all, "CronJob", "t")["spec"].clone()
+    };
+    let nightly = task("schedule = \"15 3  * * *\"\nzone = \"Europe/Berlin\"\ntimeout = \"1h\"\nretries = 0");
+    assert_eq!((&nightly["schedule"], &nightly["timeZone"]), (&json!("15 3 * * *"), &json!("Europe/Berlin")));
+    assert_eq!((&nightly["concurrencyPolicy"], nightly.get("suspend")), (&json!("Forbid"), None));
+    let job = &nightly["jobTemplate"]["spec"];
+    assert_eq!((&job["backoffLimit"], &job["activeDeadlineSeconds"]), (&json!(0), &json!(3600)));
+    let rescue = task("schedule = \"on demand\"\noverlap = \"replace\"");
+    assert_eq!((&rescue["suspend"], &rescue["concurrencyPolicy"]), (&json!(true), &json!("Replace")));
+    assert!(task("schedule = \"* * * * *\"\noverlap = \"allow\"").get("concurrencyPolicy").is_none());
+}
+
+#[test]
+fn a_rollout_and_growing_replicas() {
+    let all = made(
+        "[service.a]\nimage = \"a:1\"\nreplicas = { min = 1, max = 4 }\ncpu = \"100m..\"\nrollout = { surge = \"50%\", down = 0 }\n",
+    );
+    let spec = &object(&all, "Deployment", "a")["spec"];
+    assert_eq!(spec["strategy"], json!({ "rollingUpdate": { "maxSurge": "50%", "maxUnavailable": 0 } }));
+    assert!(spec.get("replicas").is_none());
+    let scaler = &object(&all, "HorizontalPodAutoscaler", "a")["spec"];
+    assert_eq!((&scaler["maxReplicas"], scaler.get("minReplicas")), (&json!(4), None));
+    assert_eq!(scaler["metrics"][0]["resource"]["target"]["averageUtilization"], 80);
+    assert!(!all.iter().any(|object| object["kind"] == "PodDisruptionBudget"), "of one none can be kept");
+}
+
+#[test]
+fn rights_are_those_that_are_written_and_no_more() {
+    let all = made(
+        "[service.a]\nimage = \"a:1\"\nrights = [{ on = \"pods/log\", may = [\"get\"] }, { on = \"jobs\", may = [\"create\"], only = [\"x\"] }, \
+         { on = \"widgets\", group = \"harbour.example\", may = [\"list\"] }]\n[service.b]\nimage = \"b:1\"\n",
+    );
+    assert_eq!(
+        object(&all, "Role", "a")["rules"],
+        json!([
+            { "apiGroups": [""], "resources": ["pods/log"], "verbs": ["get"] },
+            { "apiGroups": ["batch"], "resources": ["jobs"], "resourceNames": ["x"], "verbs": ["create"] },
+            { "apiGroups": ["harbour.example"], "resources": ["widgets"], "verbs": ["list"] },
+        ])
+    );
+    let pod = |name: &str| object(&all, "Deployment", name)["spec"]["template"]["spec"].clone();
+    assert_eq!(
+        (&pod("a")["automountServiceAccountToken"], &pod("a")["serviceAccountName"]),
+        (&json!(true), &json!("a"))
+    );
+    assert_eq!(pod("b")["automountServiceAccountToken"], false);
+    assert!(pod("b").get("serviceAccountName").is_none());
+}
+
+#[test]
+fn secrets_have_the_cluster_s_own_types() {
+    let all = made(
+        "[secret.tls]\nkey.\"tls.crt\" = { env = \"C\" }\nkey.\"tls.key\" = { env = \"K\" }\n[secret.reg]\nkey.\".dockerconfigjson\" = { env = \"D\" }\n\
+         [service.a]\nimage = \"a:1\"\npull = \"secret.reg\"\nport.w = { number = 80, reach = \"web\", host = \"a.example\" }\nuse = [\"config.plain\"]\n\
+         [target.cluster]\nweb = { tls = \"secret.tls\", class = \"public\" }\n",
+    );
+    let kind = |name: &str| object(&all, "Secret", name).get("type").cloned();
+    assert_eq!(kind("tls"), Some(json!("kubernetes.io/tls")));
+    assert_eq!(kind("reg"), Some(json!("kubernetes.io/dockerconfigjson")));
+    assert_eq!(kind("login"), None);
+    assert_eq!(
+        object(&all, "Deployment", "a")["spec"]["template"]["spec"]["imagePullSecrets"],
+        json!([{ "name": "reg" }])
+    );
+    let entry = &object(&all, "Ingress", "a")["spec"];
+    assert_eq!(
+        (&entry["ingressClassName"], &entry["tls"][0]["secretName"]),
+        (&json!("public"), &json!("tls"))
+    );
+}
+
+#[test]
+fn gates_are_made_of_what_the_target_says_and_give_up_in_time() {
+    let all = made(
+        "[service.a]\nimage = \"a:1\"\nafter = { b = \"ready\", t = \"done\" }\n[service.b]\nimage = \"b:1\"\nport.x = { number = 1, as = 2 }\nhealth = { tcp = \"x\" }\n\
+         [task.t]\nimage = \"t:1\"\n[target.cluster]\ngate = { ready = \"registry.example/shell:1\", done = \"registry.example/curl:2\", within = \"90s\" }\n",
+    );
+    let gates = object(&all, "Deployment", "a")["spec"]["template"]["spec"]["initContainers"].clone();
+    assert_eq!(
+        (&gates[0]["image"], &gates[1]["image"]),
+        (&json!("registry.example/shell:1"), &json!("registry.example/curl:2"))
+    );
+    let script = |index: usize| gates[index]["command"][2].as_str().unwrap().to_owned();
+    assert!(script(0).contains("expr $now + 90") && script(0).contains("nc -z -w 2 b 2;"), "{}", script(0));
+    assert!(script(0).contains("gave up after 1m30s of waiting for b:2 to be ready"), "{}", script(0));
+    assert!(script(1).contains("failed: see the log of job $job\"; exit 1"), "{}", script(1));
+}

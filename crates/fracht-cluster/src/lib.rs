@@ -41,6 +41,7 @@ pub use object::{Object, text_at, through_its_kind};
 pub use plan::{Origin, Piece};
 pub use read::objects as read_objects;
 pub use rendering::{Rendering, SecretValues};
+pub use service::outer_name;
 pub use write::{Comments, File, Format};
 
 /// The list, unless it is empty: what is empty is left out of objects.

@@ -14,8 +14,8 @@ pub(crate) fn inner(model: &Model, workload: &Workload) -> Service {
     service(model, workload, workload.name.to_string(), None, ports.collect())
 }
 
-/// The name of the object for a reach beyond the stack.
-pub(crate) fn outer_name(workload: &Workload, reach: Reach) -> String {
+/// The name of the object for a reach beyond the stack, to the nodes or to an address of its own.
+pub fn outer_name(workload: &Workload, reach: Reach) -> String {
     fitted(&format!("{}-{}", workload.name, reach.word()), LABEL)
 }
 

@@ -42,7 +42,7 @@ fn a_use_is_taken_whole_or_key_by_key() {
         by_key["env"].as_array().unwrap().iter().map(|v| v["name"].as_str().unwrap()).collect();
     assert_eq!(
         names,
-        ["APP_POLL_EVERY", "APP_LEVEL", "USER_NAME", "PASSWORD"],
+        ["APP_POLL_EVERY", "PASSWORD", "USER_NAME", "LEVEL", "APP_LEVEL"],
         "no file, and what is written wins"
     );
     assert_eq!(by_key["env"][0]["valueFrom"]["configMapKeyRef"], json!({ "name": "c", "key": "poll-every" }));

@@ -15,6 +15,9 @@
 //!
 //! - Nothing is tainted; every image, name, number and quantity is valid.
 //! - Nobody waits for itself, directly or in a circle.
+//!
+//! And these, unless the stack has turned their rule off:
+//!
 //! - No two ports want one number in one place.
 //! - Who waits for a service's readiness finds a check of health and a TCP port there.
 

@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use super::ports::PortPlan;
 use crate::model::{
-    Address, Condition, Entry, Model, NetworkId, OutsideId, Part, Place, Port, PortIndex, Reach, SecretId,
-    Workload, WorkloadId,
+    Address, Condition, Model, NetworkId, OutsideId, Part, Place, Port, PortIndex, Reach, SecretId, Workload,
+    WorkloadId,
 };
 
 /// Who can get to what in a model.
@@ -33,8 +33,6 @@ pub struct WayIn {
     pub addresses: Vec<String>,
     /// The line for a hosts file, where a name is needed that need not be known.
     pub hosts_line: Option<String>,
-    /// The kind and the name of the object that says the address, where only the cluster knows it.
-    pub learn: Option<(&'static str, String)>,
     /// Whether it speaks TLS.
     pub tls: bool,
     /// The logins that the service knows of.
@@ -161,7 +159,6 @@ fn ways(model: &Model) -> Vec<WayIn> {
             reach: port.reach.value,
             addresses: addresses(model, port, &entry.at),
             hosts_line: hosts_line(model, port),
-            learn: learn(model, workload, port),
             tls: is_secure(model, port),
             logins: logins(workload),
         })
@@ -196,21 +193,6 @@ fn is_secure(model: &Model, port: &Port) -> bool {
 fn hosts_line(model: &Model, port: &Port) -> Option<String> {
     let on_web = model.target.on.value == Place::Cluster && port.reach.value == Reach::Web;
     model.web_host(port).filter(|_| on_web).map(|host| format!("ENTRY-ADDRESS {host}"))
-}
-
-fn learn(model: &Model, workload: &Workload, port: &Port) -> Option<(&'static str, String)> {
-    if model.target.on.value == Place::Machine {
-        return None;
-    }
-    match port.reach.value {
-        Reach::Stack => None,
-        Reach::Node => Some(("nodes", String::new())),
-        Reach::Balancer => Some(("service", format!("{}-balancer", workload.name))),
-        Reach::Web => match (model.target.web.by.value, &model.target.web.gateway) {
-            (Entry::Gateway, Some((_, name))) => Some(("gateway", name.to_string())),
-            _ => Some(("ingress", workload.name.to_string())),
-        },
-    }
 }
 
 fn logins(workload: &Workload) -> Vec<Login> {

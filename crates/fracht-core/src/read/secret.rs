@@ -62,7 +62,8 @@ fn source(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<SecretS
     if let Value::Text(_) = entry.node.value {
         reader.sink.hide(entry.node.span);
         reader.sink.push(
-            Diagnostic::new("secret-in-clear", format!("{owner} is written in clear."))
+            // Not the rule on secrets in clear, which can be turned off: without a source there is no value.
+            Diagnostic::new("bad-value", format!("{owner} is written in clear."))
                 .at(entry.node.span, "a secret never stands in a stack file")
                 .help("Say where it is to be read: { env = \"VARIABLE\" } or { file = \"path\" }.")
                 .help("If this file was ever shared, change the secret: it is no longer one."),

@@ -17,7 +17,7 @@ pub(super) static PORT_RANGE: Rule = Rule {
             port.web = { number = 8080, reach = \"node\", at = 8080 }\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
              port.web = { number = 8080, reach = \"node\", at = 30080 }\n",
-    fixed: false,
+    fixed: true,
     check: Check::Model(port_range),
 };
 

@@ -48,6 +48,18 @@ fn every_rule_finds_its_bad_example_and_nothing_else() {
     }
 }
 
+/// What could not be read stands in the model as a harmless default: nobody may make objects of it.
+#[test]
+fn what_reading_finds_can_not_be_turned_off() {
+    for rule in RULES.iter().filter(|rule| matches!(rule.check, super::Check::Reading)) {
+        assert!(rule.fixed || rule.severity != crate::diag::Severity::Error, "{}", rule.name);
+    }
+    // These have a function as well, and are found by reading first.
+    for name in ["port-range", "start-cycle"] {
+        assert!(super::rule(name).unwrap().fixed, "{name}");
+    }
+}
+
 #[test]
 fn every_good_example_passes_every_rule() {
     for rule in RULES {

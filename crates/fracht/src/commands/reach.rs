@@ -1,11 +1,12 @@
 //! `fracht reach`
 
+use fracht_cluster::outer_name;
 use fracht_core::diag::listing;
-use fracht_core::model::{Model, SecretSource, WorkloadId};
+use fracht_core::model::{Entry, Model, Place, Protocol, Reach, SecretSource, WorkloadId};
 use fracht_core::plan::reach::{Caller, Link, Login, May, ReachPlan, WayIn, networks};
 use serde::Serialize;
 
-use crate::cli::{Common, Format, Reach};
+use crate::cli::{Common, Format, Reach as Asked};
 use crate::failure::{Failure, Outcome};
 use crate::stack;
 use crate::ui::style::{BOLD, HEAD, OPEN, QUIET};
@@ -63,7 +64,7 @@ struct Talk<'a> {
     why_not: Option<&'static str>,
 }
 
-pub(crate) fn run(common: &Common, asked: &Reach, ui: &mut Ui) -> Result<Outcome, Failure> {
+pub(crate) fn run(common: &Common, asked: &Asked, ui: &mut Ui) -> Result<Outcome, Failure> {
     let mut project = stack::open(common)?;
     let target = stack::target(&project, &asked.target)?;
     let verdict = stack::verdict(&mut project, &target)?;
@@ -82,13 +83,23 @@ fn name(model: &Model, id: WorkloadId) -> &str {
 
 /// The command that says an address which only the cluster knows.
 fn learn(model: &Model, way: &WayIn) -> Option<String> {
-    let (kind, object) = way.learn.as_ref()?;
-    if *kind == "nodes" {
-        return Some("kubectl get nodes -o wide".to_owned());
+    if model.target.on.value == Place::Machine {
+        return None;
     }
-    let gateway = model.target.web.gateway.as_ref().and_then(|(namespace, _)| namespace.as_ref());
-    let namespace = gateway.filter(|_| *kind == "gateway").unwrap_or(&model.target.namespace.value);
-    Some(format!("kubectl get {kind} {object} -n {namespace}"))
+    let workload = &model.workloads[way.service];
+    let (own, web) = (&model.target.namespace.value, &model.target.web);
+    let (kind, name, namespace) = match way.reach {
+        Reach::Stack => return None,
+        Reach::Node => return Some("kubectl get nodes -o wide".to_owned()),
+        Reach::Balancer => ("service", outer_name(workload, Reach::Balancer), own),
+        Reach::Web => match (web.by.value, &web.gateway) {
+            (Entry::Gateway, Some((elsewhere, name))) => {
+                ("gateway", name.to_string(), elsewhere.as_ref().unwrap_or(own))
+            }
+            _ => ("ingress", workload.name.to_string(), own),
+        },
+    };
+    Some(format!("kubectl get {kind} {name} -n {namespace}"))
 }
 
 /// How to read the value of a key of a secret.
@@ -97,7 +108,7 @@ fn reading(model: &Model, login: &Login) -> Option<(String, String)> {
     let secret = &model.secrets[*id];
     let reference = format!("secret.{}/{key}", secret.name);
     let source = secret.keys.iter().find(|known| known.name == *key).map(|key| &key.source);
-    let on_machine = model.target.on.value == fracht_core::model::Place::Machine;
+    let on_machine = model.target.on.value == Place::Machine;
     let read = match source {
         Some(SecretSource::Variable(variable)) if on_machine => format!("the variable {variable}"),
         Some(SecretSource::File(path)) if on_machine => {
@@ -144,7 +155,7 @@ fn ways_in(model: &Model, plan: &ReachPlan) -> String {
             [one] => one.clone(),
             [first, .., last] => format!("{first} to {}", last.rsplit(':').next().unwrap_or_default()),
         };
-        let udp = port.filter(|port| port.protocol != fracht_core::model::Protocol::Tcp);
+        let udp = port.filter(|port| port.protocol != Protocol::Tcp);
         let address = udp.map_or(address.clone(), |port| format!("{address}/{}", port.protocol.word()));
         table.row([
             name(model, way.service).into(),

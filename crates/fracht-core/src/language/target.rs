@@ -1,7 +1,7 @@
 //! `[target.NAME]`: the target's own keys, and the tables that it lays over the stack.
 
 use super::shape::{BLOCK, DURATION, IMAGE, Key, PATH, Shape, TableShape};
-use super::{build, config, input, network, outside, patch, pattern, secret, service, stack, task, volume};
+use super::{build, config, input, network, outside, pattern, secret, service, stack, task, volume};
 use crate::grammar::name::NameKind;
 
 /// `[target.NAME]`.

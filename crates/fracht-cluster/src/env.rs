@@ -156,7 +156,7 @@ impl<'m> Environment<'m> {
             Part::Config(id, key) => format!("config {} {key}", self.model.configs[*id].name),
             Part::Secret(id, key) => format!("secret {} {key}", self.model.secrets[*id].name),
             Part::Pod(field) => format!("pod {}", field.words()),
-            Part::Plain(_) | Part::Known { .. } => return String::new(),
+            Part::Plain(_) | Part::Known { .. } | Part::Unresolved => return String::new(),
         };
         if let Some(known) = self.ours.get(&key) {
             return known.name.clone();
@@ -179,7 +179,7 @@ impl<'m> Environment<'m> {
     fn source(&self, part: &Part) -> Option<EnvVarSource> {
         let mut source = EnvVarSource::default();
         match part {
-            Part::Plain(_) | Part::Known { .. } => return None,
+            Part::Plain(_) | Part::Known { .. } | Part::Unresolved => return None,
             Part::Config(id, key) => {
                 source.config_map_key_ref = Some(ConfigMapKeySelector {
                     name: self.model.configs[*id].object_name().to_string(),

@@ -181,6 +181,7 @@ impl Traced<'_> {
         let text = resolve::text(written, node.origin(), Allow::All, self.symbols, self.sources, &mut sink);
         let part = |part: &Part| match part {
             Part::Plain(text) | Part::Known { text, .. } => text.to_string(),
+            Part::Unresolved => "?".to_owned(),
             Part::Config(id, key) => {
                 let config = &self.model.configs[*id];
                 let content = config.key(key).map(|key| &key.content);

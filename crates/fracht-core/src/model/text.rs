@@ -32,6 +32,8 @@ pub enum Part {
     Secret(SecretId, Arc<str>),
     /// Something of the pod, known at run time only.
     Pod(PodField),
+    /// A reference that could not be resolved, and was reported. A checked model has none.
+    Unresolved,
 }
 
 /// What a text has the address of.
@@ -80,6 +82,11 @@ impl Text {
         }
     }
 
+    /// Whether everything in it has a meaning; what has none has been reported.
+    pub fn is_resolved(&self) -> bool {
+        !self.parts.contains(&Part::Unresolved)
+    }
+
     /// Whether it is plain text, with no reference at all.
     pub fn is_plain(&self) -> bool {
         self.parts.iter().all(|part| matches!(part, Part::Plain(_)))
@@ -91,7 +98,7 @@ impl Part {
     pub fn known(&self) -> Option<&str> {
         match self {
             Self::Plain(text) | Self::Known { text, .. } => Some(text),
-            Self::Config(..) | Self::Secret(..) | Self::Pod(_) => None,
+            Self::Config(..) | Self::Secret(..) | Self::Pod(_) | Self::Unresolved => None,
         }
     }
 }

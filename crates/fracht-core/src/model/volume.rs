@@ -13,6 +13,8 @@ pub struct Volume {
     pub name: Arc<str>,
     /// Where its name is written.
     pub span: Span,
+    /// Something in it could not be read, and was reported.
+    pub tainted: bool,
     /// How large it is.
     pub size: At<Quantity>,
     /// Who may mount it at once.

@@ -11,7 +11,7 @@ use crate::diag::Diagnostic;
 use crate::digest::Digest;
 use crate::files::{Files, confine, reason};
 use crate::grammar::image;
-use crate::model::Build;
+use crate::model::{Build, Text};
 use crate::origin::At;
 use crate::resolve::Allow;
 use crate::tree::Entry;
@@ -22,7 +22,7 @@ const CONTENT: &str = "content";
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Build {
     let fields = Fields::of(entry, reader);
     let owner = format!("build.{name}");
-    if fields.node("source").is_none() {
+    if fields.lacks("source") {
         reader.missing(&owner, fields.span, "source", "\"./app\"");
     }
     let source = fields.plain(reader, "source");
@@ -31,6 +31,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> B
         .unwrap_or(At::defaulted("Containerfile".into(), "the default of a build"));
     let ignore = fields.plain(reader, "ignore");
     let tag = fields.node("tag").and_then(|node| reader.text(node, Allow::Names));
+    let resolved = tag.as_ref().is_none_or(Text::is_resolved);
     let folder = source.as_ref().and_then(|source| reader.path(source));
     let tag = match (tag.map(|tag| tag.plain()), &folder, &source) {
         (Some(tag), ..) if tag != CONTENT => tag,
@@ -53,7 +54,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> B
         }
         _ => "unread".into(),
     };
-    if image::parse(&format!("a:{tag}")).is_err() {
+    if resolved && image::parse(&format!("a:{tag}")).is_err() {
         let span = fields.node("tag").map(|node| node.span);
         reader.sink.push(
             Diagnostic::new("bad-value", format!("The tag of {owner} is not one."))

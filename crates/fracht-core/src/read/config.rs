@@ -14,6 +14,7 @@ use crate::source::Span;
 use crate::tree::{Entry, Value};
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Config {
+    reader.tainted = false;
     let fields = Fields::of(entry, reader);
     let mut keys = Vec::new();
     for (key, entry) in fields.map(reader, "key") {
@@ -36,6 +37,9 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
     for key in fields.plains(reader, "keys").unwrap_or_default() {
         let span = key.span().unwrap_or(fields.span);
         keys.push(ConfigKey { name: key.value, span, content: Content::Present });
+    }
+    if reader.tainted {
+        reader.symbols.set_incomplete("config", name);
     }
     Config { name: Arc::clone(name), span: fields.span, present, keys }
 }
@@ -101,7 +105,7 @@ fn content(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Conten
         return reader.text(&entry.node, Allow::Names).map(Content::Text);
     }
     let fields = Fields::of(entry, reader);
-    if fields.node("file").is_none() {
+    if fields.lacks("file") {
         reader.missing(owner, fields.span, "file", "\"conf/settings.ini\"");
     }
     let path = fields.plain(reader, "file")?;

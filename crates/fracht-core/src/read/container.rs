@@ -8,7 +8,9 @@ use crate::diag::Diagnostic;
 use crate::grammar::image::{self, Image};
 use crate::grammar::name::NameKind;
 use crate::grammar::{duration, quantity, reference, user};
-use crate::model::{BeforeStop, Confine, Container, Content, Mount, Port, Spell, Use, UseSource, Variable};
+use crate::model::{
+    BeforeStop, Confine, Container, Content, Mount, Port, Spell, Text, Use, UseSource, Variable,
+};
 use crate::origin::At;
 use crate::resolve::{Allow, Unknown};
 use crate::tree::{Entry, Node, Value};
@@ -47,7 +49,11 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, po
 
 fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> At<Image> {
     let none = || At::defaulted(Image::default(), "nothing else");
-    if let Some(build) = fields.plain(reader, "build") {
+    let build = fields.plain(reader, "build");
+    if build.is_none() && fields.node("build").is_some() {
+        return none(); // told by the check of shapes
+    }
+    if let Some(build) = build {
         if let Some(entry) = fields.entry("image") {
             reader.sink.push(
                 Diagnostic::new("bad-value", format!("{owner} has an image and a build."))
@@ -63,7 +69,7 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> At<Image>
         }
         return image.map_or_else(none, |value| At { value, origin: build.origin });
     }
-    if fields.node("image").is_none() {
+    if fields.lacks("image") {
         // A target that lays something over a name that there is not looks like this.
         let names = reader.symbols.names("workload");
         let name = owner.split_once('.').map_or(owner, |(_, name)| name);
@@ -85,7 +91,7 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> At<Image>
 impl Reader<'_> {
     /// An image reference that may have references in it; what it comes to must be one.
     pub(super) fn image(&mut self, node: &Node, what: &str) -> Option<At<Image>> {
-        let text = self.text(node, Allow::Names)?;
+        let text = self.text(node, Allow::Names).filter(Text::is_resolved)?;
         let plain = text.plain();
         match image::parse(&plain) {
             Ok(value) => return Some(At { value, origin: text.origin }),
@@ -135,7 +141,7 @@ fn before_stop(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Opt
             None
         }
         (None, None) => {
-            if inner.node("wait").is_none() {
+            if inner.lacks("wait") {
                 reader.missing(&format!("before-stop of {owner}"), inner.span, "run", "[\"drain\"]");
             }
             None
@@ -158,7 +164,7 @@ fn one_use(reader: &mut Reader<'_>, item: &Node) -> Option<Use> {
         let entry = Entry { key_span: item.span, node: item.clone() };
         let fields = Fields::of(&entry, reader);
         let Some(from) = fields.plain(reader, "from") else {
-            if fields.node("from").is_none() {
+            if fields.lacks("from") {
                 reader.missing("This use", item.span, "from", "\"config.app\"");
             }
             return None;

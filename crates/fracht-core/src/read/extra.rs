@@ -28,7 +28,7 @@ fn patch(reader: &mut Reader<'_>, item: &Node) -> Option<Patch> {
     let entry = Entry { key_span: item.span, node: item.clone() };
     let fields = Fields::of(&entry, reader);
     let Some(on) = fields.plain(reader, "on") else {
-        if fields.node("on").is_none() {
+        if fields.lacks("on") {
             reader.missing("This patch", item.span, "on", "\"Deployment/api\"");
         }
         return None;
@@ -58,7 +58,7 @@ fn patch(reader: &mut Reader<'_>, item: &Node) -> Option<Patch> {
             return None;
         }
         (None, Some(_)) => {
-            reader.lose(item.span);
+            fields.node("ops").map(|node| reader.lose(node.span))?;
             return None;
         }
         (None, None) => {

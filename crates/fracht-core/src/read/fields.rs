@@ -28,6 +28,16 @@ impl<'t> Fields<'t> {
         Self { entries, span: entry.key_span }
     }
 
+    /// Whether it is a table and does not have a key. What is no table has been told already.
+    pub(super) fn lacks(&self, key: &str) -> bool {
+        self.entries.is_some_and(|entries| !entries.contains_key(key))
+    }
+
+    /// Whether it is a table at all.
+    pub(super) fn is_table(&self) -> bool {
+        self.entries.is_some()
+    }
+
     pub(super) fn entry(&self, key: &str) -> Option<&'t Entry> {
         self.entries?.get(key)
     }

@@ -46,6 +46,7 @@ fn probe(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: &[Por
         .filter_map(|key| Some((key, fields.entry(key)?)))
         .collect();
     match given.as_slice() {
+        [] if !fields.is_table() => return None,
         [] => {
             let message = format!("The health check of {owner} does not say what to ask.");
             reader.tainted = true;

@@ -10,8 +10,12 @@ use crate::diag::Diagnostic;
 use crate::input::{Given, InputSource, variable_name};
 use crate::tree::{Entry, Node, Value};
 
-/// Reads the inputs. One without a value is reported, and stands for an empty text.
-pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node, given: &Given) -> Vec<(Arc<str>, Arc<str>)> {
+/// Reads the inputs. One without a value is reported, and stands for nothing.
+pub(super) fn read_all(
+    reader: &mut Reader<'_>,
+    root: &Node,
+    given: &Given,
+) -> Vec<(Arc<str>, Option<Arc<str>>)> {
     let inputs: Vec<_> = root
         .at(&["input"])
         .and_then(Node::table)
@@ -41,7 +45,7 @@ fn mentions(node: &Node, part: &str) -> bool {
     }
 }
 
-fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, given: &Given) -> Arc<str> {
+fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, given: &Given) -> Option<Arc<str>> {
     let fields = Fields::of(entry, reader);
     let default = fields.plain(reader, "default");
     let pattern = fields.plain(reader, "pattern");
@@ -51,7 +55,7 @@ fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, given: &Given) -> Ar
         (Some((source, value)), _) => (source, Arc::clone(value)),
         (None, Some(default)) => (InputSource::Default, default.value),
         (None, None) => {
-            if fields.node("default").is_none() {
+            if fields.lacks("default") {
                 let mut problem = Diagnostic::new("input-missing", format!("The input {name} has no value."))
                     .at(fields.span, "has to be given");
                 if let Some(help) = help {
@@ -61,7 +65,7 @@ fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, given: &Given) -> Ar
                     "Give it with --input {name}=VALUE, in a file with --inputs, or as the variable {variable}."
                 )));
             }
-            return "".into();
+            return None;
         }
     };
     let whole = pattern.as_ref().and_then(|pattern| Regex::new(&format!("^(?:{})$", pattern.value)).ok());
@@ -77,5 +81,5 @@ fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, given: &Given) -> Ar
                 .help(format!("Give another with --input {name}=VALUE.")),
         );
     }
-    value
+    Some(value)
 }

@@ -219,7 +219,8 @@ impl Reader<'_> {
             self.sink.push(problem);
             return None;
         };
-        let missing = needed.iter().find(|key| !keys.iter().any(|known| **known == ***key));
+        let whole = !self.symbols.is_incomplete("secret", written.name);
+        let missing = needed.iter().filter(|_| whole).find(|key| !keys.iter().any(|known| **known == ***key));
         if let Some(key) = missing {
             self.tainted = true;
             self.sink.push(

@@ -157,6 +157,10 @@ fn mounted(reader: &mut Reader<'_>, text: &str, span: Span) -> Option<Mounted> {
     match (key, found) {
         (Some(key), Mounted::Config(id, _)) => Some(Mounted::Config(id, Some(key))),
         (Some(key), Mounted::Secret(id, _)) => Some(Mounted::Secret(id, Some(key))),
+        _ if symbols.is_incomplete(written.kind, written.name) => {
+            reader.tainted = true;
+            None
+        }
         _ => {
             let keys: Vec<String> = keys.iter().map(ToString::to_string).collect();
             let names = keys.iter().map(String::as_str).collect();

@@ -26,12 +26,13 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> O
             .help("Both are found by their name; rename one of the two."),
         );
     }
-    let ports = fields.map(reader, "port").filter_map(|(name, entry)| {
-        let Some(value) = port_number(&entry.node) else {
+    let ports = fields.map(reader, "port").map(|(name, entry)| {
+        // A port stands in the model even if it can't be read: references count on its name.
+        let value = port_number(&entry.node).unwrap_or_else(|| {
             reader.lose(entry.node.span);
-            return None;
-        };
-        Some(OutsidePort { name: Arc::clone(name), number: At { value, origin: entry.node.origin() } })
+            0
+        });
+        OutsidePort { name: Arc::clone(name), number: At { value, origin: entry.node.origin() } }
     });
     let ports = ports.collect();
     Outside { name: Arc::clone(name), span: fields.span, place: place(reader, &owner, &fields), ports }
@@ -41,7 +42,9 @@ fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> OutsidePl
     let unknown = || OutsidePlace::Host("unknown.invalid".into());
     match (fields.entry("host"), fields.entry("address")) {
         (None, None) => {
-            reader.missing(owner, fields.span, "host", "\"feed.buoys.example\"");
+            if fields.is_table() {
+                reader.missing(owner, fields.span, "host", "\"feed.buoys.example\"");
+            }
             unknown()
         }
         (Some(host), Some(_)) => {
@@ -55,6 +58,9 @@ fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> OutsidePl
         (Some(entry), None) => {
             let Some(text) = reader.text(&entry.node, Allow::Names) else { return unknown() };
             let plain = text.plain();
+            if !text.is_resolved() {
+                return unknown();
+            }
             if let (Err(reason), false) = (host::name(&plain), text.is_plain()) {
                 reader.sink.push(
                     Diagnostic::new("bad-value", format!("The host of {owner} comes to `{plain}`."))

@@ -35,7 +35,7 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry:
     let fields = Fields::of(entry, reader);
     match fields.port(reader, "number") {
         Some(number) => port.number = number,
-        None if fields.node("number").is_none() => {
+        None if fields.lacks("number") => {
             reader.missing(&format!("{owner}/{name}"), port.span, "number", "8080");
         }
         None => {}
@@ -72,8 +72,9 @@ fn web(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, port: &mut Por
         );
     }
     if let Some(text) = fields.node("host").and_then(|node| reader.text(node, Allow::Names)) {
+        let resolved = text.is_resolved();
         let plain = text.plain();
-        if let (Err(reason), false) = (host::name(&plain), text.is_plain()) {
+        if let (Err(reason), false, true) = (host::name(&plain), text.is_plain(), resolved) {
             reader.sink.push(
                 Diagnostic::new("bad-value", format!("The host of {owner}/{name} comes to `{plain}`."))
                     .at(text.origin.span(), "with its references resolved")

@@ -86,7 +86,7 @@ fn source(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<SecretS
             None
         }
         (None, None) => {
-            if fields.node("env").is_none() && fields.node("file").is_none() {
+            if fields.lacks("env") && fields.lacks("file") {
                 reader.missing(owner, fields.span, "env", "\"VARIABLE\"");
             }
             None

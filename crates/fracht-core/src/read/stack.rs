@@ -21,7 +21,7 @@ pub(super) fn read(reader: &mut Reader<'_>, root: &Node) -> (At<Arc<str>>, Optio
     };
     let fields = Fields::of(entry, reader);
     let name = fields.plain(reader, "name");
-    if name.is_none() && fields.node("name").is_none() {
+    if name.is_none() && fields.lacks("name") {
         reader.missing("The stack", fields.span, "name", "\"my-stack\"");
     }
     (name.unwrap_or_else(unnamed), fields.plain(reader, "title"))

@@ -51,8 +51,13 @@ pub(super) fn read(
     }
     target.namespace_present =
         fields.boolean(reader, "namespace-present").is_some_and(|present| present.value);
-    target.registry = fields.plain(reader, "registry");
-    target.domain = fields.plain(reader, "domain");
+    // One that can't be read is not one that is missing.
+    let host = |reader: &mut Reader<'_>, key| {
+        let unread = || At::defaulted("unread.invalid".into(), "nothing else");
+        fields.plain(reader, key).or_else(|| fields.node(key).map(|_| unread()))
+    };
+    target.registry = host(reader, "registry");
+    target.domain = host(reader, "domain");
     let api = fields.plains(reader, "api").unwrap_or_default();
     target.api = api.into_iter().map(|block| block.value).collect();
     target

@@ -11,10 +11,11 @@ use crate::origin::At;
 use crate::tree::Entry;
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Volume {
+    reader.tainted = false;
     let fields = Fields::of(entry, reader);
     let owner = format!("volume.{name}");
     let present = fields.plain(reader, "present");
-    if fields.node("size").is_none() && fields.node("present").is_none() {
+    if fields.lacks("size") && fields.lacks("present") {
         reader.missing(&owner, fields.span, "size", "\"10Gi\"");
     }
     let none = || At::defaulted(Quantity { text: "1".into(), size: 1 }, "nothing else");
@@ -31,7 +32,9 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> V
         present,
         node_folder: fields.plain(reader, "node-folder"),
         node: fields.plain(reader, "node"),
+        tainted: false,
     };
+    let volume = Volume { tainted: reader.tainted, ..volume };
     // What is there already, made by hand, or one for each replica excludes the others.
     let each = fields.entry("each").filter(|_| volume.each.value).map(|entry| (entry.key_span, "each"));
     let ways = [

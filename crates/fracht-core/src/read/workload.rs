@@ -163,7 +163,7 @@ fn replicas(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> At<Rep
     let count = |reader: &mut Reader<'_>, key| inner.number(reader, key, 1..=100_000);
     let (min, max) = (count(reader, "min"), count(reader, "max"));
     let cpu = inner.small(reader, "cpu", share::percent).map_or(80, |cpu| cpu.value);
-    if max.is_none() && inner.node("max").is_none() {
+    if max.is_none() && inner.lacks("max") {
         reader.missing(&format!("replicas of {owner}"), entry.key_span, "max", "8");
     }
     let (least, most) = (min.map_or(1, |min| min.value), max.map_or(1, |max| max.value));
@@ -210,7 +210,7 @@ fn spread(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Spread> {
         return fields.word(reader, "spread", &Over::WORDS).map(|over| Spread { over, strict: avoided });
     }
     let inner = Fields::of(entry, reader);
-    if inner.node("over").is_none() {
+    if inner.lacks("over") {
         reader.missing("This spread", entry.key_span, "over", "\"node\"");
     }
     let over = inner.word(reader, "over", &Over::WORDS)?;
@@ -229,6 +229,9 @@ fn settings(reader: &mut Reader<'_>, fields: &Fields<'_>, key: &str) -> Vec<(Arc
 fn labels(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
     let labels = settings(reader, fields, "label");
     for (name, value) in &labels {
+        if !value.is_resolved() {
+            continue;
+        }
         let plain = value.plain();
         let taken = name.starts_with("app.kubernetes.io/") || name.starts_with("fracht/");
         let (message, help) = if taken {
@@ -274,7 +277,7 @@ fn rights(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<Righ
             reader.missing(&format!("A right of {owner}"), item.span, "may", "[\"get\"]");
         }
         let Some(on) = inner.plain(reader, "on") else {
-            if inner.node("on").is_none() {
+            if inner.lacks("on") {
                 reader.missing(&format!("A right of {owner}"), item.span, "on", "\"pods\"");
             }
             continue;

@@ -1,5 +1,6 @@
 //! Every name of a stack, gathered before anything is read that can refer to it.
 
+use std::collections::BTreeSet;
 use std::hash::BuildHasherDefault;
 use std::sync::Arc;
 
@@ -22,8 +23,10 @@ pub(crate) struct Symbols {
     secrets: Names<Vec<Arc<str>>>,
     /// What is outside.
     pub(crate) outsides: Names<OutsideSymbol>,
-    /// The values of the inputs.
-    pub(crate) inputs: Names<Arc<str>>,
+    /// The values of the inputs; `None` for one that has none, which was reported.
+    pub(crate) inputs: Names<Option<Arc<str>>>,
+    /// The configs and secrets whose keys could not all be read, by kind and name.
+    incomplete: BTreeSet<(&'static str, Arc<str>)>,
     /// What is known of the stack and the target.
     pub(crate) facts: Facts,
 }
@@ -83,6 +86,15 @@ impl Symbols {
         symbols.configs = tables("config").map(|(name, _)| (Arc::clone(name), vec![])).collect();
         symbols.secrets =
             tables("secret").map(|(name, entry)| (Arc::clone(name), secret_keys(&entry.node))).collect();
+        for (name, entry) in tables("secret") {
+            let keys = entry.node.at(&["keys"]).map(|node| &node.value);
+            let made = entry.node.at(&["key"]).map(|node| &node.value);
+            if keys.is_some_and(|keys| !matches!(keys, Value::List(_)))
+                || made.is_some_and(|made| !matches!(made, Value::Table(_)))
+            {
+                symbols.set_incomplete("secret", name);
+            }
+        }
         symbols
     }
 
@@ -112,6 +124,16 @@ impl Symbols {
     pub(crate) fn outside(&self, name: &str) -> Option<(OutsideId, &OutsideSymbol)> {
         let (index, _, symbol) = self.outsides.get_full(name)?;
         Some((Id::new(index), symbol))
+    }
+
+    /// Says that some keys of a config or a secret could not be read.
+    pub(crate) fn set_incomplete(&mut self, kind: &'static str, name: &Arc<str>) {
+        self.incomplete.insert((kind, Arc::clone(name)));
+    }
+
+    /// Whether a key that is not known may be one that could not be read.
+    pub(crate) fn is_incomplete(&self, kind: &str, name: &str) -> bool {
+        self.incomplete.iter().any(|(k, n)| *k == kind && **n == *name)
     }
 
     /// Says which keys a config has.

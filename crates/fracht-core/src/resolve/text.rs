@@ -57,25 +57,23 @@ pub(crate) fn text(
                     Ok(written) => match here.resolve(written) {
                         Ok(part) => parts.push(part),
                         Err(problem) => {
-                            parts.push(unresolved());
+                            parts.push(Part::Unresolved);
                             sink.push(*problem);
                         }
                     },
-                    Err(reason) => sink.push(
-                        Diagnostic::new("bad-value", "What stands in these braces is not a reference.")
-                            .at(here.span, "not a reference")
-                            .help(format!("Here {reason}; plain braces are written twice: {{{{ }}}}.")),
-                    ),
+                    Err(reason) => {
+                        parts.push(Part::Unresolved);
+                        sink.push(
+                            Diagnostic::new("bad-value", "What stands in these braces is not a reference.")
+                                .at(here.span, "not a reference")
+                                .help(format!("Here {reason}; plain braces are written twice: {{{{ }}}}.")),
+                        );
+                    }
                 }
             }
         }
     }
     Text { parts, origin }
-}
-
-/// Stands for a reference that could not be resolved, so that the text is not taken for an empty one.
-fn unresolved() -> Part {
-    Part::Known { text: "?".into(), address: None }
 }
 
 /// Where in the source the value begins, if the source holds it letter by letter.
@@ -140,7 +138,13 @@ impl Here<'_> {
 
     fn unknown_part(&self, written: Written<'_>, what: &str, parts: &[&str]) -> Box<Diagnostic> {
         let Written { kind, name, part } = written;
-        let what = format!("{what} of {kind}.{name}");
+        // A number is asked of a service, or of something outside.
+        let owner = match kind {
+            "port" if self.symbols.outside(name).is_some() => "outside",
+            "port" => "service",
+            kind => kind,
+        };
+        let what = format!("{what} of {owner}.{name}");
         let Some(part) = part else {
             let message = format!("`{kind}.{name}` does not say which {what}.");
             let first = parts.first().copied().unwrap_or("NAME");
@@ -210,6 +214,7 @@ impl Here<'_> {
         }
         match written.part.and_then(|part| keys.iter().find(|key| ***key == *part)) {
             Some(key) => Ok(Part::Config(id, Arc::clone(key))),
+            None if self.symbols.is_incomplete("config", written.name) => Ok(Part::Unresolved),
             None => Err(self.unknown_part(written, "key", &texts(keys))),
         }
     }
@@ -229,6 +234,7 @@ impl Here<'_> {
         }
         match written.part.and_then(|part| keys.iter().find(|key| ***key == *part)) {
             Some(key) => Ok(Part::Secret(id, Arc::clone(key))),
+            None if self.symbols.is_incomplete("secret", written.name) => Ok(Part::Unresolved),
             None => Err(self.unknown_part(written, "key", &texts(keys))),
         }
     }
@@ -254,7 +260,8 @@ impl Here<'_> {
 
     fn input(&self, written: Written<'_>) -> Resolved {
         match self.symbols.inputs.get(written.name) {
-            Some(value) => Ok(Part::Known { text: Arc::clone(value), address: None }),
+            Some(Some(value)) => Ok(Part::Known { text: Arc::clone(value), address: None }),
+            Some(None) => Ok(Part::Unresolved),
             None => Err(self.unknown_name(written)),
         }
     }

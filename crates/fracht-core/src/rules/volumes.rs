@@ -63,7 +63,12 @@ fn volume_shared(model: &Model, sink: &mut Sink) {
         let (Mounted::Volume(id), Some(service)) = (&mount.what, workload.service()) else { continue };
         let volume = &model.volumes[*id];
         let replicas = service.replicas.value.most();
-        if replicas < 2 || volume.each.value || !single(volume) || model.target.on.value == Place::Machine {
+        if volume.tainted
+            || replicas < 2
+            || volume.each.value
+            || !single(volume)
+            || model.target.on.value == Place::Machine
+        {
             continue;
         }
         let message = format!("{} has {replicas} replicas and one volume for all.", workload.reference());

@@ -139,6 +139,60 @@ fn wrong_words_are_told_one_message_each() {
     assert_eq!(top("pass = \"objects/w.yaml\""), "wrong-type");
 }
 
+/// What can't be read is told once; what refers to it is not told as well.
+#[test]
+fn one_mistake_gives_one_message() {
+    let text = include_str!("../../../fracht-cluster/tests/stacks/everything.toml");
+    let files = |text: &str| {
+        [
+            "conf/banner.txt",
+            "conf/settings.env",
+            "conf/app.ini",
+            "app/recipe.txt",
+            "app/ignored.txt",
+            "secrets/pin",
+        ]
+        .iter()
+        .fold(MemoryFiles::default(), |files, name| files.with(format!("/s/{name}"), "A=1\n"))
+        .with(
+            "/s/more/feed.toml",
+            "[service.feeder]\nimage = \"f:1\"\nnetwork = [\"open\"]\nenv.F = \"{outside.feed/in}\"\n",
+        )
+        .with("/s/extra/w.yaml", "kind: W\n")
+        .with("/s/fracht.toml", text)
+    };
+    let errors = |text: &str| -> Vec<(&'static str, String)> {
+        let (files, path) = (files(text), Path::new("/s/fracht.toml"));
+        let mut project = Project::open(&files, path, path).unwrap();
+        let verdict = project.check("prod").unwrap();
+        let findings = verdict.report.findings().iter().filter(|finding| finding.severity == Severity::Error);
+        findings.map(|finding| (finding.diagnostic.rule, finding.diagnostic.message.clone())).collect()
+    };
+    assert_eq!(errors(text), []);
+    let mut seen = 0;
+    let mut wrong = Vec::new();
+    for (number, line) in text.lines().enumerate() {
+        let Some((key, _)) = line.split_once(" = ").filter(|(key, _)| !key.starts_with(['#', ' '])) else {
+            continue;
+        };
+        // Without these the target is another one.
+        if ["like", "on", "ops"].contains(&key) && number > 225 {
+            continue;
+        }
+        let broken: Vec<String> = text
+            .lines()
+            .enumerate()
+            .map(|(at, line)| if at == number { format!("{key} = 2026-11-24") } else { line.to_owned() })
+            .collect();
+        let found = errors(&broken.join("\n"));
+        seen += 1;
+        if found.len() != 1 {
+            wrong.push(format!("{}: {key}: {found:?}", number + 1));
+        }
+    }
+    assert!(seen > 150 && wrong.is_empty(), "{seen} {wrong:#?}");
+}
+
 #[test]
 fn words_of_a_target_are_told_as_well() {
     for (lines, rule, part) in [

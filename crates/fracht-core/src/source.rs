@@ -127,8 +127,10 @@ impl Sources {
 
     /// `file:line` of a span, as messages and listings show it.
     pub fn location(&self, span: Span) -> String {
-        let shown = self.file(span.file).map_or("?", |file| file.shown.as_str());
-        format!("{shown}:{}", self.place(span).line)
+        match self.file(span.file) {
+            Some(file) => format!("{}:{}", file.shown, file.line_of(span.start)),
+            None => "?:1".to_owned(),
+        }
     }
 
     /// The text of a span; empty for a span of other sources.

@@ -14,10 +14,10 @@ use serde::ser::{
 const LAST: u8 = 3;
 
 fn rank(field: &str) -> u8 {
-    match field {
-        "apiVersion" | "kind" | "name" => 0,
-        "metadata" | "namespace" | "image" => 1,
-        "command" | "labels" => 2,
+    match field.as_bytes() {
+        b"apiVersion" | b"kind" | b"name" => 0,
+        b"metadata" | b"namespace" | b"image" => 1,
+        b"command" | b"labels" => 2,
         _ => LAST,
     }
 }
@@ -28,12 +28,14 @@ pub(crate) struct Ordered<'v, T: ?Sized>(pub(crate) &'v T);
 impl<T: Serialize + ?Sized> Serialize for Ordered<'_, T> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         // Only a struct answers the question what it is.
-        let Ok((name, count)) = self.0.serialize(Question) else {
+        let Ok(Answer { name, count, ranks }) = self.0.serialize(Question) else {
             return self.0.serialize(Through(serializer));
         };
         let mut out = serializer.serialize_struct(name, count)?;
-        for rank in 0..=LAST {
-            self.0.serialize(Turn { out: &mut out, rank })?;
+        for rank in (0..=LAST).filter(|rank| ranks >> rank & 1 == 1) {
+            // Most structs have fields of one rank only.
+            let all = ranks == 1 << rank;
+            self.0.serialize(Turn { out: &mut out, rank, all })?;
         }
         out.end()
     }
@@ -88,11 +90,11 @@ fn refused<E: serde::ser::Error>() -> E {
     E::custom("no struct")
 }
 
-/// Asks whether a value is a struct: its name and how many fields it has.
+/// Asks whether a value is a struct.
 struct Question;
 
 impl Serializer for Question {
-    type Ok = (&'static str, usize);
+    type Ok = Answer;
     type Error = fmt::Error;
     type SerializeSeq = Impossible<Self::Ok, Self::Error>;
     type SerializeTuple = Impossible<Self::Ok, Self::Error>;
@@ -103,24 +105,34 @@ impl Serializer for Question {
     type SerializeStructVariant = Impossible<Self::Ok, Self::Error>;
 
     fn serialize_struct(self, name: &'static str, count: usize) -> Result<Answer, fmt::Error> {
-        Ok(Answer(name, count))
+        Ok(Answer { name, count, ranks: 0 })
     }
 
     plain_values!(structs_only);
 }
 
-struct Answer(&'static str, usize);
+/// What a struct is called, how many fields it has, and of which ranks, one bit for each.
+struct Answer {
+    name: &'static str,
+    count: usize,
+    ranks: u8,
+}
 
 impl SerializeStruct for Answer {
-    type Ok = (&'static str, usize);
+    type Ok = Self;
     type Error = fmt::Error;
 
-    fn serialize_field<V: Serialize + ?Sized>(&mut self, _: &'static str, _: &V) -> Result<(), fmt::Error> {
+    fn serialize_field<V: Serialize + ?Sized>(
+        &mut self,
+        name: &'static str,
+        _: &V,
+    ) -> Result<(), fmt::Error> {
+        self.ranks |= 1 << rank(name);
         Ok(())
     }
 
-    fn end(self) -> Result<Self::Ok, fmt::Error> {
-        Ok((self.0, self.1))
+    fn end(self) -> Result<Self, fmt::Error> {
+        Ok(self)
     }
 }
 
@@ -128,6 +140,8 @@ impl SerializeStruct for Answer {
 struct Turn<'o, O> {
     out: &'o mut O,
     rank: u8,
+    /// There are no others.
+    all: bool,
 }
 
 impl<O: SerializeStruct> Serializer for Turn<'_, O> {
@@ -157,7 +171,11 @@ impl<O: SerializeStruct> SerializeStruct for Turn<'_, O> {
         name: &'static str,
         value: &V,
     ) -> Result<(), O::Error> {
-        if rank(name) == self.rank { self.out.serialize_field(name, &Ordered(value)) } else { Ok(()) }
+        if self.all || rank(name) == self.rank {
+            self.out.serialize_field(name, &Ordered(value))
+        } else {
+            Ok(())
+        }
     }
 
     fn end(self) -> Result<(), O::Error> {

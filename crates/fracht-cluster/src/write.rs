@@ -46,7 +46,11 @@ pub struct File {
 }
 
 /// Objects in one block: enough to be worth a thread's turn.
-const BLOCK: usize = 128;
+const BLOCK: usize = 64;
+/// Blocks of one turn for each thread: enough that none waits long for another at its end.
+const BLOCKS_PER_THREAD: usize = 16;
+/// Bytes that a block mostly takes.
+const BLOCK_BYTES: usize = 1 << 18;
 /// Below this many objects threads cost more than they save.
 const WORTH_THREADS: usize = 512;
 
@@ -61,7 +65,7 @@ impl Rendering<'_> {
             Format::Json => ("{\"apiVersion\":\"v1\",\"kind\":\"List\",\"items\":[\n", ",\n", "]}\n"),
         };
         let block = |pieces: &[Piece]| -> io::Result<String> {
-            let mut text = String::new();
+            let mut text = String::with_capacity(if pieces.len() < BLOCK { 0 } else { BLOCK_BYTES });
             for (index, piece) in pieces.iter().enumerate() {
                 if index > 0 {
                     text.push_str(between);
@@ -79,7 +83,7 @@ impl Rendering<'_> {
             emit(&block(self.pieces())?)?;
         } else {
             let blocks: Vec<&[Piece]> = self.pieces().chunks(BLOCK).collect();
-            for turn in blocks.chunks(rayon::current_num_threads() * 4) {
+            for turn in blocks.chunks(rayon::current_num_threads() * BLOCKS_PER_THREAD) {
                 let texts: Vec<_> = turn.par_iter().map(|pieces| block(pieces)).collect();
                 for text in texts {
                     emit(&text?)?;

@@ -7,7 +7,7 @@ use std::io;
 use std::path::{Component, Path, PathBuf};
 
 /// Reads files. Paths are absolute or relative to what the implementation says.
-pub trait Files {
+pub trait Files: Sync {
     /// The content of a file.
     ///
     /// # Errors

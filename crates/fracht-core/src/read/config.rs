@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use super::Reader;
 use super::fields::Fields;
+use super::{Reader, Texts};
 use crate::diag::Diagnostic;
 use crate::grammar::lines;
 use crate::grammar::name::NameKind;
@@ -39,7 +39,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
         keys.push(ConfigKey { name: key.value, span, content: Content::Present });
     }
     if reader.tainted {
-        reader.symbols.set_incomplete("config", name);
+        reader.symbols.to_mut().set_incomplete("config", name);
     }
     Config { name: Arc::clone(name), span: fields.span, present, keys }
 }
@@ -126,7 +126,8 @@ fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Vec<Confi
     };
     let text = text.trim_start_matches('\u{feff}');
     let shown = reader.shown(path);
-    let file = reader.sources.add(&resolved, shown, text.into());
+    let Texts::Growing(sources) = &mut reader.sources else { return };
+    let file = sources.add(&resolved, shown, text.into());
     let layer = match path.origin {
         Origin::Written { layer, .. } => layer,
         Origin::Defaulted(_) => Layer::Stack,

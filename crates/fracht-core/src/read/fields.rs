@@ -196,6 +196,6 @@ impl Reader<'_> {
     pub(super) fn text(&mut self, node: &Node, allow: Allow) -> Option<Text> {
         let written = self.scalar(node)?;
         let origin = node.origin();
-        Some(resolve::text(&written, origin, allow, &self.symbols, self.sources, self.sink))
+        Some(resolve::text(&written, origin, allow, &self.symbols, &self.sources, self.sink))
     }
 }

@@ -20,7 +20,9 @@ mod target;
 mod volume;
 mod workload;
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
+use std::ops::Deref;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -48,15 +50,33 @@ pub(crate) struct Reader<'a> {
     /// The same folder as messages call it.
     folder_shown: &'a Path,
     pub(crate) cache: &'a mut FileCache,
-    pub(crate) sources: &'a mut Sources,
+    sources: Texts<'a>,
     pub(crate) sink: &'a mut Sink,
-    symbols: Symbols,
+    // Lent to others where several read at once.
+    symbols: Cow<'a, Symbols>,
     /// The images of the builds, by name.
-    builds: BTreeMap<Arc<str>, Image>,
+    builds: Cow<'a, BTreeMap<Arc<str>, Image>>,
     /// The keys of each config that are settings, for those who use them as variables.
-    settings: Vec<Vec<Arc<str>>>,
+    settings: Cow<'a, [Vec<Arc<str>>]>,
     /// Something of the element that is being read could not be read.
     tainted: bool,
+}
+
+/// The texts of the files: one reader adds to them, others only look.
+enum Texts<'a> {
+    Growing(&'a mut Sources),
+    Whole(&'a Sources),
+}
+
+impl Deref for Texts<'_> {
+    type Target = Sources;
+
+    fn deref(&self) -> &Sources {
+        match self {
+            Self::Growing(sources) => sources,
+            Self::Whole(sources) => sources,
+        }
+    }
 }
 
 /// What [`model`] reads from.
@@ -92,26 +112,29 @@ pub(crate) fn model(
         root: input.root,
         folder_shown: input.folder_shown,
         cache,
-        sources,
+        sources: Texts::Growing(sources),
         sink,
-        symbols: Symbols::default(),
-        builds: BTreeMap::new(),
-        settings: Vec::new(),
+        symbols: Cow::default(),
+        builds: Cow::default(),
+        settings: Cow::default(),
         tainted: false,
     };
     let (name, title) = stack::read(&mut reader, root);
     let mut target = target::read(&mut reader, target_name, layered.target.as_ref(), &name);
-    reader.symbols = Symbols::collect(root, target::facts(&name, &target));
-    reader.symbols.inputs = input::read_all(&mut reader, root, input.given).into_iter().collect();
+    reader.symbols = Cow::Owned(Symbols::collect(root, target::facts(&name, &target)));
+    let inputs = input::read_all(&mut reader, root, input.given).into_iter().collect();
+    reader.symbols.to_mut().inputs = inputs;
     target::read_references(&mut reader, &mut target, layered.target.as_ref());
     let outsides: List<_> = reader.each(root, "outside", outside::read);
-    reader.symbols.outsides = outsides.iter().map(|one| outside::symbol(one, target.on.value)).collect();
+    reader.symbols.to_mut().outsides =
+        outsides.iter().map(|one| outside::symbol(one, target.on.value)).collect();
     let builds: List<_> = reader.each(root, "build", build::read);
-    reader.builds = builds.iter().map(|build| (Arc::clone(&build.name), build.image.clone())).collect();
+    let images = builds.iter().map(|build| (Arc::clone(&build.name), build.image.clone()));
+    reader.builds = Cow::Owned(images.collect());
     let configs: List<_> = reader.each(root, "config", config::read);
     for config in &configs {
         let keys = config.keys.iter().map(|key| Arc::clone(&key.name)).collect();
-        reader.symbols.set_config_keys(&config.name, keys);
+        reader.symbols.to_mut().set_config_keys(&config.name, keys);
     }
     reader.settings = configs.iter().map(container::settings).collect();
     let model = Model {
@@ -129,11 +152,34 @@ pub(crate) fn model(
         outsides,
     };
     reader.sink.report_lost();
-    let symbols = reader.symbols;
+    let symbols = reader.symbols.into_owned();
     Some(Reading { model, layered, symbols })
 }
 
+/// A cell of what one of several readers reads into.
+#[derive(Default)]
+struct Own {
+    cache: FileCache,
+    sink: Sink,
+}
+
 impl Reader<'_> {
+    /// A reader that knows what this one knows, and reports into `own`.
+    fn beside<'b>(&'b self, own: &'b mut Own) -> Reader<'b> {
+        Reader {
+            files: self.files,
+            root: self.root,
+            folder_shown: self.folder_shown,
+            cache: &mut own.cache,
+            sources: Texts::Whole(&self.sources),
+            sink: &mut own.sink,
+            symbols: Cow::Borrowed(&self.symbols),
+            builds: Cow::Borrowed(&self.builds),
+            settings: Cow::Borrowed(&self.settings),
+            tainted: false,
+        }
+    }
+
     /// Reads each table of a kind.
     fn each<T, C: FromIterator<T>>(
         &mut self,

@@ -2,8 +2,11 @@
 
 use std::sync::Arc;
 
+use rayon::iter::ParallelIterator as _;
+use rayon::slice::ParallelSlice as _;
+
 use super::fields::{Fields, one_of};
-use super::{Reader, container, port};
+use super::{Own, Reader, container, port};
 use crate::diag::Diagnostic;
 use crate::grammar::name::NameKind;
 use crate::grammar::{duration, platform, schedule, share};
@@ -16,26 +19,53 @@ use crate::resolve::{Allow, Unknown};
 use crate::source::Span;
 use crate::tree::{Entry, Node, Value};
 
+/// Below this many services and tasks threads cost more than they save.
+const WORTH_THREADS: usize = 500;
+
 /// Reads every service and task. The order is that in which the names were gathered.
 pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Workload> {
-    let mut workloads = Vec::new();
-    for kind in ["service", "task"] {
-        for (name, entry) in root.at(&[kind]).and_then(Node::table).into_iter().flatten() {
-            let first = reader.symbols.workload(name).map(|(_, symbol)| symbol.span);
-            if first.is_none_or(|first| first == entry.key_span) {
-                workloads.push(read(reader, kind == "task", name, entry));
-            } else {
-                let message = format!("A service and a task are both called `{name}`.");
-                reader.sink.push(
-                    Diagnostic::new("defined-twice", message)
-                        .at(entry.key_span, "defined again here")
-                        .also(first, "first defined here")
-                        .help("Services and tasks share one set of names; rename one of the two."),
-                );
-            }
-        }
+    let tables = |kind| root.at(&[kind]).and_then(Node::table).into_iter().flatten();
+    let services = tables("service").map(|(name, entry)| (false, name, entry));
+    let all: Vec<_> = services.chain(tables("task").map(|(name, entry)| (true, name, entry))).collect();
+    if all.len() < WORTH_THREADS {
+        return all
+            .into_iter()
+            .filter_map(|(is_task, name, entry)| one(reader, is_task, name, entry))
+            .collect();
+    }
+    let lender = &*reader;
+    let chunks: Vec<(Vec<Workload>, Own)> = all
+        .par_chunks(WORTH_THREADS / 2)
+        .map(|chunk| {
+            let mut own = Own::default();
+            let mut reader = lender.beside(&mut own);
+            let read =
+                chunk.iter().filter_map(|(is_task, name, entry)| one(&mut reader, *is_task, name, entry));
+            (read.collect(), own)
+        })
+        .collect();
+    let mut workloads = Vec::with_capacity(all.len());
+    for (read, own) in chunks {
+        workloads.extend(read);
+        reader.sink.absorb(own.sink);
     }
     workloads.into_iter().collect()
+}
+
+/// Reads a service or a task; `None` for the second of two with one name.
+fn one(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) -> Option<Workload> {
+    let first = reader.symbols.workload(name).map(|(_, symbol)| symbol.span);
+    if first.is_none_or(|first| first == entry.key_span) {
+        return Some(read(reader, is_task, name, entry));
+    }
+    let message = format!("A service and a task are both called `{name}`.");
+    reader.sink.push(
+        Diagnostic::new("defined-twice", message)
+            .at(entry.key_span, "defined again here")
+            .also(first, "first defined here")
+            .help("Services and tasks share one set of names; rename one of the two."),
+    );
+    None
 }
 
 fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) -> Workload {

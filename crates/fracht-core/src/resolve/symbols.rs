@@ -14,7 +14,7 @@ use crate::tree::{Entries, Node, Value};
 pub(crate) type Names<T> = IndexMap<Arc<str>, T, BuildHasherDefault<FxHasher>>;
 
 /// The names of a stack.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Symbols {
     workloads: Names<WorkloadSymbol>,
     volumes: Names<()>,
@@ -32,7 +32,7 @@ pub(crate) struct Symbols {
 }
 
 /// A service or a task.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct WorkloadSymbol {
     /// Where its name is written.
     pub(crate) span: Span,
@@ -45,7 +45,7 @@ pub(crate) struct WorkloadSymbol {
 }
 
 /// Something outside of the stack.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub(crate) struct OutsideSymbol {
     /// The host name or address that it is reached by.
     pub(crate) host: Arc<str>,
@@ -54,7 +54,7 @@ pub(crate) struct OutsideSymbol {
 }
 
 /// What `{stack.…}` and `{target.…}` stand for.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Facts {
     pub(crate) stack: Arc<str>,
     pub(crate) target: Arc<str>,

@@ -7,9 +7,10 @@ use std::collections::HashSet;
 use std::hash::BuildHasherDefault;
 use std::sync::Arc;
 
+use rayon::iter::{IntoParallelIterator as _, ParallelIterator as _};
 use rustc_hash::FxBuildHasher;
 use toml::Spanned;
-use toml::de::{DeTable, DeValue};
+use toml::de::{DeString, DeTable, DeValue};
 
 use crate::diag::Sink;
 use crate::origin::Layer;
@@ -25,7 +26,7 @@ pub(crate) fn parse(text: &str, file: FileId, sink: &mut Sink) -> Node {
         .filter_map(|error| Some(Span::new(file, error.span()?)))
         .collect();
     errors::report(text, file, &errors, sink);
-    let mut convert = Convert { file, broken, keys: HashSet::default() };
+    let mut convert = Convert { file, broken: broken.into(), keys: HashSet::default() };
     let entries = convert.table(table.into_inner());
     Node {
         value: Value::Table(Arc::new(entries)),
@@ -35,9 +36,12 @@ pub(crate) fn parse(text: &str, file: FileId, sink: &mut Sink) -> Node {
     }
 }
 
+/// Entries of one table that are worth a thread's turn.
+const WORTH_THREADS: usize = 500;
+
 struct Convert {
     file: FileId,
-    broken: Vec<Span>,
+    broken: Arc<[Span]>,
     /// Keys repeat from service to service; each is kept once.
     keys: HashSet<Arc<str>, FxBuildHasher>,
 }
@@ -57,13 +61,31 @@ impl Convert {
         // The parser sorts by name; people read in the order of the file.
         entries.sort_by_key(|(key, _)| key.span().start);
         let mut converted = Entries::with_capacity_and_hasher(entries.len(), BuildHasherDefault::default());
-        for (key, value) in entries {
-            let key_span = Span::new(self.file, key.span());
-            let name = self.key(key.get_ref());
-            let node = self.value(value);
-            converted.insert(name, Entry { key_span, node });
+        if entries.len() < WORTH_THREADS {
+            converted.extend(entries.into_iter().map(|(key, value)| self.entry(&key, value)));
+            return converted;
         }
+        // Large tables are those of services: each is by itself, and its keys are few.
+        let mut chunks: Vec<Vec<_>> = Vec::new();
+        let mut rest = entries.into_iter().peekable();
+        while rest.peek().is_some() {
+            chunks.push(rest.by_ref().take(WORTH_THREADS).collect());
+        }
+        let chunks: Vec<Vec<_>> = chunks
+            .into_par_iter()
+            .map(|chunk| {
+                let mut own =
+                    Self { file: self.file, broken: Arc::clone(&self.broken), keys: HashSet::default() };
+                chunk.into_iter().map(|(key, value)| own.entry(&key, value)).collect()
+            })
+            .collect();
+        converted.extend(chunks.into_iter().flatten());
         converted
+    }
+
+    fn entry(&mut self, key: &Spanned<DeString<'_>>, value: Spanned<DeValue<'_>>) -> (Arc<str>, Entry) {
+        let key_span = Span::new(self.file, key.span());
+        (self.key(key.get_ref()), Entry { key_span, node: self.value(value) })
     }
 
     fn value(&mut self, value: Spanned<DeValue<'_>>) -> Node {

@@ -15,8 +15,14 @@ use crate::origin::At;
 use crate::resolve::{Allow, Unknown};
 use crate::tree::{Entry, Node, Value};
 
-/// Reads a container. `owner` is such as `service.api`; `ports` are those of the whole pod.
-pub(super) fn read(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: &[Port]) -> Container {
+/// Reads a container. `owner` is such as `service.api`; `ports` are those of the whole pod, `None` for a task: it
+/// has no ports, and no use for a check of health that a pattern has.
+pub(super) fn read(
+    reader: &mut Reader<'_>,
+    owner: &str,
+    fields: &Fields<'_>,
+    ports: Option<&[Port]>,
+) -> Container {
     let confine = fields.word(reader, "confine", &Confine::WORDS);
     let container = Container {
         image: image(reader, owner, fields),
@@ -28,7 +34,10 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, po
         uses: uses(reader, fields),
         env: env(reader, fields),
         mounts: mounts(reader, fields),
-        health: fields.entry("health").map(|entry| health::read(reader, owner, entry, ports)),
+        health: fields
+            .entry("health")
+            .zip(ports)
+            .map(|(entry, ports)| health::read(reader, owner, entry, ports)),
         before_stop: before_stop(reader, owner, fields),
         cpu: fields.small(reader, "cpu", quantity::cpu_bounds),
         memory: fields.small(reader, "memory", quantity::byte_bounds),

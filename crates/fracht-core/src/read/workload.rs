@@ -75,13 +75,14 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
     let helpers: Vec<(&Arc<str>, &Entry)> =
         if is_task { Vec::new() } else { fields.map(reader, "beside").collect() };
     let ports = if is_task { Vec::new() } else { ports(reader, &owner, &fields, &helpers) };
-    let main = container::read(reader, &owner, &fields, &ports);
+    let main = container::read(reader, &owner, &fields, (!is_task).then_some(&ports));
     let helpers = helpers
         .into_iter()
         .map(|(helper, entry)| {
             check_name(reader, name, helper, entry.key_span);
             let fields = Fields::of(entry, reader);
-            let container = container::read(reader, &format!("{owner}.beside.{helper}"), &fields, &ports);
+            let container =
+                container::read(reader, &format!("{owner}.beside.{helper}"), &fields, Some(&ports));
             Helper { name: Arc::clone(helper), span: entry.key_span, container }
         })
         .collect();
@@ -94,7 +95,8 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
         helpers,
         networks: networks(reader, &fields),
         after: after(reader, name, &fields),
-        spread: spread(reader, &fields),
+        // The pods of a task are one after the other.
+        spread: if is_task { None } else { spread(reader, &fields) },
         place: settings(reader, &fields, "place"),
         platform: fields.small(reader, "platform", platform::parse),
         rights: rights(reader, &owner, &fields),

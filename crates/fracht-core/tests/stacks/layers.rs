@@ -161,6 +161,19 @@ fn a_service_starts_from_its_patterns_in_their_order() {
     assert!(a.main.memory.is_some());
 }
 
+/// A pattern has the keys of both: a task has no use for ports, replicas and checks of health.
+#[test]
+fn a_task_and_a_service_take_what_they_have_use_for() {
+    let stack = "[stack]\nname = \"s\"\n[pattern.both]\nimage = \"a:1\"\nport.http = 80\nhealth = { http = \"/\", port = \"http\" }\n\
+                 replicas = 2\nretries = 1\nbeside.x = { image = \"x:1\" }\nspread = \"node\"\n\
+                 [service.a]\nlike = \"pattern.both\"\n[task.t]\nlike = \"pattern.both\"\n";
+    let model = good(stack, "cluster").model;
+    let [a, t] = [0, 1].map(|index| model.workloads.iter().nth(index).unwrap().clone());
+    assert!(a.main.health.is_some() && a.ports().len() == 1 && a.helpers.len() == 1);
+    assert!(t.main.health.is_none() && t.ports().is_empty() && t.helpers.is_empty());
+    assert!(a.spread.is_some() && t.spread.is_none());
+}
+
 #[test]
 fn what_is_dropped_is_taken_from_earlier_layers_only() {
     let test = good(LIKE, "test").model;

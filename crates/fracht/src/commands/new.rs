@@ -127,13 +127,24 @@ fn sort(text: &str, shown: &str, plan: &mut Plan) -> Result<(), Failure> {
             return Err(Failure::new(message, "Keep one of the two."));
         }
         let secret = is_secret_name(&setting.key) && !setting.value.is_empty();
-        if secret || secret_in(&setting.value).is_some() {
+        if secret || secret_in(&setting.value).is_some() || looks_random(&setting.value) {
             plan.secret.push(setting);
         } else {
             plan.plain.push(setting);
         }
     }
     Ok(())
+}
+
+/// Whether a value looks like a key that a program made: long, one word, of letters of both cases and digits.
+fn looks_random(value: &str) -> bool {
+    const LEAST: usize = 20;
+    let has = |class: fn(&char) -> bool| value.chars().any(|c| class(&c));
+    value.len() >= LEAST
+        && value.chars().all(|c| c.is_ascii_alphanumeric() || "+/_=-".contains(c))
+        && has(char::is_ascii_digit)
+        && has(char::is_ascii_uppercase)
+        && has(char::is_ascii_lowercase)
 }
 
 /// A key as the name of a variable.

@@ -2,7 +2,7 @@ use crate::sandbox::Sandbox;
 
 const SETTINGS: &str = "# made by hand\nexport LOG_LEVEL=info\nDB_PASSWORD='gull and kelp'\n\
                         DATABASE_URL=postgres://tide:gull@db:5432/tides\nfeed.poll-every=5s\n\
-                        GREETING=\"a {b} \\\"c\\\"\nd\"\nTOKEN_TTL=60\n";
+                        GREETING=\"a {b} \\\"c\\\"\nd\"\nTOKEN_TTL=60\nBUILD=2f58ff1fdfddb79f2f58ff1fdfddb79f\nFEED=gull7Kelp9Sand3Salt5Tide1\n";
 
 #[test]
 fn an_image_and_a_port_give_a_stack_that_runs() {
@@ -28,8 +28,8 @@ fn settings_become_a_config_and_likely_secrets_are_read_from_the_environment() {
         sandbox.run(&["new", "--name", "feedstore", "--lines", "settings.env", "--out", "deep/fracht.toml"]);
     assert_eq!(
         run.out,
-        "deep/fracht.toml is written\n  service.feedstore\n  config.feedstore: 4 settings\n  secret.feedstore: \
-         DB_PASSWORD and DATABASE_URL, which look secret and are read from the\n    environment\n"
+        "deep/fracht.toml is written\n  service.feedstore\n  config.feedstore: 5 settings\n  secret.feedstore: \
+         DB_PASSWORD, DATABASE_URL and FEED, which look secret and are read from the\n    environment\n"
     );
     let text = sandbox.read("deep/fracht.toml");
     assert!(!text.contains("gull") && !run.shown().contains("gull"), "{text}");
@@ -38,6 +38,8 @@ fn settings_become_a_config_and_likely_secrets_are_read_from_the_environment() {
         "key.\"feed.poll-every\" = \"5s\"\n",
         "key.GREETING = \"a {{b}} \\\"c\\\"\\nd\"\n",
         "key.TOKEN_TTL = \"60\"\n",
+        "key.BUILD = \"2f58ff1fdfddb79f2f58ff1fdfddb79f\"\n",
+        "key.FEED = { env = \"FEED\" }\n",
         "key.DB_PASSWORD = { env = \"DB_PASSWORD\" }\n",
         "key.DATABASE_URL = { env = \"DATABASE_URL\" }\n",
         "use = [{ from = \"config.feedstore\", spell = \"upper\" }, \"secret.feedstore\"]\n",

@@ -15,6 +15,7 @@ mod diff;
 mod docs;
 mod files;
 mod folder;
+mod gates;
 mod help;
 mod inputs;
 mod new;

@@ -1,0 +1,76 @@
+//! Start gates do what they say: their scripts are run by a shell, with stand-ins for what they call.
+#![cfg(unix)]
+
+use std::fs;
+use std::os::unix::fs::PermissionsExt as _;
+use std::process::Command;
+
+use crate::sandbox::{Run, Sandbox};
+
+const STACK: &str = "[stack]\nname = \"s\"\n[service.db]\nimage = \"d:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\n\
+                     [task.schema]\nimage = \"t:1\"\n[service.api]\nimage = \"a:1\"\nafter = { db = \"ready\", schema = \"done\" }\n";
+
+/// The script of the gate that waits for something.
+fn script(sandbox: &Sandbox, on: &str) -> String {
+    let list = sandbox.json(&["-q", "render", "--only", "Deployment/api"]);
+    let gates = list["items"][0]["spec"]["template"]["spec"]["initContainers"].as_array().unwrap().clone();
+    let gate = gates.iter().find(|gate| gate["name"] == format!("wait-for-{on}")).unwrap();
+    assert_eq!(gate["command"][0], "/bin/sh");
+    gate["command"][2].as_str().unwrap().to_owned()
+}
+
+/// Runs a script. Time passes a minute with each question for it; `answers` is what `program` does, in turn.
+fn run(script: &str, program: &str, answers: &str) -> Run {
+    let sandbox = Sandbox::empty();
+    let stand_in = |name: &str, text: &str| {
+        let path = sandbox.path(name);
+        fs::write(&path, format!("#!/bin/sh\ncd {}\n{text}\n", sandbox.path(".").display())).unwrap();
+        fs::set_permissions(&path, fs::Permissions::from_mode(0o755)).unwrap();
+    };
+    let turn = "echo x >> turns; turn=`wc -l < turns | tr -d ' '`";
+    stand_in("date", "echo x >> dates; expr `wc -l < dates` '*' 60");
+    stand_in("sleep", "");
+    stand_in("cat", "echo token");
+    stand_in(program, &format!("echo \"$@\" >> asked; {turn}\n{answers}"));
+    let path = format!("{}:/usr/bin:/bin", sandbox.path(".").display());
+    let output = Command::new("/bin/sh").args(["-c", script]).env("PATH", path).output().unwrap();
+    let run = Run::of(&output);
+    assert!(fs::metadata(sandbox.path("asked")).is_ok(), "{run:?}");
+    Run { err: sandbox.read("asked"), ..run }
+}
+
+#[test]
+fn a_gate_opens_when_the_address_answers() {
+    let script = script(&Sandbox::with(STACK), "db");
+    let opened = run(&script, "nc", "[ $turn -ge 3 ]");
+    assert_eq!(opened.code, 0);
+    assert_eq!(opened.out, "waiting for db:5432 to be ready\nwaiting for db:5432 to be ready\ndb is ready\n");
+    assert!(opened.err.starts_with("-z -w 2 db 5432\n"), "{}", opened.err);
+    let shut = run(&script, "nc", "false");
+    assert_eq!(shut.code, 1, "it gives up");
+    assert!(shut.out.ends_with("gave up after 10m of waiting for db:5432 to be ready\n"), "{}", shut.out);
+    assert_eq!(shut.out.lines().count(), 10, "one line a minute, and the last");
+}
+
+#[test]
+fn a_gate_opens_when_the_job_is_complete_and_fails_when_it_failed() {
+    let script = script(&Sandbox::with(STACK), "schema");
+    // As the cluster's API answers people: with line breaks, and the conditions of newer versions before it.
+    let answer = |kind: &str| {
+        format!(
+            "[ $turn -lt 2 ] && {{ echo '{{ \"status\": {{ \"active\": 1 }} }}'; exit; }}\n\
+             printf '{{\\n  \"status\": {{\\n    \"conditions\": [\\n      {{ \"type\": \"SuccessCriteriaMet\", \"status\": \"True\" }},\\n\
+             {{\\n \"type\": \"{kind}\",\\n \"status\": \"True\",\\n \"lastProbeTime\": \"x\" }} ] }} }}\\n'"
+        )
+    };
+    let done = run(&script, "curl", &answer("Complete"));
+    assert_eq!((done.code, done.out.as_str()), (0, "waiting for schema to be done\nschema is done\n"));
+    assert!(done.err.contains("Authorization: Bearer token"), "{}", done.err);
+    assert!(done.err.contains("/apis/batch/v1/namespaces/s/jobs/schema-"), "{}", done.err);
+    let failed = run(&script, "curl", &answer("Failed"));
+    assert_eq!(failed.code, 1);
+    assert!(failed.out.contains("schema failed: see the log of job schema-"), "{}", failed.out);
+    let deaf = run(&script, "curl", "exit 7");
+    assert_eq!(deaf.code, 1);
+    assert!(deaf.out.ends_with("gave up after 10m of waiting for schema to be done\n"), "{}", deaf.out);
+}

@@ -6,7 +6,8 @@ use k8s_openapi::api::autoscaling::v2::{
     MetricTarget, ResourceMetricSource,
 };
 
-use crate::{labels, stateful_set};
+use crate::labels;
+use crate::name::workload_name;
 
 pub(crate) fn autoscaler(model: &Model, workload: &Workload) -> HorizontalPodAutoscaler {
     let replicas = workload.service().map(|service| service.replicas.value);
@@ -16,11 +17,7 @@ pub(crate) fn autoscaler(model: &Model, workload: &Workload) -> HorizontalPodAut
         None => (1, 1, 100),
     };
     let number = |number: u32| i32::try_from(number).unwrap_or(i32::MAX);
-    let (kind, name) = if model.has_stable_names(workload) {
-        ("StatefulSet", stateful_set::name(workload))
-    } else {
-        ("Deployment", workload.name.to_string())
-    };
+    let kind = if model.has_stable_names(workload) { "StatefulSet" } else { "Deployment" };
     let load = ResourceMetricSource {
         name: "cpu".into(),
         target: MetricTarget {
@@ -30,15 +27,14 @@ pub(crate) fn autoscaler(model: &Model, workload: &Workload) -> HorizontalPodAut
         },
     };
     HorizontalPodAutoscaler {
-        metadata: labels::meta(model, &*workload.name, labels::of_part(model, &workload.name)),
+        metadata: labels::side_meta(model, workload),
         spec: Some(HorizontalPodAutoscalerSpec {
             scale_target_ref: CrossVersionObjectReference {
                 api_version: Some("apps/v1".into()),
                 kind: kind.into(),
-                name,
+                name: workload_name(model, workload),
             },
-            // One is the cluster's default.
-            min_replicas: (min != 1).then_some(number(min)),
+            min_replicas: Some(number(min)),
             max_replicas: number(max),
             metrics: Some(vec![MetricSpec {
                 type_: "Resource".into(),

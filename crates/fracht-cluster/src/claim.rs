@@ -12,11 +12,11 @@ use k8s_openapi::apimachinery::pkg::api::resource::Quantity;
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
 
 use crate::labels;
-use crate::name::{LABEL, fitted};
+use crate::name::{LABEL, claim_name, fitted};
 
 pub(crate) fn claim(model: &Model, volume: &Volume) -> PersistentVolumeClaim {
     PersistentVolumeClaim {
-        metadata: labels::meta(model, &*volume.name, labels::of_part(model, &volume.name)),
+        metadata: labels::meta(model, claim_name(model, volume), labels::of_part(model, &volume.name)),
         spec: Some(PersistentVolumeClaimSpec {
             volume_name: volume.node_folder.as_ref().map(|_| piece_name(model, volume)),
             ..spec(volume)
@@ -29,7 +29,7 @@ pub(crate) fn claim(model: &Model, volume: &Volume) -> PersistentVolumeClaim {
 /// stands in them.
 pub(crate) fn template(volume: &Volume) -> PersistentVolumeClaim {
     PersistentVolumeClaim {
-        metadata: ObjectMeta { name: Some(volume.name.to_string()), ..ObjectMeta::default() },
+        metadata: ObjectMeta { name: Some(template_name(volume)), ..ObjectMeta::default() },
         spec: Some(spec(volume)),
         status: None,
     }
@@ -44,9 +44,15 @@ fn spec(volume: &Volume) -> PersistentVolumeClaimSpec {
     }
 }
 
-/// The name of a piece of storage made by hand. Such pieces belong to no namespace.
+/// The name of the template, and of the volume in the pod.
+pub(crate) fn template_name(volume: &Volume) -> String {
+    fitted(&format!("volume-{}", volume.name), LABEL)
+}
+
+/// The name of a piece of storage made by hand. Such pieces belong to no namespace: the name has that of the namespace in
+/// it, which has no dots.
 pub(crate) fn piece_name(model: &Model, volume: &Volume) -> String {
-    fitted(&format!("{}-{}", model.target.namespace.value, volume.name), LABEL)
+    format!("{}.{}", model.target.namespace.value, claim_name(model, volume))
 }
 
 /// The piece of storage that a folder on a node is.
@@ -65,7 +71,7 @@ pub(crate) fn piece(model: &Model, volume: &Volume) -> PersistentVolume {
             capacity: Some(size(volume)),
             claim_ref: Some(ObjectReference {
                 namespace: Some(model.target.namespace.value.to_string()),
-                name: Some(volume.name.to_string()),
+                name: Some(claim_name(model, volume)),
                 ..ObjectReference::default()
             }),
             host_path: anywhere.then(|| HostPathVolumeSource { path, type_: Some("Directory".into()) }),

@@ -6,10 +6,11 @@ use k8s_openapi::ByteString;
 use k8s_openapi::api::core::v1::ConfigMap;
 
 use crate::labels;
+use crate::name::config_name;
 
 pub(crate) fn config_map(model: &Model, config: &Config) -> ConfigMap {
     let mut map = ConfigMap {
-        metadata: labels::meta(model, &*config.name, labels::of_part(model, &config.name)),
+        metadata: labels::meta(model, config_name(model, config), labels::of_part(model, &config.name)),
         ..ConfigMap::default()
     };
     for key in &config.keys {
@@ -26,12 +27,12 @@ pub(crate) fn config_map(model: &Model, config: &Config) -> ConfigMap {
     map
 }
 
-/// Changes with the content of the config, and with nothing else; `None` for one that is not made here.
-pub(crate) fn config_digest(config: &Config) -> Option<String> {
+/// Changes with the content of some keys of the config, and with nothing else; `None` for one that is not made here.
+pub(crate) fn config_digest(config: &Config, is_used: impl Fn(&str) -> bool) -> Option<String> {
     if config.present.is_some() {
         return None;
     }
-    let mut keys: Vec<_> = config.keys.iter().collect();
+    let mut keys: Vec<_> = config.keys.iter().filter(|key| is_used(&key.name)).collect();
     keys.sort_by(|a, b| a.name.cmp(&b.name));
     let mut digest = Digest::default();
     for key in keys {

@@ -44,6 +44,7 @@ fn container(
     };
     let (command, args) = (arguments(&definition.program), arguments(&definition.args));
     let probes = probe::probes(workload, definition);
+    let beside = helper.map(|_| name);
     let ports = workload.ports().iter().filter(|port| port.helper == helper).map(container_port);
     Container {
         name: name.to_owned(),
@@ -58,9 +59,9 @@ fn container(
         startup_probe: probes.startup,
         readiness_probe: probes.readiness,
         liveness_probe: probes.liveness,
-        lifecycle: definition.before_stop.as_ref().map(lifecycle),
+        lifecycle: definition.before_stop.as_ref().map(|before| lifecycle(&before.value)),
         security_context: security::of_container(workload, definition),
-        volume_mounts: filled(storage::mounts(rendering, definition)),
+        volume_mounts: filled(storage::mounts(rendering.model(), beside, definition)),
         ..Container::default()
     }
 }

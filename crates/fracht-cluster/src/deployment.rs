@@ -11,7 +11,7 @@ use crate::{labels, pod};
 pub(crate) fn deployment(rendering: &Rendering<'_>, workload: &Workload) -> Deployment {
     let model = rendering.model();
     Deployment {
-        metadata: labels::workload_meta(model, workload, &*workload.name),
+        metadata: labels::workload_meta(model, workload),
         spec: Some(DeploymentSpec {
             replicas: replicas(workload),
             selector: labels::label_selector(model, workload),
@@ -23,12 +23,10 @@ pub(crate) fn deployment(rendering: &Rendering<'_>, workload: &Workload) -> Depl
     }
 }
 
-/// The number of replicas; none where it is the cluster's default and nobody wrote it, and none where
-/// something else sets it: applying the object anew would set it back.
+/// The number of replicas, also where it is the cluster's default, so that applying the object brings it back; none where
+/// something else sets it, which applying the object must not undo.
 pub(crate) fn replicas(workload: &Workload) -> Option<i32> {
-    let replicas = workload.service()?.replicas;
-    match replicas.value {
-        Replicas::Fixed(1) if replicas.span().is_none() => None,
+    match workload.service()?.replicas.value {
         Replicas::Fixed(count) => Some(i32::try_from(count).unwrap_or(i32::MAX)),
         Replicas::Growing { .. } => None,
     }

@@ -14,7 +14,7 @@ pub(crate) fn is_for(workload: &Workload) -> bool {
 
 pub(crate) fn disruption_budget(model: &Model, workload: &Workload) -> PodDisruptionBudget {
     PodDisruptionBudget {
-        metadata: labels::meta(model, &*workload.name, labels::of_part(model, &workload.name)),
+        metadata: labels::side_meta(model, workload),
         spec: Some(PodDisruptionBudgetSpec {
             max_unavailable: Some(IntOrString::Int(1)),
             selector: Some(labels::label_selector(model, workload)),

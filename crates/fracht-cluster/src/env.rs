@@ -2,17 +2,18 @@
 //!
 //! A secret inside a longer text never stands in an object: the container gets a variable of its own that
 //! refers to the key, and the text says `$(THAT_VARIABLE)`, which the cluster resolves when it starts the
-//! container. A variable has to stand before those that use it. A `$(` that people wrote themselves is
-//! doubled, `$$(`, which the cluster makes single again.
+//! container. A variable has to stand before those that use it.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
 
 use fracht_core::model::{Container, Content, Model, Part, PodField, Spell, Text, Use, UseSource};
 use k8s_openapi::api::core::v1::{
     ConfigMapEnvSource, ConfigMapKeySelector, EnvFromSource, EnvVar, EnvVarSource, ObjectFieldSelector,
     SecretEnvSource, SecretKeySelector,
 };
+
+use crate::expansion;
+use crate::name::{config_name, secret_name};
 
 /// Collects the variables of one container.
 pub(crate) struct Environment<'m> {
@@ -27,7 +28,13 @@ pub(crate) struct Environment<'m> {
 
 impl<'m> Environment<'m> {
     pub(crate) fn new(model: &'m Model, container: &'m Container) -> Self {
-        let taken = container.env.iter().map(|variable| variable.name.to_string()).collect();
+        let used = container.uses.iter().flat_map(|used| {
+            let keys = model.used_keys(used);
+            keys.into_iter()
+                .filter_map(|part| key_of(&part).map(|key| used.variable(key)))
+                .collect::<Vec<_>>()
+        });
+        let taken = container.env.iter().map(|variable| variable.name.to_string()).chain(used).collect();
         Self { model, container, taken, ours: BTreeMap::new(), own_order: Vec::new() }
     }
 
@@ -39,11 +46,11 @@ impl<'m> Environment<'m> {
                 let mut source = EnvFromSource::default();
                 match used.source {
                     UseSource::Config(id) => {
-                        let name = self.model.configs[id].object_name().to_string();
+                        let name = config_name(self.model, &self.model.configs[id]);
                         source.config_map_ref = Some(ConfigMapEnvSource { name, optional: None });
                     }
                     UseSource::Secret(id) => {
-                        let name = self.model.secrets[id].object_name().to_string();
+                        let name = secret_name(self.model, &self.model.secrets[id]);
                         source.secret_ref = Some(SecretEnvSource { name, optional: None });
                     }
                 }
@@ -65,33 +72,19 @@ impl<'m> Environment<'m> {
         used.spell == Spell::Same && !has_files
     }
 
-    /// The variables of the objects that the cluster can't take as they are, later ones over earlier ones.
-    /// Those of people win over them all.
+    /// The variables of the objects that the cluster can't take as they are, later ones over earlier ones: one that a
+    /// whole object gives later is left to that object, since what is listed here wins over all of those. Variables of
+    /// `env` win over them all.
     fn used(&self) -> Vec<EnvVar> {
         let mut variables: Vec<EnvVar> = Vec::new();
-        for used in self.container.uses.iter().filter(|used| !self.is_whole(used)) {
-            let parts: Vec<(Arc<str>, Part)> = match used.source {
-                UseSource::Config(id) => {
-                    let keys = self.model.configs[id].keys.iter();
-                    let settings = keys.filter(|key| !matches!(key.content, Content::File { .. }));
-                    settings
-                        .map(|key| (Arc::clone(&key.name), Part::Config(id, Arc::clone(&key.name))))
-                        .collect()
-                }
-                UseSource::Secret(id) => {
-                    let keys = self.model.secrets[id].keys.iter();
-                    keys.map(|key| (Arc::clone(&key.name), Part::Secret(id, Arc::clone(&key.name)))).collect()
-                }
-            };
-            for (key, part) in parts {
-                let name = used.variable(&key);
-                if self.container.env.iter().any(|variable| *variable.name == *name) {
-                    continue;
-                }
-                let variable = EnvVar { name, value: None, value_from: self.source(&part) };
-                match variables.iter_mut().find(|known| known.name == variable.name) {
-                    Some(known) => *known = variable,
-                    None => variables.push(variable),
+        for used in &self.container.uses {
+            let whole = self.is_whole(used);
+            for part in self.model.used_keys(used) {
+                let Some(name) = key_of(&part).map(|key| used.variable(key)) else { continue };
+                variables.retain(|known| known.name != name);
+                let set = self.container.env.iter().any(|variable| *variable.name == *name);
+                if !whole && !set {
+                    variables.push(EnvVar { name, value: None, value_from: self.source(&part) });
                 }
             }
         }
@@ -140,13 +133,13 @@ impl<'m> Environment<'m> {
                 literal.push_str(known);
                 continue;
             }
-            escape(&mut out, &literal, true);
+            expansion::escape(&mut out, &literal, true);
             literal.clear();
             out.push_str("$(");
             out.push_str(&self.variable_for(part));
             out.push(')');
         }
-        escape(&mut out, &literal, false);
+        expansion::escape(&mut out, &literal, false);
         out
     }
 
@@ -182,14 +175,14 @@ impl<'m> Environment<'m> {
             Part::Plain(_) | Part::Known { .. } | Part::Unresolved => return None,
             Part::Config(id, key) => {
                 source.config_map_key_ref = Some(ConfigMapKeySelector {
-                    name: self.model.configs[*id].object_name().to_string(),
+                    name: config_name(self.model, &self.model.configs[*id]),
                     key: key.to_string(),
                     optional: None,
                 });
             }
             Part::Secret(id, key) => {
                 source.secret_key_ref = Some(SecretKeySelector {
-                    name: self.model.secrets[*id].object_name().to_string(),
+                    name: secret_name(self.model, &self.model.secrets[*id]),
                     key: key.to_string(),
                     optional: None,
                 });
@@ -203,6 +196,14 @@ impl<'m> Environment<'m> {
     }
 }
 
+/// The key of a config or secret that a part is.
+fn key_of(part: &Part) -> Option<&str> {
+    match part {
+        Part::Config(_, key) | Part::Secret(_, key) => Some(key),
+        _ => None,
+    }
+}
+
 fn field_path(field: &PodField) -> String {
     match field {
         PodField::Name => "metadata.name".into(),
@@ -210,61 +211,5 @@ fn field_path(field: &PodField) -> String {
         PodField::Ip => "status.podIP".into(),
         PodField::Node => "spec.nodeName".into(),
         PodField::Label(key) => format!("metadata.labels['{key}']"),
-    }
-}
-
-/// Appends a literal so that the cluster's composition leaves it as it is. `$$` would become `$`, and
-/// `$(` begin a reference: a run of `$` is doubled if it is longer than one, or if `(` or a reference
-/// follows it.
-fn escape(out: &mut String, literal: &str, reference_follows: bool) {
-    let mut rest = literal;
-    while let Some(at) = rest.find('$') {
-        let (before, from_run) = rest.split_at(at);
-        let after = from_run.trim_start_matches('$');
-        let run = from_run.len() - after.len();
-        let doubled = run > 1 || after.starts_with('(') || (after.is_empty() && reference_follows);
-        out.push_str(before);
-        out.extend(std::iter::repeat_n('$', if doubled { run * 2 } else { run }));
-        rest = after;
-    }
-    out.push_str(rest);
-}
-
-#[cfg(test)]
-mod tests {
-    use proptest::prelude::*;
-
-    /// What the cluster makes of a composed text, by its documentation of `$(NAME)` in variables.
-    fn expanded(text: &str, value: &str) -> String {
-        let mut out = String::new();
-        let mut rest = text;
-        while let Some(at) = rest.find('$') {
-            let (before, after) = rest.split_at(at);
-            out.push_str(before);
-            rest = if let Some(after) = after.strip_prefix("$$") {
-                out.push('$');
-                after
-            } else if let Some(after) = after.strip_prefix("$(NAME)") {
-                out.push_str(value);
-                after
-            } else {
-                out.push('$');
-                &after[1..]
-            };
-        }
-        out + rest
-    }
-
-    proptest! {
-        #[test]
-        fn every_literal_comes_out_as_it_went_in(parts in prop::collection::vec("[$(){a]{0,6}", 1..4)) {
-            let mut composed = String::new();
-            for (index, part) in parts.iter().enumerate() {
-                let last = index + 1 == parts.len();
-                super::escape(&mut composed, part, !last);
-                composed.push_str(if last { "" } else { "$(NAME)" });
-            }
-            prop_assert_eq!(expanded(&composed, "<v>"), parts.join("<v>"));
-        }
     }
 }

@@ -4,21 +4,27 @@
 //! it. `done` asks the cluster for the Job itself, with a token that only the gate can read and that
 //! allows nothing but reading that Job.
 
+use fracht_core::digest::short;
 use fracht_core::grammar::duration::{self, whole_seconds};
 use fracht_core::grammar::image::Image;
-use fracht_core::model::{After, Condition, Port, Probe, Protocol, Workload, WorkloadId};
+use fracht_core::model::{After, Condition, Model, Port, Probe, Protocol, Workload, WorkloadId};
 use k8s_openapi::api::core::v1::{
-    ConfigMapProjection, Container, KeyToPath, ProjectedVolumeSource, ServiceAccountTokenProjection, Volume,
-    VolumeMount, VolumeProjection,
+    ConfigMapProjection, Container, KeyToPath, ProjectedVolumeSource, ResourceRequirements,
+    ServiceAccountTokenProjection, Volume, VolumeMount, VolumeProjection,
 };
+use k8s_openapi::apimachinery::pkg::api::resource::Quantity;
 
 use crate::name::{LABEL, fitted};
 use crate::rendering::Rendering;
 use crate::security;
 
+/// The exit code of a gate that gave up (`EX_TEMPFAIL`, sysexits.h): it is no failure of what it holds back.
+pub(crate) const GAVE_UP: i32 = 75;
+
 /// The volume with the token and the certificate of the cluster, and where it is mounted.
 const TOKEN_VOLUME: &str = "fracht-gate";
 const TOKEN_FOLDER: &str = "/run/fracht-gate";
+
 /// The gates of a workload, in the order of its `after`.
 pub(crate) fn gates(rendering: &Rendering<'_>, workload: &Workload) -> Vec<Container> {
     let gate = |after: &After| match after.condition {
@@ -27,6 +33,13 @@ pub(crate) fn gates(rendering: &Rendering<'_>, workload: &Workload) -> Vec<Conta
         Condition::Done => Some(done(rendering, workload, after.on)),
     };
     workload.after.iter().filter_map(gate).collect()
+}
+
+/// The seconds that a pod may spend at its gates, which wait one after the other; 0 without gates.
+pub(crate) fn longest_wait(model: &Model, workload: &Workload) -> i64 {
+    let gates = workload.after.iter().filter(|after| after.condition != Condition::Started).count();
+    i64::from(whole_seconds(model.target.gate.within.value))
+        .saturating_mul(i64::try_from(gates).unwrap_or(i64::MAX))
 }
 
 /// The tasks that a workload waits for until they are done.
@@ -86,7 +99,7 @@ fn wait(rendering: &Rendering<'_>, what: &str) -> String {
     let within = duration::show(rendering.model().target.gate.within.value);
     format!(
         "  now=`date +%s`\n  \
-           if [ $now -ge $end ]; then echo \"gave up after {within} of waiting for {what}\"; exit 1; fi\n  \
+           if [ $now -ge $end ]; then echo \"gave up after {within} of waiting for {what}\"; exit {GAVE_UP}; fi\n  \
            echo \"waiting for {what}\"\n  \
            sleep 2\n"
     )
@@ -119,7 +132,9 @@ fn done(rendering: &Rendering<'_>, workload: &Workload, on: WorkloadId) -> Conta
            answer=`curl -sS -m 10 --cacert {TOKEN_FOLDER}/ca.crt -H \"Authorization: Bearer $token\" $url | tr -d ' \\n'`\n  \
            case $answer in\n    \
              *'\"type\":\"Complete\",\"status\":\"True\"'*) echo \"{name} is done\"; exit 0 ;;\n    \
-             *'\"type\":\"Failed\",\"status\":\"True\"'*) echo \"{name} failed: see the log of job $job\"; exit 1 ;;\n  \
+             *'\"type\":\"Failed\",\"status\":\"True\"'*) echo \"{name} failed: see the log of job $job\"; exit 1 ;;\n    \
+             *'\"code\":404'*) echo \"job $job not found: apply the stack again, which runs {name} again\" ;;\n    \
+             *'\"code\":403'*) echo \"not allowed to read job $job: apply the stack again\" ;;\n  \
            esac\n\
          {wait}\
          done\n",
@@ -137,10 +152,27 @@ fn done(rendering: &Rendering<'_>, workload: &Workload, on: WorkloadId) -> Conta
 
 fn container(workload: &Workload, on: &str, image: &Image, script: String) -> Container {
     Container {
-        name: fitted(&format!("wait-for-{on}"), LABEL),
+        name: name(workload, on),
         image: Some(image.to_string()),
         command: Some(vec!["/bin/sh".into(), "-c".into(), script]),
+        resources: Some(resources()),
         security_context: Some(security::of_gate(workload)),
         ..Container::default()
     }
+}
+
+/// No helper has such a name; the workload itself may.
+fn name(workload: &Workload, on: &str) -> String {
+    let name = fitted(&format!("wait-for-{on}"), LABEL);
+    if name == *workload.name { fitted(&format!("{name}-{}", short(name.as_bytes())), LABEL) } else { name }
+}
+
+/// What a gate takes. A namespace with a quota takes no pod of which a container sets no requests and limits; those of
+/// the containers that follow are larger, so that the pod asks for no more.
+fn resources() -> ResourceRequirements {
+    let amounts = |cpu: &str, memory: &str| {
+        let amounts = [("cpu", cpu), ("memory", memory)];
+        Some(amounts.map(|(name, amount)| (name.to_owned(), Quantity(amount.to_owned()))).into())
+    };
+    ResourceRequirements { requests: amounts("10m", "16Mi"), limits: amounts("100m", "64Mi"), claims: None }
 }

@@ -5,7 +5,7 @@ use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
 use serde::{Deserialize, Serialize};
 
 use crate::labels;
-use crate::name::{LABEL, fitted};
+use crate::name::for_purpose;
 
 /// A route for HTTP (Gateway API 1.0), as far as it is made here.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -58,8 +58,8 @@ struct BackendRef {
 }
 
 /// The name of a port's route.
-pub(crate) fn name(workload: &Workload, port: &Port) -> String {
-    fitted(&format!("{}-{}", workload.name, port.name), LABEL)
+pub(crate) fn name(model: &Model, workload: &Workload, port: &Port) -> String {
+    for_purpose(model, &workload.name, &port.name)
 }
 
 pub(crate) fn http_route(model: &Model, workload: &Workload, port: &Port) -> HttpRoute {
@@ -71,7 +71,7 @@ pub(crate) fn http_route(model: &Model, workload: &Workload, port: &Port) -> Htt
     HttpRoute {
         api_version: "gateway.networking.k8s.io/v1".into(),
         kind: "HTTPRoute".into(),
-        metadata: labels::meta(model, name(workload, port), labels::of_part(model, &workload.name)),
+        metadata: labels::meta(model, name(model, workload, port), labels::of_service(model, workload)),
         spec: RouteSpec {
             parent_refs: vec![parent],
             hostnames: model.web_host(port).map(str::to_owned).into_iter().collect(),

@@ -4,22 +4,28 @@
 use fracht_core::digest::short;
 use fracht_core::grammar::duration::whole_seconds;
 use fracht_core::grammar::schedule::Schedule;
-use fracht_core::model::{Kind, Overlap, Workload};
-use k8s_openapi::api::batch::v1::{CronJob, CronJobSpec, Job, JobSpec, JobTemplateSpec};
+use fracht_core::model::{Kind, Model, Overlap, Workload};
+use k8s_openapi::api::batch::v1::{
+    CronJob, CronJobSpec, Job, JobSpec, JobTemplateSpec, PodFailurePolicy,
+    PodFailurePolicyOnExitCodesRequirement, PodFailurePolicyRule,
+};
+use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
 
-use crate::name::{LABEL, fitted};
+use crate::name::{LABEL, fitted, in_stack};
+use crate::pod::Once;
 use crate::rendering::Rendering;
-use crate::{labels, pod};
+use crate::{gate, labels, pod};
 
-/// The longest name that leaves room for what the cluster adds to it in the names of its Jobs.
-const LONGEST: usize = LABEL - 11;
 /// A time for a task that only runs when somebody asks: the object needs one, and is suspended.
 const NEVER: &str = "0 0 1 1 *";
 
 pub(crate) fn job(rendering: &Rendering<'_>, workload: &Workload) -> Job {
     let spec = spec(rendering, workload);
     Job {
-        metadata: labels::workload_meta(rendering.model(), workload, job_name(workload, &spec)),
+        metadata: ObjectMeta {
+            name: Some(job_name(rendering.model(), workload, &spec)),
+            ..labels::workload_meta(rendering.model(), workload)
+        },
         spec: Some(spec),
         status: None,
     }
@@ -27,19 +33,14 @@ pub(crate) fn job(rendering: &Rendering<'_>, workload: &Workload) -> Job {
 
 /// The name of a task's Job. Those of the tasks that it waits for must be known.
 pub(crate) fn name(rendering: &Rendering<'_>, workload: &Workload) -> String {
-    job_name(workload, &spec(rendering, workload))
+    job_name(rendering.model(), workload, &spec(rendering, workload))
 }
 
-fn job_name(workload: &Workload, spec: &JobSpec) -> String {
+fn job_name(model: &Model, workload: &Workload, spec: &JobSpec) -> String {
     // A struct of plain fields: writing it can't fail.
     let content = serde_json::to_vec(spec).unwrap_or_default();
     let digest = short(&content);
-    format!("{}-{digest}", fitted(&workload.name, LABEL - digest.len() - 1))
-}
-
-/// The name of a scheduled task's `CronJob`.
-pub(crate) fn cron_name(workload: &Workload) -> String {
-    fitted(&workload.name, LONGEST)
+    format!("{}-{digest}", fitted(&in_stack(model, &workload.name), LABEL - digest.len() - 1))
 }
 
 pub(crate) fn cron_job(rendering: &Rendering<'_>, workload: &Workload) -> CronJob {
@@ -54,7 +55,7 @@ pub(crate) fn cron_job(rendering: &Rendering<'_>, workload: &Workload) -> CronJo
     };
     let overlap = task.map(|task| task.overlap.value);
     CronJob {
-        metadata: labels::workload_meta(rendering.model(), workload, cron_name(workload)),
+        metadata: labels::workload_meta(rendering.model(), workload),
         spec: Some(CronJobSpec {
             schedule,
             suspend: asleep,
@@ -73,13 +74,50 @@ pub(crate) fn cron_job(rendering: &Rendering<'_>, workload: &Workload) -> CronJo
 
 fn spec(rendering: &Rendering<'_>, workload: &Workload) -> JobSpec {
     let (retries, timeout) = match &workload.kind {
-        Kind::Task(task) => (task.retries.value, task.timeout),
+        Kind::Task(task) => {
+            (task.retries.value, task.timeout.map(|time| i64::from(whole_seconds(time.value))))
+        }
         Kind::Service(_) => (0, None),
     };
+    // Time at a gate is none that the task takes: a limit of the Job would count it, and end the Job for good. One of the pod
+    // has room for it.
+    let waiting = gate::longest_wait(rendering.model(), workload);
+    let (of_job, of_pod) =
+        if waiting == 0 { (timeout, None) } else { (None, timeout.map(|time| time + waiting)) };
     JobSpec {
         backoff_limit: Some(i32::try_from(retries).unwrap_or(i32::MAX)),
-        active_deadline_seconds: timeout.map(|timeout| whole_seconds(timeout.value).into()),
-        template: pod::template(rendering, workload, Some("Never")),
+        active_deadline_seconds: of_job.map(|time| time.min(MOST_SECONDS)),
+        pod_failure_policy: gates_do_not_count(rendering, workload),
+        template: pod::template(
+            rendering,
+            workload,
+            Some(Once { within: of_pod.map(|time| time.min(MOST_SECONDS)) }),
+        ),
         ..JobSpec::default()
     }
+}
+
+/// The most seconds that a cluster takes for a limit.
+const MOST_SECONDS: i64 = i32::MAX as i64;
+
+/// A gate that gives up is no try of the task: the cluster starts another pod.
+fn gates_do_not_count(rendering: &Rendering<'_>, workload: &Workload) -> Option<PodFailurePolicy> {
+    /// The most rules that a policy may have.
+    const MOST: usize = 20;
+    let ignore = |container_name| PodFailurePolicyRule {
+        action: "Ignore".into(),
+        on_exit_codes: Some(PodFailurePolicyOnExitCodesRequirement {
+            container_name,
+            operator: "In".into(),
+            values: vec![gate::GAVE_UP],
+        }),
+        on_pod_conditions: None,
+    };
+    let gates = gate::gates(rendering, workload);
+    let rules = match gates.len() {
+        0 => return None,
+        1..=MOST => gates.into_iter().map(|gate| ignore(Some(gate.name))).collect(),
+        _ => vec![ignore(None)],
+    };
+    Some(PodFailurePolicy { rules })
 }

@@ -2,10 +2,11 @@
 
 use std::collections::BTreeMap;
 
+use fracht_core::grammar::name::is_label_value;
 use fracht_core::model::{Model, Network, Workload};
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::{LabelSelector, ObjectMeta};
 
-use crate::name::{LABEL, fitted};
+use crate::name::{LABEL, fitted, side_name, workload_name};
 
 const NAME: &str = "app.kubernetes.io/name";
 const COMPONENT: &str = "app.kubernetes.io/component";
@@ -66,7 +67,12 @@ pub(crate) fn of_part(model: &Model, name: &str) -> Labels {
     ])
 }
 
-/// The labels of a workload's Services: no version, which is the pods'.
+/// What every namespace of ours has. Several stacks may share one: nothing of it may be one stack's.
+pub(crate) fn of_namespace() -> Labels {
+    BTreeMap::from([(MANAGED_BY.into(), "fracht".into())])
+}
+
+/// The labels of a workload's other objects: no version, which is the pods'.
 pub(crate) fn of_service(model: &Model, workload: &Workload) -> Labels {
     let mut labels = of_workload(model, workload);
     labels.remove(VERSION);
@@ -81,8 +87,14 @@ pub(crate) fn notes(workload: &Workload) -> Option<Labels> {
 }
 
 /// Name, namespace, labels and annotations of the main object of a workload.
-pub(crate) fn workload_meta(model: &Model, workload: &Workload, name: impl Into<String>) -> ObjectMeta {
+pub(crate) fn workload_meta(model: &Model, workload: &Workload) -> ObjectMeta {
+    let name = workload_name(model, workload);
     ObjectMeta { annotations: notes(workload), ..meta(model, name, of_workload(model, workload)) }
+}
+
+/// Name, namespace and labels of a further object of a workload that has the name of the main one.
+pub(crate) fn side_meta(model: &Model, workload: &Workload) -> ObjectMeta {
+    meta(model, side_name(model, workload), of_service(model, workload))
 }
 
 /// Name, namespace and labels of an object.
@@ -93,14 +105,4 @@ pub(crate) fn meta(model: &Model, name: impl Into<String>, labels: Labels) -> Ob
         labels: Some(labels),
         ..ObjectMeta::default()
     }
-}
-
-/// Whether a text can be the value of a label: at most 63 letters, digits, `-`, `_` and `.`, with a letter
-/// or a digit at both ends.
-fn is_label_value(text: &str) -> bool {
-    let edge = |c: char| c.is_ascii_alphanumeric();
-    text.len() <= LABEL
-        && text.starts_with(edge)
-        && text.ends_with(edge)
-        && text.chars().all(|c| edge(c) || "-_.".contains(c))
 }

@@ -11,6 +11,7 @@ mod deployment;
 pub mod diff;
 mod disruption;
 mod env;
+mod expansion;
 mod gate;
 mod http_route;
 mod job;
@@ -37,11 +38,11 @@ mod storage;
 mod web;
 mod write;
 
+pub use name::{outer_name, secret_name, side_name};
 pub use object::{Object, text_at, through_its_kind};
 pub use plan::{Origin, Piece};
 pub use read::objects as read_objects;
 pub use rendering::{Rendering, SecretValues};
-pub use service::outer_name;
 pub use write::{Comments, File, Format};
 
 /// The list, unless it is empty: what is empty is left out of objects.

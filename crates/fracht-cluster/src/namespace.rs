@@ -8,7 +8,7 @@ use crate::labels;
 
 pub(crate) fn namespace(model: &Model) -> Namespace {
     let name = model.target.namespace.value.to_string();
-    let labels = Some(labels::of_part(model, &model.name.value));
+    let labels = Some(labels::of_namespace());
     Namespace {
         metadata: ObjectMeta { name: Some(name), labels, ..ObjectMeta::default() },
         ..Namespace::default()

@@ -7,6 +7,7 @@
 use std::collections::BTreeMap;
 
 use fracht_core::model::{Model, Network, NetworkId, Port, Workload};
+use fracht_core::plan::reach::{API_PORTS, NAME_PORTS, NODE_NAMES};
 use k8s_openapi::api::networking::v1::{
     IPBlock, NetworkPolicy, NetworkPolicyEgressRule, NetworkPolicyIngressRule, NetworkPolicyPeer,
     NetworkPolicyPort, NetworkPolicySpec,
@@ -14,36 +15,27 @@ use k8s_openapi::api::networking::v1::{
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::LabelSelector;
 use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
 
-use crate::name::{LABEL, fitted};
-use crate::{filled, gate, labels, service};
-
-/// Addresses that a node answers look-ups of names at, where it keeps them (RFC 3927).
-const LINK_LOCAL: &str = "169.254.0.0/16";
-/// The ports at which clusters serve their API.
-const API_PORTS: [i32; 2] = [443, 6443];
+use crate::name::for_purpose;
+use crate::{filled, labels, service};
 
 /// The name of a network's policy.
-pub(crate) fn network_name(network: &Network) -> String {
-    fitted(&format!("network-{}", network.name), LABEL)
+pub(crate) fn network_name(model: &Model, network: &Network) -> String {
+    for_purpose(model, &network.name, "network")
 }
 
 /// The name of the policy of the stack's common network.
-pub(crate) const COMMON_NAME: &str = "common-network";
+pub(crate) fn common_name(model: &Model) -> String {
+    format!("{}.common-network", model.name.value)
+}
 
 /// The name of the policy that lets everybody get to the open ports of a service.
-pub(crate) fn open_name(workload: &Workload) -> String {
-    fitted(&format!("{}-open", workload.name), LABEL)
+pub(crate) fn open_name(model: &Model, workload: &Workload) -> String {
+    for_purpose(model, &workload.name, "open")
 }
 
 /// The name of the policy that lets a workload in closed networks ask the cluster.
-pub(crate) fn api_name(workload: &Workload) -> String {
-    fitted(&format!("{}-api", workload.name), LABEL)
-}
-
-/// Whether a workload asks the cluster, and has no way there but one made for it.
-pub(crate) fn needs_api(model: &Model, workload: &Workload) -> bool {
-    let asks = !workload.rights.is_empty() || gate::awaited_tasks(workload).next().is_some();
-    asks && model.is_closed_in(workload)
+pub(crate) fn api_name(model: &Model, workload: &Workload) -> String {
+    for_purpose(model, &workload.name, "api")
 }
 
 /// Whether any workload is in the stack's common network.
@@ -69,13 +61,13 @@ pub(crate) fn network(model: &Model, id: NetworkId) -> NetworkPolicy {
         spec.egress = Some(vec![NetworkPolicyEgressRule::default()]);
         spec.policy_types = Some(vec!["Ingress".into(), "Egress".into()]);
     }
-    policy(model, network_name(network), &network.name, spec)
+    policy(model, network_name(model, network), &network.name, spec)
 }
 
 /// The policy of the stack's common network.
 pub(crate) fn common(model: &Model) -> NetworkPolicy {
     let spec = among(&members(model, labels::COMMON_NETWORK));
-    policy(model, COMMON_NAME.into(), &model.name.value, spec)
+    policy(model, common_name(model), &model.name.value, spec)
 }
 
 /// The policy of a service's open ports.
@@ -87,24 +79,26 @@ pub(crate) fn open(model: &Model, workload: &Workload) -> NetworkPolicy {
         policy_types: Some(vec!["Ingress".into()]),
         egress: None,
     };
-    policy(model, open_name(workload), &workload.name, spec)
+    of_workload(model, open_name(model, workload), workload, spec)
 }
 
 /// The policy of a workload that asks the cluster.
 pub(crate) fn api(model: &Model, workload: &Workload) -> NetworkPolicy {
-    let ports = API_PORTS.map(|number| NetworkPolicyPort { port: Some(IntOrString::Int(number)), ..tcp() });
+    let ports = API_PORTS
+        .iter()
+        .map(|number| NetworkPolicyPort { port: Some(IntOrString::Int((*number).into())), ..tcp() });
     let blocks = model.target.api.iter().map(|block| NetworkPolicyPeer {
         ip_block: Some(IPBlock { cidr: block.to_string(), except: None }),
         ..NetworkPolicyPeer::default()
     });
-    let to_api = NetworkPolicyEgressRule { ports: Some(ports.to_vec()), to: filled(blocks.collect()) };
+    let to_api = NetworkPolicyEgressRule { ports: Some(ports.collect()), to: filled(blocks.collect()) };
     let spec = NetworkPolicySpec {
         pod_selector: Some(labels::label_selector(model, workload)),
         egress: Some(vec![to_api]),
         policy_types: Some(vec!["Egress".into()]),
         ingress: None,
     };
-    policy(model, api_name(workload), &workload.name, spec)
+    of_workload(model, api_name(model, workload), workload, spec)
 }
 
 fn has_members_in_closed(model: &Model, id: NetworkId) -> bool {
@@ -138,20 +132,20 @@ fn among(members: &LabelSelector) -> NetworkPolicySpec {
 
 /// The look-up of names, by whatever in the cluster answers it.
 fn look_up() -> NetworkPolicyEgressRule {
-    let number = Some(IntOrString::Int(53));
-    let udp = NetworkPolicyPort { port: number.clone(), protocol: Some("UDP".into()), end_port: None };
+    let ports = NAME_PORTS.iter().flat_map(|number| {
+        let port = Some(IntOrString::Int((*number).into()));
+        let udp = NetworkPolicyPort { port: port.clone(), protocol: Some("UDP".into()), end_port: None };
+        [udp, NetworkPolicyPort { port, ..tcp() }]
+    });
     let in_cluster = NetworkPolicyPeer {
         namespace_selector: Some(LabelSelector::default()),
         ..NetworkPolicyPeer::default()
     };
     let on_node = NetworkPolicyPeer {
-        ip_block: Some(IPBlock { cidr: LINK_LOCAL.into(), except: None }),
+        ip_block: Some(IPBlock { cidr: NODE_NAMES.into(), except: None }),
         ..NetworkPolicyPeer::default()
     };
-    NetworkPolicyEgressRule {
-        ports: Some(vec![udp, NetworkPolicyPort { port: number, ..tcp() }]),
-        to: Some(vec![in_cluster, on_node]),
-    }
+    NetworkPolicyEgressRule { ports: Some(ports.collect()), to: Some(vec![in_cluster, on_node]) }
 }
 
 fn tcp() -> NetworkPolicyPort {
@@ -168,4 +162,11 @@ fn port(port: &Port) -> NetworkPolicyPort {
 
 fn policy(model: &Model, name: String, part: &str, spec: NetworkPolicySpec) -> NetworkPolicy {
     NetworkPolicy { metadata: labels::meta(model, name, labels::of_part(model, part)), spec: Some(spec) }
+}
+
+fn of_workload(model: &Model, name: String, workload: &Workload, spec: NetworkPolicySpec) -> NetworkPolicy {
+    NetworkPolicy {
+        metadata: labels::meta(model, name, labels::of_service(model, workload)),
+        spec: Some(spec),
+    }
 }

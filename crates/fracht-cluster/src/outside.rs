@@ -7,6 +7,7 @@ use fracht_core::model::{Model, Outside, OutsidePlace};
 use k8s_openapi::api::core::v1::{Service, ServicePort, ServiceSpec};
 use k8s_openapi::api::discovery::v1::{Endpoint, EndpointPort, EndpointSlice};
 
+use crate::name::in_stack;
 use crate::{filled, labels};
 
 pub(crate) fn service(model: &Model, outside: &Outside) -> Service {
@@ -16,7 +17,7 @@ pub(crate) fn service(model: &Model, outside: &Outside) -> Service {
         ..ServicePort::default()
     });
     let ports = filled(ports.collect());
-    let spec = match &outside.place {
+    let spec = match &outside.place.value {
         OutsidePlace::Host(host) => ServiceSpec {
             type_: Some("ExternalName".into()),
             external_name: Some(host.to_string()),
@@ -47,7 +48,7 @@ pub(crate) fn endpoint_slice(model: &Model, outside: &Outside, address: IpAddr) 
         ..EndpointPort::default()
     });
     EndpointSlice {
-        metadata: labels::meta(model, &*outside.name, of_part),
+        metadata: labels::meta(model, in_stack(model, &outside.name), of_part),
         address_type: if address.is_ipv4() { "IPv4" } else { "IPv6" }.into(),
         endpoints: vec![Endpoint { addresses: vec![address.to_string()], ..Endpoint::default() }],
         ports: filled(ports.collect()),

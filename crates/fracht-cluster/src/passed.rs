@@ -98,8 +98,10 @@ fn group(kind: &str) -> Group {
         "Pod" | "Deployment" | "StatefulSet" | "DaemonSet" | "ReplicaSet" | "Job" | "CronJob" => {
             Group::Workloads
         }
-        "NetworkPolicy" | "PodDisruptionBudget" | "HorizontalPodAutoscaler" => Group::Policies,
-        "Ingress" | "IngressClass" | "HTTPRoute" => Group::Entries,
+        "NetworkPolicy" => Group::Policies,
+        "Ingress" | "IngressClass" | "HTTPRoute" | "PodDisruptionBudget" | "HorizontalPodAutoscaler" => {
+            Group::Entries
+        }
         _ => Group::Others,
     }
 }

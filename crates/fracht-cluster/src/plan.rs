@@ -1,16 +1,21 @@
 //! Which objects are made of a stack, in the order to apply them. Nothing is built here: a piece is small.
 
+use std::collections::BTreeSet;
+
 use fracht_core::check::is_made;
 use fracht_core::model::{
-    ConfigId, Entry, Kind, Model, NetworkId, OutsideId, OutsidePlace, PortIndex, Reach, Replicas, SecretId,
-    VolumeId, Workload, WorkloadId,
+    ConfigId, Entry, Kind, Model, Mounted, NetworkId, OutsideId, OutsidePlace, PortIndex, Reach, Replicas,
+    SecretId, VolumeId, Workload, WorkloadId,
 };
 use fracht_core::plan::order::Order;
 use fracht_core::source::Span;
 
+use crate::name::{
+    claim_name, config_name, governing_name, in_stack, outer_name, secret_name, side_name, workload_name,
+};
 use crate::passed::PassedObject;
 use crate::rights::Holder;
-use crate::{claim, disruption, http_route, job, network_policy, rights, service, stateful_set, web};
+use crate::{claim, disruption, http_route, network_policy, rights, web};
 
 /// An object that is to be made.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -28,8 +33,8 @@ pub(crate) enum Group {
     Storage = 3,
     Settings = 4,
     Addresses = 5,
-    Workloads = 6,
-    Policies = 7,
+    Policies = 6,
+    Workloads = 7,
     Entries = 8,
     Others = 9,
 }
@@ -90,7 +95,8 @@ pub(crate) fn plan(model: &Model, order: &Order, passed: &[PassedObject]) -> Vec
             add(Group::Rights, 0, Source::Binding(id, holder));
         }
     }
-    for (id, volume) in model.volumes.entries() {
+    let claimed = claimed(model, passed);
+    for (id, volume) in model.volumes.entries().filter(|(id, _)| claimed.contains(id)) {
         if volume.node_folder.is_some() {
             add(Group::Storage, 0, Source::PersistentVolume(id));
         }
@@ -106,13 +112,14 @@ pub(crate) fn plan(model: &Model, order: &Order, passed: &[PassedObject]) -> Vec
     }
     for (id, outside) in model.outsides.entries() {
         add(Group::Addresses, 0, Source::Outside(id));
-        if let OutsidePlace::Address(_) = outside.place {
+        if let OutsidePlace::Address(_) = outside.place.value {
             add(Group::Addresses, 0, Source::EndpointSlice(id));
         }
     }
     for (id, workload) in model.workloads.entries() {
         addresses(model, id, workload, &mut add);
     }
+    policies(model, &mut add);
     for (wave, ids) in order.waves.iter().enumerate() {
         for id in ids.iter().copied() {
             let workload = &model.workloads[id];
@@ -127,8 +134,8 @@ pub(crate) fn plan(model: &Model, order: &Order, passed: &[PassedObject]) -> Vec
     for id in order.scheduled.iter().copied() {
         add(Group::Workloads, order.waves.len().max(1), Source::CronJob(id));
     }
-    policies(model, &mut add);
     for (id, workload) in model.workloads.entries() {
+        scaling(id, workload, &mut add);
         entries(model, id, workload, &mut add);
     }
     for (index, object) in passed.iter().enumerate() {
@@ -153,16 +160,33 @@ fn addresses(model: &Model, id: WorkloadId, workload: &Workload, add: &mut impl 
     }
 }
 
-fn policies(model: &Model, add: &mut impl FnMut(Group, usize, Source)) {
-    for (id, workload) in model.workloads.entries() {
-        let replicas = workload.service().map(|service| service.replicas.value);
-        if let Some(Replicas::Growing { .. }) = replicas {
-            add(Group::Policies, 0, Source::Autoscaler(id));
-        }
-        if disruption::is_for(workload) {
-            add(Group::Policies, 0, Source::DisruptionBudget(id));
-        }
+/// The volumes that a claim is made for: something mounts them under this target, be it an object that is passed through.
+fn claimed(model: &Model, passed: &[PassedObject]) -> BTreeSet<VolumeId> {
+    let mounts =
+        model.workloads.iter().flat_map(Workload::containers).flat_map(|container| &container.mounts);
+    let mounted = mounts.filter_map(|mount| match mount.what {
+        Mounted::Volume(id) => Some(id),
+        _ => None,
+    });
+    let named = model.volumes.entries().filter(|(_, volume)| {
+        let name = claim_name(model, volume);
+        passed.iter().any(|object| object.text.contains(&name))
+    });
+    mounted.chain(named.map(|(id, _)| id)).collect()
+}
+
+fn scaling(id: WorkloadId, workload: &Workload, add: &mut impl FnMut(Group, usize, Source)) {
+    let replicas = workload.service().map(|service| service.replicas.value);
+    if let Some(Replicas::Growing { .. }) = replicas {
+        add(Group::Entries, 0, Source::Autoscaler(id));
     }
+    if disruption::is_for(workload) {
+        add(Group::Entries, 0, Source::DisruptionBudget(id));
+    }
+}
+
+/// Policies stand before the pods that they protect: none is open for a moment.
+fn policies(model: &Model, add: &mut impl FnMut(Group, usize, Source)) {
     for (id, _) in model.networks.entries().filter(|(id, _)| network_policy::has_members(model, *id)) {
         add(Group::Policies, 0, Source::Network(id));
     }
@@ -173,7 +197,7 @@ fn policies(model: &Model, add: &mut impl FnMut(Group, usize, Source)) {
         if workload.ports().iter().any(|port| port.reach.value.is_open()) {
             add(Group::Policies, 0, Source::Open(id));
         }
-        if network_policy::needs_api(model, workload) {
+        if model.leaves_by_api(workload) {
             add(Group::Policies, 0, Source::Api(id));
         }
     }
@@ -205,35 +229,36 @@ impl Source {
         job_name: impl Fn(WorkloadId) -> String,
     ) -> (&'a str, String) {
         let workload = |id: WorkloadId| &model.workloads[id];
-        let plain = |id: WorkloadId| workload(id).name.to_string();
+        let side = |id: WorkloadId| side_name(model, workload(id));
         match self {
             Self::Namespace => ("Namespace", model.target.namespace.value.to_string()),
-            Self::Account(id) => ("ServiceAccount", plain(id)),
-            Self::Role(id, holder) => ("Role", holder.name(workload(id))),
-            Self::Binding(id, holder) => ("RoleBinding", holder.name(workload(id))),
+            Self::Account(id) => ("ServiceAccount", side(id)),
+            Self::Role(id, holder) => ("Role", holder.name(model, workload(id))),
+            Self::Binding(id, holder) => ("RoleBinding", holder.name(model, workload(id))),
             Self::PersistentVolume(id) => ("PersistentVolume", claim::piece_name(model, &model.volumes[id])),
-            Self::Claim(id) => ("PersistentVolumeClaim", model.volumes[id].name.to_string()),
-            Self::ConfigMap(id) => ("ConfigMap", model.configs[id].name.to_string()),
-            Self::Secret(id) => ("Secret", model.secrets[id].name.to_string()),
-            Self::Inner(id) => ("Service", plain(id)),
-            Self::Governing(id) => ("Service", stateful_set::governing_name(workload(id))),
-            Self::Outer(id, reach) => ("Service", service::outer_name(workload(id), reach)),
+            Self::Claim(id) => ("PersistentVolumeClaim", claim_name(model, &model.volumes[id])),
+            Self::ConfigMap(id) => ("ConfigMap", config_name(model, &model.configs[id])),
+            Self::Secret(id) => ("Secret", secret_name(model, &model.secrets[id])),
+            Self::Inner(id) => ("Service", workload(id).name.to_string()),
+            Self::Governing(id) => ("Service", governing_name(model, workload(id))),
+            Self::Outer(id, reach) => ("Service", outer_name(model, workload(id), reach)),
             Self::Outside(id) => ("Service", model.outsides[id].name.to_string()),
-            Self::EndpointSlice(id) => ("EndpointSlice", model.outsides[id].name.to_string()),
-            Self::Deployment(id) => ("Deployment", plain(id)),
-            Self::StatefulSet(id) => ("StatefulSet", stateful_set::name(workload(id))),
+            Self::EndpointSlice(id) => ("EndpointSlice", in_stack(model, &model.outsides[id].name)),
+            Self::Deployment(id) => ("Deployment", workload_name(model, workload(id))),
+            Self::StatefulSet(id) => ("StatefulSet", workload_name(model, workload(id))),
             Self::Job(id) => ("Job", job_name(id)),
-            Self::CronJob(id) => ("CronJob", job::cron_name(workload(id))),
-            Self::Autoscaler(id) => ("HorizontalPodAutoscaler", plain(id)),
-            Self::DisruptionBudget(id) => ("PodDisruptionBudget", plain(id)),
-            Self::Network(id) => ("NetworkPolicy", network_policy::network_name(&model.networks[id])),
-            Self::CommonNetwork => ("NetworkPolicy", network_policy::COMMON_NAME.into()),
-            Self::Open(id) => ("NetworkPolicy", network_policy::open_name(workload(id))),
-            Self::Api(id) => ("NetworkPolicy", network_policy::api_name(workload(id))),
-            Self::Ingress(id) => ("Ingress", plain(id)),
+            Self::CronJob(id) => ("CronJob", workload_name(model, workload(id))),
+            Self::Autoscaler(id) => ("HorizontalPodAutoscaler", side(id)),
+            Self::DisruptionBudget(id) => ("PodDisruptionBudget", side(id)),
+            Self::Network(id) => ("NetworkPolicy", network_policy::network_name(model, &model.networks[id])),
+            Self::CommonNetwork => ("NetworkPolicy", network_policy::common_name(model)),
+            Self::Open(id) => ("NetworkPolicy", network_policy::open_name(model, workload(id))),
+            Self::Api(id) => ("NetworkPolicy", network_policy::api_name(model, workload(id))),
+            Self::Ingress(id) => ("Ingress", side(id)),
             Self::HttpRoute(id, index) => {
                 let port = workload(id).port(index);
-                ("HTTPRoute", port.map(|port| http_route::name(workload(id), port)).unwrap_or_default())
+                let name = port.map(|port| http_route::name(model, workload(id), port));
+                ("HTTPRoute", name.unwrap_or_default())
             }
             Self::Passed(index) => passed
                 .get(index)

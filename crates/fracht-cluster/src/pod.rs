@@ -1,42 +1,52 @@
 //! The pod template that services and tasks share.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
 use fracht_core::grammar::duration::whole_seconds;
-use fracht_core::model::{ConfigId, Container as Definition, Mounted, Over, Part, UseSource, Workload};
+use fracht_core::model::{ConfigId, Container as Definition, Model, Mounted, Over, Part, Workload};
 use k8s_openapi::api::core::v1::{
     Affinity, LocalObjectReference, PodAffinityTerm, PodAntiAffinity, PodSpec, PodTemplateSpec,
     TopologySpreadConstraint,
 };
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
 
-use crate::name::{LABEL, fitted};
+use crate::config_map::config_digest;
+use crate::name::{LABEL, fitted, in_stack, secret_name};
 use crate::rendering::Rendering;
 use crate::{container, filled, gate, labels, rights, security, storage};
 
 /// How long a pod has to stop by itself, by the cluster's default.
 const STOP_SECONDS: u32 = 30;
 
-/// The template of a workload's pods. Only a task's one says what happens when it ends.
+/// A pod that runs to its end.
+pub(crate) struct Once {
+    /// How long it may take, in seconds.
+    pub(crate) within: Option<i64>,
+}
+
+/// The template of a workload's pods; of one that runs to its end for a task.
 pub(crate) fn template(
     rendering: &Rendering<'_>,
     workload: &Workload,
-    restart: Option<&str>,
+    once: Option<Once>,
 ) -> PodTemplateSpec {
-    let mut volumes = storage::volumes(rendering, workload);
+    let mut volumes = storage::volumes(rendering.model(), workload);
     volumes.extend(gate::token_volume(workload));
     // Gates hold back the helpers as well: what is waited for may be what they need.
     let mut before = gate::gates(rendering, workload);
     before.extend(container::helpers(rendering, workload));
-    let secret = |id| rendering.model().secrets[id].object_name().to_string();
+    let secret = |id| secret_name(rendering.model(), &rendering.model().secrets[id]);
     let pull = workload.pull.iter().map(|id| LocalObjectReference { name: secret(id.value) });
     let stop = workload.stop_within.map(|time| whole_seconds(time.value));
     let spec = PodSpec {
         // Nothing in a pod gets a key to the cluster that it did not ask for.
         automount_service_account_token: Some(!workload.rights.is_empty()),
         enable_service_links: Some(false),
-        service_account_name: rights::needs_account(workload).then(|| workload.name.to_string()),
-        restart_policy: restart.map(str::to_owned),
+        service_account_name: rights::needs_account(workload)
+            .then(|| in_stack(rendering.model(), &workload.name)),
+        restart_policy: once.is_some().then(|| "Never".into()),
+        active_deadline_seconds: once.and_then(|once| once.within),
         security_context: security::of_pod(workload),
         image_pull_secrets: filled(pull.collect()),
         node_selector: node_selector(workload),
@@ -105,32 +115,54 @@ fn spread(rendering: &Rendering<'_>, workload: &Workload) -> Option<TopologySpre
     })
 }
 
-/// The notes, and a digest for each config that the workload uses: a change restarts its pods, and no others.
-/// The contents of secrets enter no digest: they could be guessed from it.
+/// The notes, and a digest for each config of those keys that the workload uses: a change of them restarts its pods, and no
+/// others. The contents of secrets enter no digest: they could be guessed from it.
 fn annotations(rendering: &Rendering<'_>, workload: &Workload) -> Option<BTreeMap<String, String>> {
-    let used: BTreeSet<ConfigId> = workload.containers().flat_map(configs).collect();
-    let digest = |id: ConfigId| {
-        let name = fitted(&format!("config-{}", rendering.model().configs[id].name), LABEL);
-        Some((format!("fracht/{name}"), rendering.config_digest(id)?.to_owned()))
+    let mut used: BTreeMap<ConfigId, Keys<'_>> = BTreeMap::new();
+    workload.containers().for_each(|container| keys(rendering.model(), container, &mut used));
+    let digest = |(id, keys): (ConfigId, Keys<'_>)| {
+        let config = &rendering.model().configs[id];
+        let name = fitted(&format!("config-{}", config.name), LABEL);
+        let digest = match keys {
+            Keys::All => rendering.config_digest(id)?.to_owned(),
+            Keys::Some(keys) => config_digest(config, |key| keys.contains(key))?,
+        };
+        Some((format!("fracht/{name}"), digest))
     };
     let mut annotations = labels::notes(workload).unwrap_or_default();
     annotations.extend(used.into_iter().filter_map(digest));
     (!annotations.is_empty()).then_some(annotations)
 }
 
-/// The configs that a container mounts, uses or refers to.
-fn configs(container: &Definition) -> impl Iterator<Item = ConfigId> {
-    let mounted = container.mounts.iter().filter_map(|mount| match mount.what {
-        Mounted::Config(id, _) => Some(id),
-        _ => None,
-    });
-    let used = container.uses.iter().filter_map(|used| match used.source {
-        UseSource::Config(id) => Some(id),
-        UseSource::Secret(_) => None,
-    });
-    let referred = container.texts().flat_map(|(_, text)| &text.parts).filter_map(|part| match part {
-        Part::Config(id, _) => Some(*id),
-        _ => None,
-    });
-    mounted.chain(used).chain(referred)
+/// Which keys of a config are used.
+enum Keys<'m> {
+    All,
+    Some(BTreeSet<Cow<'m, str>>),
+}
+
+/// Notes the keys of configs that a container mounts, uses or refers to.
+fn keys<'m>(model: &Model, container: &'m Definition, all: &mut BTreeMap<ConfigId, Keys<'m>>) {
+    let mut key = |id: ConfigId, key: Option<Cow<'m, str>>| match (
+        all.entry(id).or_insert_with(|| Keys::Some(BTreeSet::new())),
+        key,
+    ) {
+        (Keys::All, _) => {}
+        (known, None) => *known = Keys::All,
+        (Keys::Some(keys), Some(key)) => _ = keys.insert(key),
+    };
+    for mount in &container.mounts {
+        if let Mounted::Config(id, one) = &mount.what {
+            key(*id, one.as_deref().map(Cow::Borrowed));
+        }
+    }
+    for used in container.uses.iter().flat_map(|used| model.used_keys(used)) {
+        if let Part::Config(id, one) = used {
+            key(id, Some(Cow::Owned(one.to_string())));
+        }
+    }
+    for part in container.texts().flat_map(|(_, text)| &text.parts) {
+        if let Part::Config(id, one) = part {
+            key(*id, Some(Cow::Borrowed(one)));
+        }
+    }
 }

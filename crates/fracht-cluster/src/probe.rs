@@ -5,6 +5,8 @@ use fracht_core::model::{Container, Health, PortIndex, Probe as Asks, Workload};
 use k8s_openapi::api::core::v1::{ExecAction, GRPCAction, HTTPGetAction, Probe, TCPSocketAction};
 use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
 
+use crate::expansion;
+
 /// The three probes of a container.
 #[derive(Default)]
 pub(crate) struct Probes {
@@ -13,23 +15,19 @@ pub(crate) struct Probes {
     pub(crate) liveness: Option<Probe>,
 }
 
-/// `boot` becomes a check that is tried every `every` until `boot` is over: it ends as soon as it can.
+/// `boot` becomes a check that is tried every `every` until `boot` is over: it ends as soon as it can. A cluster knows whole
+/// seconds only, by which the tries are counted.
 pub(crate) fn probes(workload: &Workload, container: &Container) -> Probes {
     let Some(health) = &container.health else {
         return Probes::default();
     };
-    let boot_tries = health.boot.value.as_millis().div_ceil(health.every.value.as_millis().max(1));
-    let boot_tries = u32::try_from(boot_tries.max(1)).unwrap_or(u32::MAX);
-    let liveness =
-        (health.restart_after.value > 0).then(|| probe(workload, health, health.restart_after.value));
-    Probes {
-        startup: Some(probe(workload, health, boot_tries)),
-        readiness: Some(probe(workload, health, health.fails.value)),
-        liveness,
-    }
+    let boot_tries = whole_seconds(health.boot.value).div_ceil(whole_seconds(health.every.value));
+    let probe = |failures| probe(workload, container, health, failures);
+    let liveness = (health.restart_after.value > 0).then(|| probe(health.restart_after.value));
+    Probes { startup: Some(probe(boot_tries)), readiness: Some(probe(health.fails.value)), liveness }
 }
 
-fn probe(workload: &Workload, health: &Health, failures: u32) -> Probe {
+fn probe(workload: &Workload, container: &Container, health: &Health, failures: u32) -> Probe {
     let port = |index: PortIndex| {
         let name = workload.port(index).map(|port| port.name.to_string());
         IntOrString::String(name.unwrap_or_default())
@@ -57,7 +55,8 @@ fn probe(workload: &Workload, health: &Health, failures: u32) -> Probe {
             probe.grpc = Some(GRPCAction { port, service: None });
         }
         Asks::Run { command } => {
-            let command = command.iter().map(ToString::to_string).collect();
+            let is_variable = |name: &str| container.env.iter().any(|variable| *variable.name == *name);
+            let command = command.iter().map(|word| expansion::command_word(word, is_variable)).collect();
             probe.exec = Some(ExecAction { command: Some(command) });
         }
     }

@@ -1,15 +1,19 @@
 //! A checked stack with all that its objects are made of.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fmt::Write as _;
 
 use fracht_core::check::Checked;
 use fracht_core::diag::Diagnostic;
-use fracht_core::model::{ConfigId, Kind, Model, OutsidePlace, PortIndex, SecretId, Workload, WorkloadId};
+use fracht_core::model::{
+    ConfigId, Kind, Model, OutsidePlace, Patch, PortIndex, SecretId, Volume, Workload, WorkloadId,
+};
 use fracht_core::plan::order::Order;
 use fracht_core::plan::ports::PortPlan;
+use fracht_core::source::Span;
 use serde_json::Value;
 
+use crate::name::{claim_name, in_stack, workload_name};
 use crate::object::Object;
 use crate::order::Ordered;
 use crate::passed::{self, PassedObject};
@@ -29,6 +33,8 @@ pub struct Rendering<'m> {
     outer: BTreeMap<(WorkloadId, PortIndex), u16>,
     job_names: BTreeMap<WorkloadId, String>,
     config_digests: Vec<Option<String>>,
+    /// The names of the objects that the patches of the model are for, in their order.
+    patched: Vec<String>,
     passed: Vec<PassedObject>,
     problems: Vec<Diagnostic>,
     /// Everything that is made of the stack, Secrets whose values were not given too.
@@ -56,7 +62,12 @@ impl<'m> Rendering<'m> {
             model,
             outer,
             job_names: BTreeMap::new(),
-            config_digests: model.configs.iter().map(config_map::config_digest).collect(),
+            patched: Vec::new(),
+            config_digests: model
+                .configs
+                .iter()
+                .map(|config| config_map::config_digest(config, |_| true))
+                .collect(),
             passed,
             problems,
             pieces: all.iter().filter(|piece| !matches!(piece.source, Source::Secret(_))).copied().collect(),
@@ -65,7 +76,33 @@ impl<'m> Rendering<'m> {
             wave_digits: order.waves.len().max(1).ilog10() as usize + 1,
         };
         rendering.name_jobs(&order);
+        rendering.patched = rendering.patched_names();
         rendering
+    }
+
+    /// The name of the object that each patch is for: as `render` writes it, or as the stack names what it is made of.
+    fn patched_names(&self) -> Vec<String> {
+        if self.model.patches.is_empty() {
+            return Vec::new();
+        }
+        let known: HashSet<(&str, String)> = self.all.iter().map(|piece| self.identity(*piece)).collect();
+        let name = |patch: &Patch| {
+            let (exact, in_stack) = (patch.name.to_string(), self.name_in_stack(&patch.name));
+            let is_there = |name: &String| known.contains(&(&*patch.kind, name.clone()));
+            if !is_there(&exact) && is_there(&in_stack) { in_stack } else { exact }
+        };
+        self.model.patches.iter().map(name).collect()
+    }
+
+    /// The name of the object of something in the stack.
+    pub fn name_in_stack(&self, name: &str) -> String {
+        in_stack(self.model, name)
+    }
+
+    /// The patches for an object.
+    fn patches<'r>(&'r self, kind: &'r str, name: &'r str) -> impl Iterator<Item = &'r Patch> {
+        let all = self.model.patches.iter().zip(&self.patched);
+        all.filter(move |(patch, patched)| *patch.kind == *kind && **patched == *name).map(|(patch, _)| patch)
     }
 
     /// Takes in the values of secrets: with them Secrets are made as well.
@@ -134,9 +171,10 @@ impl<'m> Rendering<'m> {
                 known.insert(identity, piece);
             }
         }
+        problems.extend(self.claim_clashes());
         let mut changed: HashMap<(&str, &str), Value> = HashMap::new();
-        for one in &self.model.patches {
-            let key = (&*one.kind, &*one.name);
+        for (one, name) in self.model.patches.iter().zip(&self.patched) {
+            let key = (&*one.kind, name.as_str());
             let object = match changed.remove(&key) {
                 Some(object) => Some(object),
                 None => known.get(&(key.0, key.1.to_owned())).map(|piece| self.unpatched(*piece)),
@@ -151,6 +189,41 @@ impl<'m> Rendering<'m> {
             }
             problems.extend(patch::check(&mut object, one));
             changed.insert(key, object);
+        }
+        problems
+    }
+
+    /// Claims that the cluster makes for the replicas of a set, which have a name with the number of the replica at its end,
+    /// and other claims of such a name: two would be one.
+    fn claim_clashes(&self) -> Vec<Diagnostic> {
+        let mut made: HashMap<String, (&Volume, &Workload)> = HashMap::new();
+        let mut problems = Vec::new();
+        let clash = |name: &str, second: (Span, &str), first: (Span, &str)| {
+            Diagnostic::new("name-clash", format!("two claims would both be named `{name}`"))
+                .at(second.0, format!("made of {}", second.1))
+                .also(first.0, format!("made of {}", first.1))
+                .help("rename one of the two")
+        };
+        for workload in self.model.workloads.iter().filter(|workload| self.model.has_stable_names(workload)) {
+            for volume in stateful_set::each(self.model, workload) {
+                let name =
+                    format!("{}-{}", claim::template_name(volume), workload_name(self.model, workload));
+                let own = (volume.span, workload.reference());
+                if let Some((other, of)) = made.get(&name) {
+                    let of = of.reference();
+                    problems.push(clash(&format!("{name}-0"), (own.0, &own.1), (other.span, &of)));
+                }
+                made.insert(name, (volume, workload));
+            }
+        }
+        for volume in self.model.volumes.iter().filter(|volume| !made.is_empty() && !volume.each.value) {
+            let name = claim_name(self.model, volume);
+            let Some((set, _)) = name.rsplit_once('-').filter(|(_, end)| end.parse::<u32>().is_ok()) else {
+                continue;
+            };
+            if let Some((other, of)) = made.get(set) {
+                problems.push(clash(&name, (volume.span, "this volume"), (other.span, &of.reference())));
+            }
         }
         problems
     }
@@ -175,11 +248,7 @@ impl<'m> Rendering<'m> {
             .help("Rename one of the two.")
     }
 
-    fn misses<'a>(
-        &self,
-        patch: &fracht_core::model::Patch,
-        known: impl Iterator<Item = &'a (&'a str, String)>,
-    ) -> Diagnostic {
+    fn misses<'a>(&self, patch: &Patch, known: impl Iterator<Item = &'a (&'a str, String)>) -> Diagnostic {
         let mut names: Vec<String> = known
             .filter(|(kind, name)| *kind == &*patch.kind || *name == *patch.name)
             .map(|(kind, name)| format!("{kind}/{name}"))
@@ -215,9 +284,8 @@ impl<'m> Rendering<'m> {
     pub(crate) fn passed_text(&self, piece: Piece) -> Option<&str> {
         let Source::Passed(index) = piece.source else { return None };
         let object = self.passed.get(index)?;
-        let changed =
-            |patch: &fracht_core::model::Patch| *patch.kind == *object.kind && *patch.name == *object.name;
-        (!self.model.patches.iter().any(changed)).then_some(object.text.as_str())
+        let changed = self.patches(&object.kind, &object.name).next().is_some();
+        (!changed).then_some(object.text.as_str())
     }
 
     /// Names the Jobs, earlier ones first: a name depends on those that it waits for.
@@ -237,8 +305,7 @@ impl<'m> Rendering<'m> {
             return self.typed(piece);
         }
         let (kind, name) = self.identity(piece);
-        let mut patches =
-            self.model.patches.iter().filter(|patch| *patch.kind == *kind && *patch.name == *name).peekable();
+        let mut patches = self.patches(kind, &name).peekable();
         if patches.peek().is_none() {
             return self.typed(piece);
         }
@@ -284,7 +351,7 @@ impl<'m> Rendering<'m> {
             Source::Governing(id) => Object::Service(service::governing(model, workload(id)).into()),
             Source::Outer(id, reach) => Object::Service(service::outer(self, id, reach).into()),
             Source::Outside(id) => Object::Service(outside::service(model, &model.outsides[id]).into()),
-            Source::EndpointSlice(id) => match &model.outsides[id].place {
+            Source::EndpointSlice(id) => match &model.outsides[id].place.value {
                 OutsidePlace::Address(address) => Object::EndpointSlice(
                     outside::endpoint_slice(model, &model.outsides[id], *address).into(),
                 ),

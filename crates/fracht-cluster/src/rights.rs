@@ -6,7 +6,7 @@ use k8s_openapi::api::core::v1::ServiceAccount;
 use k8s_openapi::api::rbac::v1::{PolicyRule, Role, RoleBinding, RoleRef, Subject};
 
 use crate::gate::awaited_tasks;
-use crate::name::{LABEL, fitted};
+use crate::name::{for_purpose, side_name};
 use crate::rendering::Rendering;
 use crate::{filled, labels};
 
@@ -21,10 +21,10 @@ pub(crate) enum Holder {
 
 impl Holder {
     /// The name of the role and of its binding.
-    pub(crate) fn name(self, workload: &Workload) -> String {
+    pub(crate) fn name(self, model: &Model, workload: &Workload) -> String {
         match self {
-            Self::Workload => workload.name.to_string(),
-            Self::Gate => fitted(&format!("{}-gate", workload.name), LABEL),
+            Self::Workload => side_name(model, workload),
+            Self::Gate => for_purpose(model, &workload.name, "gate"),
         }
     }
 
@@ -43,7 +43,7 @@ pub(crate) fn needs_account(workload: &Workload) -> bool {
 
 pub(crate) fn account(model: &Model, workload: &Workload) -> ServiceAccount {
     ServiceAccount {
-        metadata: labels::meta(model, &*workload.name, labels::of_part(model, &workload.name)),
+        metadata: labels::side_meta(model, workload),
         // Pods say for themselves whether they get a token.
         automount_service_account_token: Some(false),
         ..ServiceAccount::default()
@@ -66,7 +66,7 @@ pub(crate) fn role(rendering: &Rendering<'_>, id: WorkloadId, holder: Holder) ->
         }],
     };
     Role {
-        metadata: labels::meta(model, holder.name(workload), labels::of_part(model, &workload.name)),
+        metadata: labels::meta(model, holder.name(model, workload), labels::of_service(model, workload)),
         rules: Some(rules),
     }
 }
@@ -83,13 +83,13 @@ fn right(right: &Right) -> PolicyRule {
 }
 
 pub(crate) fn binding(model: &Model, workload: &Workload, holder: Holder) -> RoleBinding {
-    let name = holder.name(workload);
+    let name = holder.name(model, workload);
     RoleBinding {
-        metadata: labels::meta(model, name.clone(), labels::of_part(model, &workload.name)),
+        metadata: labels::meta(model, name.clone(), labels::of_service(model, workload)),
         role_ref: RoleRef { api_group: "rbac.authorization.k8s.io".into(), kind: "Role".into(), name },
         subjects: Some(vec![Subject {
             kind: "ServiceAccount".into(),
-            name: workload.name.to_string(),
+            name: side_name(model, workload),
             namespace: Some(model.target.namespace.value.to_string()),
             api_group: None,
         }]),

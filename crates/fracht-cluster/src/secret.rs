@@ -7,12 +7,17 @@ use k8s_openapi::ByteString;
 use k8s_openapi::api::core::v1::Secret;
 
 use crate::labels;
+use crate::name::secret_name;
 
 /// `values` are the values of its keys, not encoded: the format of the object does that, once.
 pub(crate) fn secret(model: &Model, definition: &Definition, values: &BTreeMap<String, Vec<u8>>) -> Secret {
     let data = values.iter().map(|(key, value)| (key.clone(), ByteString(value.clone())));
     Secret {
-        metadata: labels::meta(model, &*definition.name, labels::of_part(model, &definition.name)),
+        metadata: labels::meta(
+            model,
+            secret_name(model, definition),
+            labels::of_part(model, &definition.name),
+        ),
         type_: kind(definition).map(str::to_owned),
         data: Some(data.collect()),
         ..Secret::default()

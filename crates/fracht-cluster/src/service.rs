@@ -4,19 +4,14 @@ use fracht_core::model::{Model, Port, PortIndex, Protocol, Reach, Workload, Work
 use k8s_openapi::api::core::v1::{Service, ServicePort, ServiceSpec};
 use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
 
-use crate::name::{LABEL, fitted};
+use crate::name::{governing_name, outer_name};
 use crate::rendering::Rendering;
-use crate::{filled, labels, stateful_set};
+use crate::{filled, labels};
 
 /// The service of the inner name, with all ports.
 pub(crate) fn inner(model: &Model, workload: &Workload) -> Service {
     let ports = workload.ports().iter().map(|port| service_port(port, port.inner_number()));
     service(model, workload, workload.name.to_string(), None, ports.collect())
-}
-
-/// The name of the object for a reach beyond the stack, to the nodes or to an address of its own.
-pub fn outer_name(workload: &Workload, reach: Reach) -> String {
-    fitted(&format!("{}-{}", workload.name, reach.word()), LABEL)
 }
 
 /// The service for one reach beyond the stack, with the ports that reach so far and no others.
@@ -32,7 +27,13 @@ pub(crate) fn outer(rendering: &Rendering<'_>, id: WorkloadId, reach: Reach) -> 
         }
     });
     let kind = if reach == Reach::Balancer { "LoadBalancer" } else { "NodePort" };
-    service(rendering.model(), workload, outer_name(workload, reach), Some(kind), ports.collect())
+    service(
+        rendering.model(),
+        workload,
+        outer_name(rendering.model(), workload, reach),
+        Some(kind),
+        ports.collect(),
+    )
 }
 
 fn service(
@@ -59,11 +60,7 @@ fn service(
 pub(crate) fn governing(model: &Model, workload: &Workload) -> Service {
     let ports = workload.ports().iter().map(|port| service_port(port, port.number.value));
     Service {
-        metadata: labels::meta(
-            model,
-            stateful_set::governing_name(workload),
-            labels::of_service(model, workload),
-        ),
+        metadata: labels::meta(model, governing_name(model, workload), labels::of_service(model, workload)),
         spec: Some(ServiceSpec {
             cluster_ip: Some("None".into()),
             publish_not_ready_addresses: Some(true),

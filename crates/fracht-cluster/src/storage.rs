@@ -3,31 +3,38 @@
 use std::collections::BTreeSet;
 
 use fracht_core::digest::short;
-use fracht_core::model::{Container, Mount, Mounted, Workload};
+use fracht_core::model::{Access, Container, Model, Mount, Mounted, Scratch, Workload};
 use k8s_openapi::api::core::v1::{
     ConfigMapVolumeSource, EmptyDirVolumeSource, PersistentVolumeClaimVolumeSource, SecretVolumeSource,
     Volume, VolumeMount,
 };
 use k8s_openapi::apimachinery::pkg::api::resource::Quantity;
 
-use crate::name::{LABEL, fitted};
-use crate::rendering::Rendering;
+use crate::claim;
+use crate::name::{LABEL, claim_name, config_name, fitted, secret_name};
 
 /// The volumes of a pod, each once, in the order of the stack.
-pub(crate) fn volumes(rendering: &Rendering<'_>, workload: &Workload) -> Vec<Volume> {
+pub(crate) fn volumes(model: &Model, workload: &Workload) -> Vec<Volume> {
     let mut names = BTreeSet::new();
-    let mounts = workload.containers().flat_map(|container| &container.mounts);
-    let volumes = mounts.filter_map(|mount| volume(rendering, mount));
+    let mounts = containers(workload)
+        .flat_map(|(helper, container)| container.mounts.iter().map(move |mount| (helper, mount)));
+    let volumes = mounts.filter_map(|(helper, mount)| volume(model, helper, mount));
     volumes.filter(|volume| names.insert(volume.name.clone())).collect()
 }
 
-/// The mounts of a container, in the order of the stack.
-pub(crate) fn mounts(rendering: &Rendering<'_>, container: &Container) -> Vec<VolumeMount> {
+/// The containers of a workload, each with its name if it is a helper's.
+fn containers(workload: &Workload) -> impl Iterator<Item = (Option<&str>, &Container)> {
+    let helpers = workload.helpers.iter().map(|helper| (Some(&*helper.name), &helper.container));
+    std::iter::once((None, &workload.main)).chain(helpers)
+}
+
+/// The mounts of a container, in the order of the stack. `helper` is its name if it is a helper's.
+pub(crate) fn mounts(model: &Model, helper: Option<&str>, container: &Container) -> Vec<VolumeMount> {
     let mount = |mount: &Mount| VolumeMount {
-        name: volume_name(rendering, mount),
+        name: volume_name(model, helper, mount),
         mount_path: mount.path.to_string(),
         sub_path: sub_path(mount),
-        read_only: mount.read_only.then_some(true),
+        read_only: model.is_read_only(mount).then_some(true),
         ..VolumeMount::default()
     };
     container.mounts.iter().map(mount).collect()
@@ -41,63 +48,72 @@ fn sub_path(mount: &Mount) -> Option<String> {
     }
 }
 
-/// The name of a mount's volume in the pod. It says what it is, and stays when other mounts come and go.
-fn volume_name(rendering: &Rendering<'_>, mount: &Mount) -> String {
-    let model = rendering.model();
+/// The name of a mount's volume in the pod. It says what it is, and stays when other mounts come and go. No two volumes
+/// have one name: it begins with the kind, and a mode stands before the name, which begins with a letter.
+fn volume_name(model: &Model, helper: Option<&str>, mount: &Mount) -> String {
     // One config with two modes is two volumes.
     let mode = mount.mode.map_or_else(String::new, |mode| format!("-{mode:04o}"));
     let name = match &mount.what {
         // A claim template's name is that of the volume.
-        Mounted::Volume(id) if model.volumes[*id].each.value => model.volumes[*id].name.to_string(),
-        Mounted::Volume(id) => format!("volume-{}", model.volumes[*id].name),
-        Mounted::Config(id, _) => format!("config-{}{mode}", model.configs[*id].name),
-        Mounted::Secret(id, _) => format!("secret-{}{mode}", model.secrets[*id].name),
-        Mounted::Scratch(_) | Mounted::Folder(_) => scratch_name(&mount.path),
+        Mounted::Volume(id) => return claim::template_name(&model.volumes[*id]),
+        Mounted::Config(id, _) => format!("config{mode}-{}", model.configs[*id].name),
+        Mounted::Secret(id, _) => format!("secret{mode}-{}", model.secrets[*id].name),
+        Mounted::Scratch(Scratch { shared: Some(name), .. }) => format!("shared-{name}"),
+        Mounted::Scratch(_) | Mounted::Folder(_) => scratch_name(helper, &mount.path),
     };
     fitted(&name, LABEL)
 }
 
-/// A name made of the path. Paths that differ in more than letters have a digest: `/a/b` and `/a-b` are two.
-fn scratch_name(path: &str) -> String {
+/// A name made of the path. Paths that differ in more than letters have a digest behind two dashes, which no other has:
+/// `/a/b` and `/a-b` are two, and so are those of two containers.
+fn scratch_name(helper: Option<&str>, path: &str) -> String {
     let word = |c: char| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' };
     let words: String = path.chars().map(word).collect();
     let plain = path.strip_prefix('/').is_some_and(|rest| {
         rest.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '/')
             && rest.split('/').all(|part| !part.is_empty())
     });
-    let name = format!("scratch-{}", words.trim_matches('-'));
-    if plain { name } else { format!("{name}-{}", short(path.as_bytes())) }
+    let words = words.trim_matches('-');
+    match helper {
+        None if plain => format!("scratch-{words}"),
+        None => format!("scratch-{words}--{}", short(path.as_bytes())),
+        Some(helper) => {
+            format!("scratch-{helper}-{words}--{}", short(format!("{helper}\0{path}").as_bytes()))
+        }
+    }
 }
 
 /// The volume of a mount; none where a claim template makes it.
-fn volume(rendering: &Rendering<'_>, mount: &Mount) -> Option<Volume> {
-    let model = rendering.model();
-    let mut volume = Volume { name: volume_name(rendering, mount), ..Volume::default() };
+fn volume(model: &Model, helper: Option<&str>, mount: &Mount) -> Option<Volume> {
+    let mut volume = Volume { name: volume_name(model, helper, mount), ..Volume::default() };
     let mode = mount.mode.map(i32::from);
     match &mount.what {
         Mounted::Volume(id) if model.volumes[*id].each.value => return None,
         Mounted::Volume(id) => {
-            let claim_name = model.volumes[*id].claim_name().to_string();
+            let definition = &model.volumes[*id];
+            // Drivers publish a volume of many readers to those only that say so here.
+            let read_only = (definition.access.value == Access::ManyReaders).then_some(true);
+            let claim_name = claim_name(model, definition);
             volume.persistent_volume_claim =
-                Some(PersistentVolumeClaimVolumeSource { claim_name, read_only: None });
+                Some(PersistentVolumeClaimVolumeSource { claim_name, read_only });
         }
         Mounted::Config(id, _) => {
             volume.config_map = Some(ConfigMapVolumeSource {
-                name: model.configs[*id].object_name().to_string(),
+                name: config_name(model, &model.configs[*id]),
                 default_mode: mode,
                 ..ConfigMapVolumeSource::default()
             });
         }
         Mounted::Secret(id, _) => {
             volume.secret = Some(SecretVolumeSource {
-                secret_name: Some(model.secrets[*id].object_name().to_string()),
+                secret_name: Some(secret_name(model, &model.secrets[*id])),
                 default_mode: mode,
                 ..SecretVolumeSource::default()
             });
         }
-        Mounted::Scratch(size) => {
+        Mounted::Scratch(scratch) => {
             volume.empty_dir = Some(EmptyDirVolumeSource {
-                size_limit: size.as_ref().map(|size| Quantity(size.text.clone())),
+                size_limit: scratch.size.as_ref().map(|size| Quantity(size.text.clone())),
                 medium: None,
             });
         }

@@ -7,6 +7,7 @@ use k8s_openapi::api::networking::v1::{
 };
 
 use crate::labels;
+use crate::name::secret_name;
 
 /// The ports of a workload that are open to the web, each with its host.
 pub(crate) fn ports<'m>(
@@ -32,10 +33,10 @@ pub(crate) fn ingress(model: &Model, workload: &Workload) -> Ingress {
     let web = &model.target.web;
     let tls = web.tls.as_ref().map(|secret| IngressTLS {
         hosts: Some(rules.iter().filter_map(|rule| rule.host.clone()).collect()),
-        secret_name: Some(model.secrets[secret.value].object_name().to_string()),
+        secret_name: Some(secret_name(model, &model.secrets[secret.value])),
     });
     Ingress {
-        metadata: labels::meta(model, &*workload.name, labels::of_part(model, &workload.name)),
+        metadata: labels::side_meta(model, workload),
         spec: Some(IngressSpec {
             ingress_class_name: web.class.as_ref().map(|class| class.value.to_string()),
             rules: Some(rules),

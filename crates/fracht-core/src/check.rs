@@ -7,7 +7,7 @@ use std::sync::Arc;
 use crate::diag::{Diagnostic, Report, Sink};
 use crate::files::{Files, reason};
 use crate::include::Gather;
-use crate::input::Given;
+use crate::input::{Given, InputSource};
 use crate::layer::{Layered, Targets, stamp_layers};
 use crate::model::{Model, Secret, SecretKey, SecretSource};
 use crate::origin::Layer;
@@ -158,6 +158,11 @@ impl<'f> Project<'f> {
         self.given = given;
     }
 
+    /// What was given for an input, and how.
+    pub fn given(&self, input: &str) -> Option<(InputSource, &str)> {
+        self.given.get(input).map(|(source, value)| (source, &**value))
+    }
+
     /// The names of the inputs, in the order of the file.
     pub fn inputs(&self) -> impl Iterator<Item = &str> {
         let inputs = self.tree.at(&["input"]).and_then(Node::table);
@@ -243,7 +248,8 @@ pub enum RevealError {
 }
 
 /// Reads the value of a key of a secret: the one place where that happens. `variable` looks up an
-/// environment variable. A file's last line break is not part of the value: editors add it.
+/// environment variable. The last line break of a file of one line of text is not part of the value: editors add
+/// it. Every other file is taken byte for byte.
 /// `None` for a secret that is in the cluster already.
 ///
 /// # Errors
@@ -262,17 +268,44 @@ pub fn reveal(
             files.read(path).map_err(|error| RevealError::Unreadable(path.clone(), reason(&error)))?
         }
     };
-    if let SecretSource::File(_) = key.source {
-        for ending in [b'\n', b'\r'] {
-            if value.last() == Some(&ending) {
-                value.pop();
-            }
-        }
+    if let (SecretSource::File(_), Some(line)) = (&key.source, one_line(&value)) {
+        let length = line.len();
+        value.truncate(length);
     }
     if value.is_empty() { Err(RevealError::Empty) } else { Ok(Some(value)) }
+}
+
+/// The line of a text that has one, without its line break; `None` for several lines, and for what is no text.
+fn one_line(bytes: &[u8]) -> Option<&str> {
+    let text = std::str::from_utf8(bytes).ok()?;
+    let line = text.strip_suffix('\n')?;
+    let line = line.strip_suffix('\r').unwrap_or(line);
+    (!line.contains(|c: char| c.is_control() && c != '\t')).then_some(line)
 }
 
 /// Whether a secret is made here, so that its values are needed.
 pub fn is_made(secret: &Secret) -> bool {
     secret.present.is_none()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_line_break_is_taken_off_a_line_of_text_alone() {
+        for (bytes, line) in [
+            (&b"gull\n"[..], Some("gull")),
+            (b"gull\r\n", Some("gull")),
+            (b"gull", None),
+            (b"gull\n\n", None),
+            (b"-----BEGIN X-----\nabc\n-----END X-----\n", None),
+            (b"\x01\x02\n", None),
+            (b"\xff\xfe\r\n", None),
+            (b"k\xc3\xa9lp\n", Some("k\u{e9}lp")),
+            (b"", None),
+        ] {
+            assert_eq!(one_line(bytes), line, "{bytes:?}");
+        }
+    }
 }

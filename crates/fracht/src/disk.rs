@@ -21,6 +21,10 @@ impl Files for Disk {
         std::fs::read(path)
     }
 
+    fn size(&self, path: &Path) -> io::Result<u64> {
+        std::fs::metadata(path).map(|file| file.len())
+    }
+
     fn canonical(&self, path: &Path) -> io::Result<PathBuf> {
         // An empty path is the current folder.
         std::fs::canonicalize(if path.as_os_str().is_empty() { Path::new(".") } else { path })

@@ -22,10 +22,15 @@ fn a_changed_setting_touches_its_config_and_the_pods_that_use_it() {
     let before = objects(&demo(), "prod");
     let after =
         objects(&demo().with("/s/conf/model.env", "HORIZON_HOURS=96\nSTEP_MINUTES=10\nREGION=x\n"), "prod");
-    assert_eq!(changed(&before, &after), ["ConfigMap model", "Deployment api", "Deployment worker"]);
+    assert_eq!(
+        changed(&before, &after),
+        ["ConfigMap tidedesk-model", "Deployment tidedesk-api", "Deployment tidedesk-worker"]
+    );
     let pod = |objects: &[Value]| {
-        let api =
-            objects.iter().find(|o| o["kind"] == "Deployment" && o["metadata"]["name"] == "api").unwrap();
+        let api = objects
+            .iter()
+            .find(|o| o["kind"] == "Deployment" && o["metadata"]["name"] == "tidedesk-api")
+            .unwrap();
         let mut template = api["spec"]["template"].clone();
         let digest = template["metadata"]["annotations"]["fracht/config-model"].take();
         (template, digest)
@@ -46,11 +51,11 @@ fn a_changed_task_is_a_new_job_and_those_who_wait_for_it_follow() {
     };
     let (before, after) = (objects(&files(&text("up")), "cluster"), objects(&files(&text("on")), "cluster"));
     let changed = changed(&before, &after);
-    assert!(!changed.iter().any(|name| name.ends_with(" other")), "{changed:?}");
+    assert!(!changed.iter().any(|name| name.ends_with("other")), "{changed:?}");
     let jobs: Vec<_> = changed.iter().filter(|name| name.starts_with("Job ")).collect();
     assert_eq!(jobs.len(), 4, "two old ones, two new ones: {changed:?}");
-    assert!(changed.contains(&"Deployment api".to_owned()));
-    assert!(changed.contains(&"Role api-gate".to_owned()));
+    assert!(changed.contains(&"Deployment s-api".to_owned()));
+    assert!(changed.contains(&"Role s-api.gate".to_owned()));
 }
 
 #[test]
@@ -67,7 +72,7 @@ fn another_service_changes_nothing_of_the_others() {
     let text = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.http = 80\n";
     let more = format!("{text}[service.b]\nimage = \"b:1\"\nport.http = 80\n");
     let changed = changed(&objects(&files(text), "cluster"), &objects(&files(&more), "cluster"));
-    assert_eq!(changed, ["Deployment b", "Service b"]);
+    assert_eq!(changed, ["Deployment s-b", "Service b"]);
 }
 
 /// A content can't be guessed from what it makes: two values of a secret make the same pods.

@@ -111,8 +111,8 @@ fn what_is_added_and_removed_is_told() {
     let changes = |old, new| -> Vec<(String, Change)> {
         compare(old, new).objects.into_iter().map(|o| (format!("{}/{}", o.kind, o.name), o.change)).collect()
     };
-    assert_eq!(changes(&one, &two), [("Deployment/b".to_owned(), Change::Added)]);
-    assert_eq!(changes(&two, &one), [("Deployment/b".to_owned(), Change::Removed)]);
+    assert_eq!(changes(&one, &two), [("Deployment/s-b".to_owned(), Change::Added)]);
+    assert_eq!(changes(&two, &one), [("Deployment/s-b".to_owned(), Change::Removed)]);
 }
 
 proptest! {

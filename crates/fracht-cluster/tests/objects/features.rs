@@ -30,7 +30,7 @@ fn a_use_is_taken_whole_or_key_by_key() {
     let whole = main_container("use = [\"config.plain\", { from = \"config.plain\", prefix = \"P_\" }]");
     assert_eq!(
         whole["envFrom"],
-        json!([{ "configMapRef": { "name": "plain" } }, { "configMapRef": { "name": "plain" }, "prefix": "P_" }])
+        json!([{ "configMapRef": { "name": "s-plain" } }, { "configMapRef": { "name": "s-plain" }, "prefix": "P_" }])
     );
     assert!(whole.get("env").is_none());
     let by_key = main_container(
@@ -45,8 +45,14 @@ fn a_use_is_taken_whole_or_key_by_key() {
         ["APP_POLL_EVERY", "PASSWORD", "USER_NAME", "LEVEL", "APP_LEVEL"],
         "no file, and what is written wins"
     );
-    assert_eq!(by_key["env"][0]["valueFrom"]["configMapKeyRef"], json!({ "name": "c", "key": "poll-every" }));
-    assert_eq!(by_key["env"][2]["valueFrom"]["secretKeyRef"], json!({ "name": "login", "key": "user.name" }));
+    assert_eq!(
+        by_key["env"][0]["valueFrom"]["configMapKeyRef"],
+        json!({ "name": "s-c", "key": "poll-every" })
+    );
+    assert_eq!(
+        by_key["env"][2]["valueFrom"]["secretKeyRef"],
+        json!({ "name": "s-login", "key": "user.name" })
+    );
     assert_eq!(by_key["env"][3], json!({ "name": "LEVEL", "value": "debug" }));
 }
 
@@ -123,7 +129,9 @@ fn a_helper_starts_before_its_service_and_behind_the_gates() {
     assert_eq!(proxy["securityContext"]["runAsUser"], 5);
     assert_eq!(spec["containers"][0]["readinessProbe"]["grpc"], json!({ "port": 80 }));
     assert_eq!(spec["containers"][0]["ports"], json!([{ "name": "http", "containerPort": 80 }]));
-    assert_eq!(spec["volumes"], json!([{ "name": "scratch-p", "emptyDir": { "sizeLimit": "1Mi" } }]));
+    assert_eq!(spec["volumes"][0]["emptyDir"], json!({ "sizeLimit": "1Mi" }));
+    let name = spec["volumes"][0]["name"].as_str().unwrap();
+    assert!(name.starts_with("scratch-proxy-p--"), "{name}");
     // One container is off, so that the filter of system calls is each container's own.
     assert!(spec["securityContext"].get("seccompProfile").is_none());
     assert!(proxy["securityContext"]["seccompProfile"].is_object());
@@ -143,10 +151,10 @@ fn replicas_with_names_have_volumes_with_names() {
     let spec = &object(&all, "StatefulSet", "a")["spec"];
     assert_eq!(spec["serviceName"], "a-pods");
     let claim = &spec["volumeClaimTemplates"][0];
-    assert_eq!(claim["metadata"], json!({ "name": "own" }), "claims outlive what changes: no labels");
+    assert_eq!(claim["metadata"], json!({ "name": "volume-own" }), "claims outlive what changes: no labels");
     assert_eq!(claim["spec"]["storageClassName"], "fast");
     let mounts = &spec["template"]["spec"]["containers"][0]["volumeMounts"];
-    assert_eq!(mounts[0], json!({ "name": "own", "mountPath": "/o", "subPath": "p" }));
+    assert_eq!(mounts[0], json!({ "name": "volume-own", "mountPath": "/o", "subPath": "p" }));
     assert_eq!(mounts[1], json!({ "name": "volume-kept", "mountPath": "/v", "readOnly": true }));
     let governing = &object(&all, "Service", "a-pods")["spec"];
     assert_eq!(
@@ -158,7 +166,7 @@ fn replicas_with_names_have_volumes_with_names() {
         (&json!(8), &json!(80))
     );
     assert_eq!(object(&all, "PodDisruptionBudget", "a")["spec"]["maxUnavailable"], 1);
-    assert!(!all.iter().any(|o| o["kind"] == "PersistentVolumeClaim" && o["metadata"]["name"] == "own"));
+    assert!(!all.iter().any(|o| o["kind"] == "PersistentVolumeClaim" && o["metadata"]["name"] == "s-own"));
 }
 
 #[test]
@@ -168,9 +176,9 @@ fn storage_made_by_hand_is_bound_to_its_claim() {
          [volume.there]\npresent = \"old\"\n[service.a]\nimage = \"a:1\"\nmount.\"/1\" = \"volume.one\"\nmount.\"/2\" = \"volume.two\"\nmount.\"/3\" = \"volume.there\"\n",
     );
     let piece = |name: &str| object(&all, "PersistentVolume", name)["spec"].clone();
-    assert_eq!(piece("s-one")["hostPath"], json!({ "path": "/data/one", "type": "Directory" }));
-    assert_eq!(piece("s-two")["local"], json!({ "path": "/data/two" }));
-    let term = &piece("s-two")["nodeAffinity"]["required"]["nodeSelectorTerms"][0]["matchExpressions"][0];
+    assert_eq!(piece("s.s-one")["hostPath"], json!({ "path": "/data/one", "type": "Directory" }));
+    assert_eq!(piece("s.s-two")["local"], json!({ "path": "/data/two" }));
+    let term = &piece("s.s-two")["nodeAffinity"]["required"]["nodeSelectorTerms"][0]["matchExpressions"][0];
     assert_eq!(*term, json!({ "key": "kubernetes.io/hostname", "operator": "In", "values": ["n-1"] }));
     assert_eq!(
         object(&all, "PersistentVolumeClaim", "one")["spec"]["storageClassName"],
@@ -206,7 +214,7 @@ fn a_rollout_and_growing_replicas() {
     assert_eq!(spec["strategy"], json!({ "rollingUpdate": { "maxSurge": "50%", "maxUnavailable": 0 } }));
     assert!(spec.get("replicas").is_none());
     let scaler = &object(&all, "HorizontalPodAutoscaler", "a")["spec"];
-    assert_eq!((&scaler["maxReplicas"], scaler.get("minReplicas")), (&json!(4), None));
+    assert_eq!((&scaler["maxReplicas"], scaler.get("minReplicas")), (&json!(4), Some(&json!(1))));
     assert_eq!(scaler["metrics"][0]["resource"]["target"]["averageUtilization"], 80);
     assert!(!all.iter().any(|object| object["kind"] == "PodDisruptionBudget"), "of one none can be kept");
 }
@@ -214,21 +222,21 @@ fn a_rollout_and_growing_replicas() {
 #[test]
 fn rights_are_those_that_are_written_and_no_more() {
     let all = made(
-        "[service.a]\nimage = \"a:1\"\nrights = [{ on = \"pods/log\", may = [\"get\"] }, { on = \"jobs\", may = [\"create\"], only = [\"x\"] }, \
+        "[service.a]\nimage = \"a:1\"\nrights = [{ on = \"pods/log\", may = [\"get\"] }, { on = \"jobs\", may = [\"delete\"], only = [\"x\"] }, \
          { on = \"widgets\", group = \"harbour.example\", may = [\"list\"] }]\n[service.b]\nimage = \"b:1\"\n",
     );
     assert_eq!(
         object(&all, "Role", "a")["rules"],
         json!([
             { "apiGroups": [""], "resources": ["pods/log"], "verbs": ["get"] },
-            { "apiGroups": ["batch"], "resources": ["jobs"], "resourceNames": ["x"], "verbs": ["create"] },
+            { "apiGroups": ["batch"], "resources": ["jobs"], "resourceNames": ["x"], "verbs": ["delete"] },
             { "apiGroups": ["harbour.example"], "resources": ["widgets"], "verbs": ["list"] },
         ])
     );
     let pod = |name: &str| object(&all, "Deployment", name)["spec"]["template"]["spec"].clone();
     assert_eq!(
         (&pod("a")["automountServiceAccountToken"], &pod("a")["serviceAccountName"]),
-        (&json!(true), &json!("a"))
+        (&json!(true), &json!("s-a"))
     );
     assert_eq!(pod("b")["automountServiceAccountToken"], false);
     assert!(pod("b").get("serviceAccountName").is_none());
@@ -247,12 +255,12 @@ fn secrets_have_the_cluster_s_own_types() {
     assert_eq!(kind("login"), None);
     assert_eq!(
         object(&all, "Deployment", "a")["spec"]["template"]["spec"]["imagePullSecrets"],
-        json!([{ "name": "reg" }])
+        json!([{ "name": "s-reg" }])
     );
     let entry = &object(&all, "Ingress", "a")["spec"];
     assert_eq!(
         (&entry["ingressClassName"], &entry["tls"][0]["secretName"]),
-        (&json!("public"), &json!("tls"))
+        (&json!("public"), &json!("s-tls"))
     );
 }
 

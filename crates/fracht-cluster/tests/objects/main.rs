@@ -128,10 +128,13 @@ fn objects(files: &MemoryFiles, target: &str) -> Vec<Value> {
     list["items"].as_array().unwrap().clone()
 }
 
-/// The object of a kind and a name.
+/// The object of a kind and a name, which may be that of what it is made of in the stack.
 fn object<'a>(objects: &'a [Value], kind: &str, name: &str) -> &'a Value {
-    objects
-        .iter()
-        .find(|object| object["kind"] == kind && object["metadata"]["name"] == name)
-        .unwrap_or_else(|| panic!("there is no {kind} {name}"))
+    let is_it = |object: &&Value| {
+        let (own, stack) =
+            (&object["metadata"]["name"], &object["metadata"]["labels"]["app.kubernetes.io/part-of"]);
+        object["kind"] == kind
+            && (own == name || *own == format!("{}-{name}", stack.as_str().unwrap_or_default()))
+    };
+    objects.iter().find(is_it).unwrap_or_else(|| panic!("there is no {kind} {name}"))
 }

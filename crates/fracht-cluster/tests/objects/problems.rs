@@ -89,15 +89,23 @@ fn patches_that_miss_say_what_they_miss() {
 
 #[test]
 fn names_that_clash_are_told_with_both_owners() {
-    let passed = "apiVersion: apps/v1\nkind: Deployment\nmetadata:\n  name: a\n";
+    let passed = "apiVersion: apps/v1\nkind: Deployment\nmetadata:\n  name: s-a\n";
     let clash = files(&service("pass = [\"a.yaml\"]")).with("/s/a.yaml", passed);
-    assert_eq!(found(&clash), [("name-clash", "Two objects would be the Deployment a.".to_owned())]);
+    assert_eq!(found(&clash), [("name-clash", "Two objects would be the Deployment s-a.".to_owned())]);
     let elsewhere = files(&service("pass = [\"a.yaml\"]"))
-        .with("/s/a.yaml", passed.replace("name: a", "name: a\n  namespace: other"));
+        .with("/s/a.yaml", passed.replace("name: s-a", "name: s-a\n  namespace: other"));
     assert_eq!(found(&elsewhere), []);
+    // What Fracht names goes around what people name.
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nstable-names = true\nport.x = 1\n\
-                 [service.a-pods]\nimage = \"a:1\"\nport.x = 1\n[network.a]\n[service.b]\nimage = \"b:1\"\nnetwork = [\"a\"]\n";
-    assert_eq!(found(&files(stack)).len(), 1);
+                 [service.a-pods]\nimage = \"a:1\"\nport.x = 1\n[service.b]\nimage = \"b:1\"\nport.x = { number = 1, reach = \"node\" }\n\
+                 [service.s-b-node]\nimage = \"b:1\"\nport.x = 1\n";
+    assert_eq!(found(&files(stack)), []);
+    let claims = "[stack]\nname = \"s\"\n[volume.a]\nsize = \"1Gi\"\neach = true\n[volume.a-b]\nsize = \"1Gi\"\neach = true\n\
+                  [service.b-c]\nimage = \"a:1\"\nmount.\"/a\" = \"volume.a\"\n[service.c]\nimage = \"a:1\"\nmount.\"/a\" = \"volume.a-b\"\n";
+    assert_eq!(
+        found(&files(claims)),
+        [("name-clash", "two claims would both be named `volume-a-b-c-0`".to_owned())]
+    );
 }
 
 #[test]

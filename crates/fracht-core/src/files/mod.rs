@@ -14,6 +14,12 @@ pub trait Files: Sync {
     /// What the system says: not found, no permission, is a folder.
     fn read(&self, path: &Path) -> io::Result<Vec<u8>>;
 
+    /// How many bytes a file has; its content is not read.
+    ///
+    /// # Errors
+    /// What the system says.
+    fn size(&self, path: &Path) -> io::Result<u64>;
+
     /// The path with every symbolic link and `..` resolved.
     ///
     /// # Errors
@@ -112,6 +118,13 @@ impl MemoryFiles {
 impl Files for MemoryFiles {
     fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
         self.files.get(&normal(path)).cloned().ok_or_else(|| io::ErrorKind::NotFound.into())
+    }
+
+    fn size(&self, path: &Path) -> io::Result<u64> {
+        self.files
+            .get(&normal(path))
+            .map(|bytes| bytes.len() as u64)
+            .ok_or_else(|| io::ErrorKind::NotFound.into())
     }
 
     fn canonical(&self, path: &Path) -> io::Result<PathBuf> {

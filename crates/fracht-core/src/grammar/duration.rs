@@ -46,6 +46,15 @@ pub fn parse(text: &str) -> Result<Duration, String> {
     Ok(Duration::from_millis(total))
 }
 
+/// Reads a duration that is more than nothing.
+///
+/// # Errors
+/// What is wrong with the text.
+pub fn some(text: &str) -> Result<Duration, String> {
+    parse(text)
+        .and_then(|time| if time.is_zero() { Err("it must be more than nothing".into()) } else { Ok(time) })
+}
+
 /// Writes a duration as [`parse`] reads it.
 pub fn show(duration: Duration) -> impl fmt::Display {
     struct Shown(u64);

@@ -28,6 +28,39 @@ pub fn name(text: &str) -> Result<(), String> {
     })
 }
 
+/// Checks the host name of a web entry, whose first label may be `*`: any one label.
+///
+/// # Errors
+/// What is wrong with the text.
+pub fn entry(text: &str) -> Result<(), String> {
+    name(text.strip_prefix("*.").unwrap_or(text))
+}
+
+/// Why no endpoint of a cluster can have an address; `None` if one can (validation of `EndpointSlice`,
+/// discovery.k8s.io/v1).
+pub fn unreachable(address: IpAddr) -> Option<&'static str> {
+    let mapped = matches!(address, IpAddr::V6(v6) if v6.to_ipv4_mapped().is_some());
+    let local = match address {
+        IpAddr::V4(v4) => v4.is_link_local(),
+        IpAddr::V6(v6) => v6.is_unicast_link_local(),
+    };
+    if mapped {
+        Some("an IPv4 address in the form of IPv6")
+    } else if address.is_unspecified() {
+        Some("no address, but any")
+    } else if address.is_loopback() {
+        Some("the container itself")
+    } else if local {
+        Some("an address of one link only")
+    } else if address.is_multicast() {
+        Some("the address of a group")
+    } else if address == IpAddr::V4(std::net::Ipv4Addr::BROADCAST) {
+        Some("the address of everyone")
+    } else {
+        None
+    }
+}
+
 /// Reads an address.
 ///
 /// # Errors
@@ -63,6 +96,31 @@ mod tests {
         for text in ["", "A.example", "a..b", "-a.example", "https://a.example", "a:80", "192.0.2.10", "a_b"]
         {
             assert!(name(text).is_err(), "{text}");
+        }
+        assert!(entry("*.tides.example").is_ok() && entry("tides.example").is_ok());
+        for text in ["*", "*.", "a.*.example", "*a.example", "*.*.example"] {
+            assert!(entry(text).is_err(), "{text}");
+        }
+        for text in ["192.0.2.1", "10.0.0.1", "2001:db8::1", "fd00::1", "100.64.0.1"] {
+            assert_eq!(unreachable(text.parse().unwrap()), None, "{text}");
+        }
+        for text in [
+            "127.0.0.1",
+            "127.9.9.9",
+            "0.0.0.0",
+            "169.254.0.1",
+            "169.254.255.255",
+            "224.0.0.1",
+            "239.1.1.1",
+            "255.255.255.255",
+            "::",
+            "::1",
+            "fe80::1",
+            "febf::1",
+            "ff02::1",
+            "::ffff:192.0.2.1",
+        ] {
+            assert!(unreachable(text.parse().unwrap()).is_some(), "{text}");
         }
         assert!(address("192.0.2.10").is_ok() && address("2001:db8::1").is_ok());
         assert!(address("a.example").is_err() && address("192.0.2").is_err());

@@ -39,6 +39,26 @@ impl fmt::Display for Image {
     }
 }
 
+/// Checks what stands before the name of an image: a registry, maybe with the beginning of a repository.
+///
+/// # Errors
+/// What is wrong with the text.
+pub fn registry(text: &str) -> Result<(), String> {
+    if text.contains("://") {
+        return Err("a registry is a host name alone, without https://".into());
+    }
+    if text.ends_with('/') {
+        return Err("a slash follows by itself; it ends without one".into());
+    }
+    if text.contains('@') {
+        return Err("a registry has no digest".into());
+    }
+    match parse(&format!("{text}/image")) {
+        Ok(_) => Ok(()),
+        Err(_) => Err("it is a host name, maybe with :port, and a path of a-z, 0-9, ., _ and -".into()),
+    }
+}
+
 /// Reads an image reference.
 ///
 /// # Errors

@@ -13,6 +13,7 @@ pub mod path;
 pub mod platform;
 pub mod quantity;
 pub(crate) mod reference;
+pub mod resource;
 pub mod schedule;
 pub mod share;
 pub mod user;

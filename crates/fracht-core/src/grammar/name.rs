@@ -13,8 +13,18 @@ pub enum NameKind {
     Key,
     /// An absolute path in a container.
     Path,
+    /// A folder in a container, which may be the root.
+    Folder,
     /// A label or annotation of the cluster, `prefix/name`; the prefix may be left out.
     Qualified,
+    /// The value of a label (Kubernetes API conventions), not empty: the name of a node is one.
+    LabelValue,
+    /// An object that is in the cluster already: a subdomain (RFC 1123), which may have dots.
+    Object,
+    /// The name of a gateway, with its namespace before a slash where that is another one.
+    Gateway,
+    /// A namespace of the cluster: a label (RFC 1123), which may begin with a digit.
+    Namespace,
     /// A rule.
     Rule,
 }
@@ -32,7 +42,20 @@ impl NameKind {
             Self::Variable => variable(name),
             Self::Key => key(name),
             Self::Path => path(name),
+            Self::Folder if name == "/" => Ok(()),
+            Self::Folder => path(name),
             Self::Qualified => qualified(name),
+            Self::LabelValue if is_label_value(name) && !name.is_empty() => Ok(()),
+            Self::LabelValue => problem(
+                "it has 1 to 63 letters, digits, -, _ and ., with a letter or digit at both ends",
+                None,
+            ),
+            Self::Object => object(name),
+            Self::Gateway => match name.split_once('/') {
+                Some((namespace, name)) => namespaced(namespace).and_then(|()| object(name)),
+                None => object(name),
+            },
+            Self::Namespace => namespaced(name),
         }
     }
 
@@ -43,7 +66,11 @@ impl NameKind {
             Self::Port => "^(?=.*[a-z])[a-z0-9]([a-z0-9-]{0,13}[a-z0-9])?$",
             Self::Variable => "^[A-Za-z_][A-Za-z0-9_.-]*$",
             Self::Key => "^[A-Za-z0-9._-]{1,253}$",
-            Self::Path => "^/[^:]*$",
+            Self::Path | Self::Folder => "^/[^:]*$",
+            Self::LabelValue => "^[A-Za-z0-9]([A-Za-z0-9._-]{0,61}[A-Za-z0-9])?$",
+            Self::Object => "^[a-z0-9]([a-z0-9-]*[a-z0-9])?(\\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)*$",
+            Self::Gateway => "^([a-z0-9-]+/)?[a-z0-9]([a-z0-9.-]*[a-z0-9])?$",
+            Self::Namespace => "^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$",
             Self::Qualified => "^([a-z0-9.-]{1,253}/)?[A-Za-z0-9]([A-Za-z0-9._-]{0,61}[A-Za-z0-9])?$",
         }
     }
@@ -91,6 +118,37 @@ fn label(name: &str, most: usize) -> Result<(), NameProblem> {
         "a name has 1 to 63 of a-z, 0-9 and -, begins with a letter and does not end with -",
         as_label(name, most),
     )
+}
+
+/// One part of a name with dots (RFC 1123, section 2.1).
+fn is_subdomain_label(label: &str) -> bool {
+    let edge = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit();
+    label.starts_with(edge) && label.ends_with(edge) && label.chars().all(|c| edge(c) || c == '-')
+}
+
+fn object(name: &str) -> Result<(), NameProblem> {
+    if name.len() <= 253 && name.split('.').all(is_subdomain_label) {
+        return Ok(());
+    }
+    problem("the name of an object has labels of a-z, 0-9 and - with dots between them", None)
+}
+
+fn namespaced(name: &str) -> Result<(), NameProblem> {
+    if name.len() <= 63 && is_subdomain_label(name) {
+        return Ok(());
+    }
+    problem(
+        "a namespace has 1 to 63 of a-z, 0-9 and -, and neither begins nor ends with -",
+        as_label(name, 63),
+    )
+}
+
+/// Whether a text can be the value of a label (Kubernetes API conventions): at most 63 letters, digits, `-`, `_`
+/// and `.`, with a letter or a digit at both ends; or nothing.
+pub fn is_label_value(text: &str) -> bool {
+    let edge = |c: char| c.is_ascii_alphanumeric();
+    let inside = text.chars().all(|c| edge(c) || "-_.".contains(c));
+    text.len() <= 63 && (text.is_empty() || text.starts_with(edge) && text.ends_with(edge)) && inside
 }
 
 fn port(name: &str) -> Result<(), NameProblem> {
@@ -196,6 +254,21 @@ mod tests {
             (NameKind::Path, "data", Err(Some("/data"))),
             (NameKind::Path, "/a/../b", Err(None)),
             (NameKind::Path, "/", Err(None)),
+            (NameKind::Path, "/a\0", Err(None)),
+            (NameKind::Folder, "/", Ok(())),
+            (NameKind::Folder, "srv", Err(Some("/srv"))),
+            (NameKind::LabelValue, "Node_1.example", Ok(())),
+            (NameKind::LabelValue, "a.example/n1", Err(None)),
+            (NameKind::LabelValue, "", Err(None)),
+            (NameKind::Object, "wildcard.tides.example", Ok(())),
+            (NameKind::Object, "9lives", Ok(())),
+            (NameKind::Object, "a..b", Err(None)),
+            (NameKind::Object, "a_b", Err(None)),
+            (NameKind::Gateway, "9entry/public.tides", Ok(())),
+            (NameKind::Gateway, "a.b/public", Err(Some("a-b"))),
+            (NameKind::Gateway, "a/b/c", Err(None)),
+            (NameKind::Namespace, "9lives", Ok(())),
+            (NameKind::Namespace, "Tides", Err(Some("tides"))),
             (NameKind::Qualified, "harbour.example/Tier", Ok(())),
             (NameKind::Qualified, "tier", Ok(())),
             (NameKind::Qualified, "Harbour Example/tier", Err(None)),

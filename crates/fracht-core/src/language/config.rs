@@ -35,7 +35,7 @@ pub(super) static CONFIG: TableShape = TableShape {
         },
         Key {
             name: "present",
-            shape: Shape::Name(NameKind::Label),
+            shape: Shape::Name(NameKind::Object),
             default: "none",
             becomes: "the name that references use; no ConfigMap is made",
             says: "The name of a config that is in the cluster already.",

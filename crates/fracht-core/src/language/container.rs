@@ -1,7 +1,7 @@
 //! The keys that every container has: those of services, tasks and helpers. One constant each: a table is a
 //! list of them.
 
-use super::shape::{BYTE_BOUNDS, BYTES, CPU_BOUNDS, DURATION, IMAGE, Key, MODE, Shape, TableShape, USER};
+use super::shape::{BYTE_BOUNDS, BYTES, CPU_BOUNDS, IMAGE, Key, MODE, Shape, TIME, TableShape, USER};
 use crate::grammar::name::NameKind;
 
 pub(super) const IMAGE_KEY: Key = Key {
@@ -38,7 +38,7 @@ pub(super) const ARGS: Key = Key {
 };
 pub(super) const WORKDIR: Key = Key {
     name: "workdir",
-    shape: Shape::Name(NameKind::Path),
+    shape: Shape::Name(NameKind::Folder),
     default: "the image's own",
     becomes: "the container's workingDir",
     says: "The folder to start in.",
@@ -48,7 +48,7 @@ pub(super) const RUN_AS: Key = Key {
     name: "user",
     shape: Shape::Small(&USER),
     default: "the image's own",
-    becomes: "runAsUser, runAsGroup and runAsNonRoot; fsGroup where it mounts a volume",
+    becomes: "runAsUser, runAsGroup and runAsNonRoot; fsGroup where it needs a group to write or read what it mounts",
     says: "The user, and maybe group, to run as.",
     example: "\"10001:10001\"",
 };
@@ -161,7 +161,7 @@ pub(super) static BEFORE_STOP: TableShape = TableShape {
         },
         Key {
             name: "wait",
-            shape: Shape::Small(&DURATION),
+            shape: Shape::Small(&TIME),
             default: "one of run and wait is required",
             becomes: "a sleep of whole seconds",
             says: "Time that passes, in which those in front of it learn that it goes.",
@@ -189,8 +189,16 @@ pub(super) static MOUNT: TableShape = TableShape {
             shape: Shape::Small(&BYTES),
             default: "one of from, scratch and folder is required",
             becomes: "an emptyDir with a size limit",
-            says: "An empty folder of at most this size, gone with the pod.",
+            says: "An empty folder of at most this size, gone with the pod; each container has one of its own.",
             example: "\"64Mi\"",
+        },
+        Key {
+            name: "shared",
+            shape: Shape::Name(NameKind::Label),
+            default: "none: the container's own",
+            becomes: "one emptyDir for the containers that say the same name",
+            says: "A name under which containers of one pod share a scratch folder.",
+            example: "\"spool\"",
         },
         Key {
             name: "folder",
@@ -219,7 +227,7 @@ pub(super) static MOUNT: TableShape = TableShape {
         Key {
             name: "read-only",
             shape: Shape::Boolean,
-            default: "false; always true for configs and secrets",
+            default: "false; always true for configs, secrets and volumes of many readers",
             becomes: "readOnly",
             says: "Whether it can't be written to.",
             example: "true",

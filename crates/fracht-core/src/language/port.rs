@@ -1,6 +1,6 @@
 //! `port.NAME` of a service or a helper.
 
-use super::shape::{HOST, Key, OUTSIDE, Shape, TableShape};
+use super::shape::{ENTRY_HOST, Key, OUTSIDE, Shape, TableShape};
 use crate::grammar::name::NameKind;
 
 pub(super) const PORT_KEY: Key = Key {
@@ -60,7 +60,7 @@ pub(super) static PORT: TableShape = TableShape {
         },
         Key {
             name: "host",
-            shape: Shape::TextOf(&HOST),
+            shape: Shape::TextOf(&ENTRY_HOST),
             default: "the target's domain",
             becomes: "the host of the web entry",
             says: "The host name that the web reaches it by.",

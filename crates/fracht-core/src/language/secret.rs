@@ -19,7 +19,7 @@ pub(super) static SECRET: TableShape = TableShape {
         },
         Key {
             name: "present",
-            shape: Shape::Name(NameKind::Label),
+            shape: Shape::Name(NameKind::Object),
             default: "none",
             becomes: "the name that references use",
             says: "The name of a secret that is in the cluster already; nothing is made then.",

@@ -124,6 +124,15 @@ pub(super) static DURATION: Grammar = Grammar {
     example: "\"30s\"",
 };
 
+/// A duration that is more than nothing.
+pub(super) static TIME: Grammar = Grammar {
+    rule: "bad-value",
+    what: "a duration",
+    number: false,
+    check: |text| duration::some(text).map(drop),
+    example: "\"30s\"",
+};
+
 /// An amount of bytes.
 pub(super) static BYTES: Grammar = Grammar {
     rule: "bad-value",
@@ -230,6 +239,24 @@ pub(super) static HOST: Grammar = Grammar {
     number: false,
     check: host::name,
     example: "\"tides.example\"",
+};
+
+/// A host name of a web entry.
+pub(super) static ENTRY_HOST: Grammar = Grammar {
+    rule: "bad-value",
+    what: "a host name, maybe with * for its first label",
+    number: false,
+    check: host::entry,
+    example: "\"*.tides.example\"",
+};
+
+/// A registry, maybe with the beginning of a repository.
+pub(super) static REGISTRY: Grammar = Grammar {
+    rule: "bad-value",
+    what: "a registry",
+    number: false,
+    check: image::registry,
+    example: "\"registry.example/tidedesk\"",
 };
 
 /// An address.

@@ -1,6 +1,6 @@
 //! `[target.NAME]`: the target's own keys, and the tables that it lays over the stack.
 
-use super::shape::{BLOCK, DURATION, IMAGE, Key, PATH, Shape, TableShape};
+use super::shape::{BLOCK, HOST, IMAGE, Key, PATH, REGISTRY, Shape, TIME, TableShape};
 use super::{build, config, input, network, outside, pattern, secret, service, stack, task, volume};
 use crate::grammar::name::NameKind;
 
@@ -36,7 +36,7 @@ pub(crate) static TARGET: TableShape = TableShape {
         },
         Key {
             name: "namespace",
-            shape: Shape::Name(NameKind::Label),
+            shape: Shape::Name(NameKind::Namespace),
             default: "the stack's name",
             becomes: "the Namespace, and the namespace of all objects",
             says: "The namespace that keeps the stack's objects apart.",
@@ -52,7 +52,7 @@ pub(crate) static TARGET: TableShape = TableShape {
         },
         Key {
             name: "registry",
-            shape: Shape::Plain,
+            shape: Shape::Small(&REGISTRY),
             default: "none",
             becomes: "the registry of built images",
             says: "The registry of this target, for `{target.registry}`.",
@@ -60,7 +60,7 @@ pub(crate) static TARGET: TableShape = TableShape {
         },
         Key {
             name: "domain",
-            shape: Shape::Plain,
+            shape: Shape::Small(&HOST),
             default: "none",
             becomes: "the host of web entries",
             says: "The domain of this target, for `{target.domain}`.",
@@ -87,7 +87,7 @@ pub(crate) static TARGET: TableShape = TableShape {
             shape: Shape::List(&Shape::Small(&BLOCK)),
             default: "any address, ports 443 and 6443",
             becomes: "the way out that NetworkPolicies leave to those who ask the cluster's API",
-            says: "Where the cluster's API is, for gates and programs in closed networks that ask it.",
+            says: "Where the cluster's API is: the only way out of closed networks for those that ask it.",
             example: "[\"192.0.2.10/32\"]",
         },
         Key {
@@ -200,7 +200,7 @@ pub(super) static WEB: TableShape = TableShape {
         },
         Key {
             name: "class",
-            shape: Shape::Name(NameKind::Label),
+            shape: Shape::Name(NameKind::Object),
             default: "the cluster's default",
             becomes: "ingressClassName",
             says: "The class of the entry, by the cluster's name for it.",
@@ -216,7 +216,7 @@ pub(super) static WEB: TableShape = TableShape {
         },
         Key {
             name: "gateway",
-            shape: Shape::Name(NameKind::Qualified),
+            shape: Shape::Name(NameKind::Gateway),
             default: "required by gateway",
             becomes: "parentRefs of the HTTPRoute",
             says: "The gateway, by its name, or by its namespace and its name.",
@@ -249,7 +249,7 @@ pub(super) static GATE: TableShape = TableShape {
         },
         Key {
             name: "within",
-            shape: Shape::Small(&DURATION),
+            shape: Shape::Small(&TIME),
             default: "10m",
             becomes: "the time in the gate's script",
             says: "How long a gate waits until it gives up, says so, and is tried again.",

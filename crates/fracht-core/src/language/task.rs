@@ -4,7 +4,7 @@ use super::container::{
     ARGS, BEFORE_STOP_KEY, BUILD_KEY, CONFINE, CPU, ENV, IMAGE_KEY, MEMORY, MOUNT_KEY, PROGRAM, RUN_AS,
     USE_KEY, WORKDIR,
 };
-use super::shape::{DURATION, Key, SCHEDULE, Shape, TableShape, ZONE};
+use super::shape::{Key, SCHEDULE, Shape, TIME, TableShape, ZONE};
 use super::workload::{
     AFTER, DROP, LABEL, LIKE, NETWORK, NOTE, PLACE, PLATFORM_KEY, PULL, RIGHTS, ROLE, STOP_WITHIN,
 };
@@ -20,10 +20,10 @@ pub(super) const RETRIES: Key = Key {
 
 pub(super) const TIMEOUT: Key = Key {
     name: "timeout",
-    shape: Shape::Small(&DURATION),
+    shape: Shape::Small(&TIME),
     default: "none",
-    becomes: "activeDeadlineSeconds",
-    says: "How long it may take, all tries together.",
+    becomes: "activeDeadlineSeconds of the Job; of its pods, with room for the wait, where it has start gates",
+    says: "How long it may take, all tries together; with start gates each try, the wait not counted.",
     example: "\"10m\"",
 };
 

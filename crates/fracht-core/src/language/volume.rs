@@ -27,7 +27,7 @@ pub(super) static VOLUME: TableShape = TableShape {
         },
         Key {
             name: "class",
-            shape: Shape::Name(NameKind::Label),
+            shape: Shape::Name(NameKind::Object),
             default: "the cluster's default",
             becomes: "storageClassName of the claim",
             says: "The kind of storage, by the cluster's name for it.",
@@ -43,7 +43,7 @@ pub(super) static VOLUME: TableShape = TableShape {
         },
         Key {
             name: "present",
-            shape: Shape::Name(NameKind::Label),
+            shape: Shape::Name(NameKind::Object),
             default: "none",
             becomes: "the name that pods mount; no claim is made",
             says: "The name of a claim that is in the cluster already.",
@@ -59,7 +59,7 @@ pub(super) static VOLUME: TableShape = TableShape {
         },
         Key {
             name: "node",
-            shape: Shape::Name(NameKind::Qualified),
+            shape: Shape::Name(NameKind::LabelValue),
             default: "any: the folder is the same on all of them",
             becomes: "the node affinity of the PersistentVolume",
             says: "The node that has that folder.",

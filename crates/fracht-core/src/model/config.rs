@@ -20,11 +20,6 @@ pub struct Config {
 }
 
 impl Config {
-    /// The name of the cluster's object.
-    pub fn object_name(&self) -> &Arc<str> {
-        self.present.as_ref().map_or(&self.name, |present| &present.value)
-    }
-
     /// A key by its name.
     pub fn key(&self, name: &str) -> Option<&ConfigKey> {
         self.keys.iter().find(|key| *key.name == *name)

@@ -34,7 +34,7 @@ pub struct Container {
     /// How to see that it works.
     pub health: Option<Health>,
     /// What happens before it is told to stop.
-    pub before_stop: Option<BeforeStop>,
+    pub before_stop: Option<At<BeforeStop>>,
     /// Processor.
     pub cpu: Option<At<Bounds>>,
     /// Memory.

@@ -37,6 +37,7 @@ mod text;
 mod volume;
 mod workload;
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use crate::origin::At;
@@ -47,7 +48,7 @@ pub use container::{BeforeStop, Confine, Container, Helper, Spell, Use, UseSourc
 pub use extra::{Change, Passed, Patch, Raw};
 pub use health::{Health, Probe};
 pub use list::{Id, List};
-pub use mount::{Mount, Mounted};
+pub use mount::{Mount, Mounted, Scratch};
 pub use network::Network;
 pub use outside::{Outside, OutsidePlace, OutsidePort};
 pub use port::{Port, PortIndex, Protocol, Reach};
@@ -95,6 +96,8 @@ pub struct Model {
     pub networks: List<Network>,
     /// What the stack uses and does not run.
     pub outsides: List<Outside>,
+    /// The names that are host names in the stack: those of services and tasks, and of what is outside.
+    pub host_names: BTreeSet<Arc<str>>,
     /// Changes to objects, in the order to make them.
     pub patches: Vec<Patch>,
     /// Files of objects that are taken as they are.
@@ -132,6 +135,32 @@ impl Model {
     /// The host name that the web reaches a port by: its own, or the target's domain.
     pub fn web_host<'a>(&'a self, port: &'a Port) -> Option<&'a str> {
         port.host.as_ref().or(self.target.domain.as_ref()).map(|host| &*host.value)
+    }
+
+    /// Whether what is mounted can't be written to: the mount says so, or the volume is for readers only.
+    pub fn is_read_only(&self, mount: &Mount) -> bool {
+        let for_readers = |id: VolumeId| self.volumes[id].access.value == Access::ManyReaders;
+        mount.read_only || matches!(mount.what, Mounted::Volume(id) if for_readers(id))
+    }
+
+    /// The keys that a `use` makes variables of: all of a secret, the settings of a config.
+    pub fn used_keys(&self, used: &Use) -> Vec<Part> {
+        match used.source {
+            UseSource::Config(id) => {
+                let keys = self.configs[id].keys.iter();
+                let settings = keys.filter(|key| !matches!(key.content, Content::File { .. }));
+                settings.map(|key| Part::Config(id, Arc::clone(&key.name))).collect()
+            }
+            UseSource::Secret(id) => {
+                self.secrets[id].keys.iter().map(|key| Part::Secret(id, Arc::clone(&key.name))).collect()
+            }
+        }
+    }
+
+    /// Whether a workload that is in closed networks only asks the cluster's API, so that it has a way out for that.
+    pub fn leaves_by_api(&self, workload: &Workload) -> bool {
+        let gate = workload.after.iter().any(|after| after.condition == Condition::Done);
+        (gate || !workload.rights.is_empty()) && self.is_closed_in(workload)
     }
 
     /// Whether a workload has no way out but to the members of its networks and the look-up of names.

@@ -27,6 +27,14 @@ pub struct Mount {
     pub read_only: bool,
 }
 
+impl Mount {
+    /// Whether those who are not its owner can use it by their group only: a volume to write to, or the files of a
+    /// config or secret, which belong to root, with a mode that does not let others read.
+    pub fn needs_group(&self) -> bool {
+        matches!(self.what, Mounted::Volume(_)) || self.mode.is_some_and(|mode| mode & 0o004 == 0)
+    }
+}
+
 /// What can be mounted.
 #[derive(Clone, Debug)]
 pub enum Mounted {
@@ -37,7 +45,16 @@ pub enum Mounted {
     /// A secret: all keys as files, or one key as the file.
     Secret(SecretId, Option<Arc<str>>),
     /// An empty folder that lasts as long as the pod.
-    Scratch(Option<Quantity>),
+    Scratch(Scratch),
     /// A folder of the machine, resolved. A cluster has none.
     Folder(PathBuf),
+}
+
+/// An empty folder that lasts as long as the pod.
+#[derive(Clone, Debug, Default)]
+pub struct Scratch {
+    /// At most so large.
+    pub size: Option<Quantity>,
+    /// The name under which containers of the pod share it; `None`: it is the container's own.
+    pub shared: Option<Arc<str>>,
 }

@@ -14,7 +14,7 @@ pub struct Outside {
     /// Where its name is written.
     pub span: Span,
     /// Where it is.
-    pub place: OutsidePlace,
+    pub place: At<OutsidePlace>,
     /// Its ports by name, in the order of the file.
     pub ports: Vec<OutsidePort>,
 }

@@ -19,13 +19,6 @@ pub struct Secret {
     pub keys: Vec<SecretKey>,
 }
 
-impl Secret {
-    /// The name of the cluster's object.
-    pub fn object_name(&self) -> &Arc<str> {
-        self.present.as_ref().map_or(&self.name, |present| &present.value)
-    }
-}
-
 /// A key of a secret.
 #[derive(Clone, Debug)]
 pub struct SecretKey {
@@ -35,6 +28,8 @@ pub struct SecretKey {
     pub span: Span,
     /// Where its value is to be read.
     pub source: SecretSource,
+    /// How many bytes its file has, if it is there.
+    pub size: Option<u64>,
 }
 
 /// Where the value of a secret is to be read.

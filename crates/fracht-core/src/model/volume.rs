@@ -31,13 +31,6 @@ pub struct Volume {
     pub node: Option<At<Arc<str>>>,
 }
 
-impl Volume {
-    /// The name of the claim that pods mount.
-    pub fn claim_name(&self) -> &Arc<str> {
-        self.present.as_ref().map_or(&self.name, |present| &present.value)
-    }
-}
-
 /// Who may mount a volume at once.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Access {

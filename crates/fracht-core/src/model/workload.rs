@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use super::{Container, Helper, NetworkId, Port, PortIndex, SecretId, Text, Variable, WorkloadId};
+use super::{Container, Helper, Mount, NetworkId, Port, PortIndex, SecretId, Text, Variable, WorkloadId};
 use crate::grammar::platform::Platform;
 use crate::grammar::schedule::Schedule;
 use crate::grammar::share::Share;
@@ -254,6 +254,28 @@ impl Workload {
     /// Its containers, its own first.
     pub fn containers(&self) -> impl Iterator<Item = &Container> {
         std::iter::once(&self.main).chain(self.helpers.iter().map(|helper| &helper.container))
+    }
+
+    /// The group that owns what its pods mount, where one of its containers needs a group to write to a volume, or to
+    /// read files whose mode lets others not read.
+    pub fn mount_group(&self) -> Option<u32> {
+        self.containers().find_map(|container| {
+            let user = container.user.as_ref()?.value;
+            let needs = container.mounts.iter().any(Mount::needs_group);
+            Some(user.gid.unwrap_or(user.uid)).filter(|group| needs && *group != 0)
+        })
+    }
+
+    /// Whether it waits for anything at a start gate: for more than that something has been started.
+    pub fn has_gates(&self) -> bool {
+        self.after.iter().any(|after| after.condition != Condition::Started)
+    }
+
+    /// How long it has to stop by itself.
+    pub fn stop_time(&self) -> Duration {
+        /// What a cluster gives.
+        const DEFAULT: Duration = Duration::from_secs(30);
+        self.stop_within.map_or(DEFAULT, |time| time.value)
     }
 
     /// Every text in it, with the variable where it is one's value.

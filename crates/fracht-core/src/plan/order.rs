@@ -1,4 +1,4 @@
-//! The start order: waves, what each waits for, and how long it takes at the most.
+//! The start order: waves, what each waits for, and how long it may take, as far as the stack says it.
 
 use std::time::Duration;
 
@@ -38,8 +38,10 @@ pub struct Wait {
 pub struct Chain {
     /// From the first to the last.
     pub links: Vec<WorkloadId>,
-    /// The most that it takes until the last one serves or is done.
+    /// The most that those take whose time is known, by what the stack allows them.
     pub time: Duration,
+    /// Those of which nothing says how long they may take, in the order of the chain.
+    pub unknown: Vec<WorkloadId>,
 }
 
 /// At most so many circles are shown; more would bury the first.
@@ -85,29 +87,33 @@ impl Order {
     }
 
     /// The chain that may take longest, by the times that the stack allows: what a service may take to
-    /// start, what a task may take to end. `None` if nothing says how long it may take.
+    /// start, what a task may take to end. Of two with the same known time the one with more unknown ones is longer.
+    /// `None` if nothing says how long anything may take.
     pub fn longest_chain(&self, model: &Model) -> Option<Chain> {
-        let mut best: Vec<(Duration, Option<WorkloadId>)> =
-            vec![(Duration::ZERO, None); model.workloads.len()];
-        let mut last: Option<(Duration, WorkloadId)> = None;
+        let mut best: Vec<(Length, Option<WorkloadId>)> =
+            vec![(Length::default(), None); model.workloads.len()];
+        let mut last: Option<(Length, WorkloadId)> = None;
         for id in self.waves.iter().flatten().copied() {
             let workload = &model.workloads[id];
             let before = workload
                 .after
                 .iter()
                 .filter(|after| after.condition != Condition::Started)
-                .map(|after| (best.get(after.on.index()).map_or(Duration::ZERO, |b| b.0), after.on))
-                .max_by_key(|(time, on)| (*time, std::cmp::Reverse(*on)));
-            let own = allowed_time(workload).unwrap_or_default();
-            let time = before.map_or(Duration::ZERO, |(time, _)| time).saturating_add(own);
-            if let Some(slot) = best.get_mut(id.index()) {
-                *slot = (time, before.map(|(_, on)| on));
+                .map(|after| (best.get(after.on.index()).map_or(Length::default(), |b| b.0), after.on))
+                .max_by_key(|(length, on)| (*length, std::cmp::Reverse(*on)));
+            let mut length = before.map_or(Length::default(), |(length, _)| length);
+            match allowed_time(workload) {
+                Some(time) => length.known = length.known.saturating_add(time),
+                None => length.unknown += 1,
             }
-            if last.is_none_or(|(most, _)| time > most) {
-                last = Some((time, id));
+            if let Some(slot) = best.get_mut(id.index()) {
+                *slot = (length, before.map(|(_, on)| on));
+            }
+            if last.is_none_or(|(most, _)| length > most) {
+                last = Some((length, id));
             }
         }
-        let (time, end) = last.filter(|(time, _)| !time.is_zero())?;
+        let (length, end) = last.filter(|(length, _)| !length.known.is_zero())?;
         let mut links = vec![end];
         let mut at = end;
         while let Some((_, Some(before))) = best.get(at.index()) {
@@ -115,14 +121,39 @@ impl Order {
             at = *before;
         }
         links.reverse();
-        Some(Chain { links, time })
+        let is_unknown = |id: &WorkloadId| allowed_time(&model.workloads[*id]).is_none();
+        let unknown = links.iter().copied().filter(is_unknown).collect();
+        Some(Chain { links, time: length.known, unknown })
     }
 }
 
-/// The most time that a service may take to be ready, or a task to be done; `None` if nothing says it.
+/// How long a chain may take: the known part, then how many have a time that is not known.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+struct Length {
+    known: Duration,
+    unknown: usize,
+}
+
+/// The pauses of a cluster before it tries a task again: ten seconds, then twice the last one, at most six minutes
+/// (Job, batch/v1).
+fn pauses(retries: u32) -> Duration {
+    let pause = |retry: u32| Duration::from_secs(10 << retry.min(10)).min(Duration::from_secs(360));
+    (0..retries).map(pause).sum()
+}
+
+/// The most time that a service may take to be ready, or a task to be done, all its tries and the pauses between them
+/// together; `None` if nothing says it.
 pub fn allowed_time(workload: &Workload) -> Option<Duration> {
     match &workload.kind {
         Kind::Service(_) => workload.main.health.as_ref().map(|health| health.boot.value),
-        Kind::Task(task) => task.timeout.map(|timeout| timeout.value),
+        Kind::Task(task) => {
+            let (timeout, retries) = (task.timeout?.value, task.retries.value);
+            // The wait at a gate is not part of the time, which each try has for itself then.
+            Some(if workload.has_gates() {
+                timeout.saturating_mul(retries + 1).saturating_add(pauses(retries))
+            } else {
+                timeout
+            })
+        }
     }
 }

@@ -28,7 +28,8 @@ pub struct PortEntry {
     pub service: WorkloadId,
     /// The port.
     pub port: PortIndex,
-    /// The numbers outside, one for each replica on a machine; empty if it is not open.
+    /// The numbers outside, one for each replica on a machine; empty if it is not open, and for a port on the nodes
+    /// whose number the cluster picks.
     pub at: Vec<u16>,
 }
 
@@ -75,8 +76,13 @@ pub struct Owner {
     pub span: Span,
 }
 
-/// What is taken, by place, protocol and number.
+/// What is taken, by place, protocol and number. Nodes hand out numbers whatever the protocol: see [`slot`].
 type Taken = BTreeMap<(Ground, Protocol, u16), Owner>;
+
+/// The key of a number that is taken. The cluster allocates node ports by number alone.
+fn slot(ground: Ground, protocol: Protocol, number: u16) -> (Ground, Protocol, u16) {
+    (ground, if ground == Ground::Nodes { Protocol::Tcp } else { protocol }, number)
+}
 
 impl PortPlan {
     /// The port plan of `model`. Numbers that are written are taken first, those that are chosen go
@@ -109,6 +115,26 @@ impl PortEntry {
     }
 }
 
+impl PortEntry {
+    /// Whether the cluster picks the number: a port on its nodes of which the stack says none.
+    pub fn is_picked_by_cluster(&self, model: &Model) -> bool {
+        self.port(model).is_some_and(|port| {
+            model.target.on.value == Place::Cluster
+                && port.reach.value == Reach::Node
+                && matches!(port.at.map(|at| at.value), None | Some(Outside::Auto))
+        })
+    }
+}
+
+/// Whether two ports of one Service may have one number on the nodes: one port that speaks two protocols.
+fn shares(model: &Model, first: Owner, second: Owner) -> bool {
+    let port = |owner: Owner| model.workloads[owner.service].port(owner.port);
+    first.service == second.service
+        && port(first).zip(port(second)).is_some_and(|(first, second)| {
+            first.inner_number() == second.inner_number() && first.protocol != second.protocol
+        })
+}
+
 struct Planner<'m> {
     model: &'m Model,
     taken: Taken,
@@ -121,7 +147,8 @@ impl Planner<'_> {
         if number == 0 {
             return; // could not be read, and was reported
         }
-        match self.taken.entry((ground, protocol, number)) {
+        match self.taken.entry(slot(ground, protocol, number)) {
+            Entry::Occupied(first) if ground == Ground::Nodes && shares(self.model, *first.get(), owner) => {}
             Entry::Occupied(_) => self.wanted.push((ground, protocol, number, owner)),
             Entry::Vacant(free) => _ = free.insert(owner),
         }
@@ -158,7 +185,7 @@ impl Planner<'_> {
             (Some(Outside::Range(first, last)), Ground::Machine) => {
                 (first..=last).take(self.replicas(entry.service)).collect()
             }
-            // An address of its own: nobody else has numbers there.
+            // An address of its own: nobody else has numbers there. On the nodes the cluster picks.
             (None | Some(Outside::Auto), Ground::Balancer(_)) => vec![port.inner_number()],
             _ => return,
         };
@@ -172,13 +199,12 @@ impl Planner<'_> {
     fn choose(&mut self, entry: &mut PortEntry) {
         let Some(port) = entry.port(self.model) else { return };
         let Some(ground) = self.ground(entry.service, port.reach.value) else { return };
-        if !entry.at.is_empty() {
+        if !entry.at.is_empty() || entry.is_picked_by_cluster(self.model) {
             return;
         }
         let owner = Owner { service: entry.service, port: entry.port, span: outer_span(port) };
         let first = match (port.at.map(|at| at.value), ground) {
             (Some(Outside::From(first) | Outside::Range(first, _)), _) => first,
-            (_, Ground::Nodes) => *NODE_RANGE.start(),
             // Numbers below 1024 need special rights on most machines.
             _ if port.inner_number() < 1024 => port.inner_number() + 8000,
             _ => port.inner_number(),
@@ -200,7 +226,7 @@ impl Planner<'_> {
             _ => (1024, u16::MAX),
         };
         let first = first.clamp(least, most);
-        let free = |number: &u16| !self.taken.contains_key(&(ground, protocol, *number));
+        let free = |number: &u16| !self.taken.contains_key(&slot(ground, protocol, *number));
         // Runs of taken numbers are skipped by the order of the map: the cost is that of the run.
         (first..=most).find(free).or_else(|| (least..first).find(free))
     }
@@ -212,7 +238,7 @@ impl Planner<'_> {
 
     fn clashes(&self) -> Vec<Clash> {
         let clash = |(ground, protocol, number, second): &(Ground, Protocol, u16, Owner)| {
-            let first = *self.taken.get(&(*ground, *protocol, *number))?;
+            let first = *self.taken.get(&slot(*ground, *protocol, *number))?;
             let free = self.free(*ground, *protocol, *number);
             let (ground, protocol, number, second) = (*ground, *protocol, *number, *second);
             Some(Clash { ground, number, protocol, first, second, free })

@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use super::ports::PortPlan;
 use crate::model::{
-    Address, Condition, Model, NetworkId, OutsideId, Part, Place, Port, PortIndex, Reach, SecretId, Workload,
-    WorkloadId,
+    Address, Condition, Model, NetworkId, OutsideId, Part, Place, Port, PortIndex, Protocol, Reach, SecretId,
+    Text, Workload, WorkloadId,
 };
 
 /// Who can get to what in a model.
@@ -31,11 +31,13 @@ pub struct WayIn {
     pub reach: Reach,
     /// The addresses. What only the cluster knows is in capitals.
     pub addresses: Vec<String>,
+    /// Whether the cluster picks the number.
+    pub is_picked: bool,
     /// The line for a hosts file, where a name is needed that need not be known.
     pub hosts_line: Option<String>,
     /// Whether it speaks TLS.
     pub tls: bool,
-    /// The logins that the service knows of.
+    /// The logins of the service itself, not of what it uses.
     pub logins: Vec<Login>,
 }
 
@@ -55,8 +57,10 @@ pub struct Caller {
     pub who: WorkloadId,
     /// What it has with each of [`ReachPlan::services`], in their order.
     pub links: Vec<Link>,
-    /// Whether it can get to what is outside of the stack.
+    /// Whether it can get to what is outside of the stack, at any port.
     pub gets_out: bool,
+    /// Where it gets out of its closed networks all the same.
+    pub leaks: Vec<Leak>,
     /// What it uses that is outside.
     pub outside: Vec<OutsideId>,
 }
@@ -79,16 +83,75 @@ pub enum May {
     All,
     /// At its open ports only: they share no network.
     OpenPorts,
+    /// At those of its open ports alone that the caller gets to out of its closed networks.
+    SomeOpenPorts,
     /// Not at all: they share no network, and nothing is open.
     NoNetwork,
     /// Not at all: they share no network, and its own networks are closed, so that it gets to no open port.
     NoWayOut,
 }
 
+/// A way out of closed networks.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Leak {
+    /// What it is for.
+    pub why: LeakReason,
+    /// The ports.
+    pub ports: &'static [u16],
+    /// The protocols.
+    pub protocols: &'static [Protocol],
+    /// The blocks of addresses (CIDR, RFC 4632) that it leads to; empty: any address.
+    pub to: Vec<Arc<str>>,
+}
+
+/// What a way out of closed networks is for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum LeakReason {
+    /// The look-up of names, which leads to any pod of the cluster and to the node.
+    Names,
+    /// The cluster's API, which a start gate or the program itself asks.
+    Api,
+}
+
+/// Where names are looked up.
+pub const NAME_PORTS: &[u16] = &[53];
+/// Where clusters serve their API.
+pub const API_PORTS: &[u16] = &[443, 6443];
+/// The addresses at which a node answers look-ups of names, where it keeps them (RFC 3927).
+pub const NODE_NAMES: &str = "169.254.0.0/16";
+
+/// The ways out of a workload's closed networks; none for one that is in an open one.
+pub fn leaks(model: &Model, workload: &Workload) -> Vec<Leak> {
+    if model.target.on.value == Place::Machine || !model.is_closed_in(workload) {
+        return Vec::new();
+    }
+    let names = Leak {
+        why: LeakReason::Names,
+        ports: NAME_PORTS,
+        protocols: &[Protocol::Udp, Protocol::Tcp],
+        to: vec![NODE_NAMES.into()],
+    };
+    let api = model.leaves_by_api(workload).then(|| Leak {
+        why: LeakReason::Api,
+        ports: API_PORTS,
+        protocols: &[Protocol::Tcp],
+        to: model.target.api.clone(),
+    });
+    std::iter::once(names).chain(api).collect()
+}
+
+impl Leak {
+    /// Whether it leads to a port of another pod. Pods listen at the number of the container.
+    fn leads_to(&self, port: &Port) -> bool {
+        let to_pods = self.why == LeakReason::Names || self.to.is_empty();
+        to_pods && self.ports.contains(&port.number.value) && self.protocols.contains(&port.protocol)
+    }
+}
+
 impl May {
     /// Whether it can talk at all.
     pub fn is_yes(self) -> bool {
-        matches!(self, Self::Itself | Self::All | Self::OpenPorts)
+        matches!(self, Self::Itself | Self::All | Self::OpenPorts | Self::SomeOpenPorts)
     }
 }
 
@@ -105,6 +168,7 @@ impl ReachPlan {
                 who: id,
                 links: services.iter().map(link).collect(),
                 gets_out: !model.is_closed_in(workload),
+                leaks: leaks(model, workload),
                 outside: used.1.iter().copied().collect(),
             }
         });
@@ -121,10 +185,29 @@ pub fn may(model: &Model, from: WorkloadId, to: WorkloadId) -> May {
     if model.share_network(caller, called) {
         return May::All;
     }
-    match (called.ports().iter().any(|port| port.reach.value.is_open()), model.is_closed_in(caller)) {
-        (_, true) => May::NoWayOut,
+    let mut open = called.ports().iter().filter(|port| port.reach.value.is_open()).peekable();
+    match (open.peek().is_some(), model.is_closed_in(caller)) {
+        (true, true) => {
+            let leaks = leaks(model, caller);
+            let leads = open.any(|port| leaks.iter().any(|leak| leak.leads_to(port)));
+            if leads { May::SomeOpenPorts } else { May::NoWayOut }
+        }
+        (false, true) => May::NoWayOut,
         (true, false) => May::OpenPorts,
         (false, false) => May::NoNetwork,
+    }
+}
+
+/// Whether `from` can talk to a port of `to`.
+pub fn may_at(model: &Model, from: WorkloadId, to: WorkloadId, port: &Port) -> bool {
+    match may(model, from, to) {
+        May::Itself | May::All => true,
+        May::OpenPorts => port.reach.value.is_open(),
+        May::SomeOpenPorts => {
+            let leaks = leaks(model, &model.workloads[from]);
+            port.reach.value.is_open() && leaks.iter().any(|leak| leak.leads_to(port))
+        }
+        May::NoNetwork | May::NoWayOut => false,
     }
 }
 
@@ -152,25 +235,29 @@ fn ways(model: &Model) -> Vec<WayIn> {
     let plan = PortPlan::of(model);
     let way = |entry: &super::ports::PortEntry| {
         let port = entry.port(model).filter(|port| port.reach.value.is_open())?;
-        let workload = &model.workloads[entry.service];
         Some(WayIn {
             service: entry.service,
             port: entry.port,
             reach: port.reach.value,
             addresses: addresses(model, port, &entry.at),
+            is_picked: entry.is_picked_by_cluster(model),
             hosts_line: hosts_line(model, port),
             tls: is_secure(model, port),
-            logins: logins(workload),
+            logins: logins(model, entry.service),
         })
     };
     plan.entries.iter().filter_map(way).collect()
 }
+
+/// Stands for the number of a port that the cluster picks.
+pub const PICKED: &str = "PICKED-PORT";
 
 /// Where those outside find a port. What only the cluster knows is in capitals.
 pub fn addresses(model: &Model, port: &Port, at: &[u16]) -> Vec<String> {
     let host = match (model.target.on.value, port.reach.value) {
         (_, Reach::Stack) => return Vec::new(),
         (Place::Machine, _) => "localhost",
+        (Place::Cluster, Reach::Node) if at.is_empty() => return vec![format!("ANY-NODE:{PICKED}")],
         (Place::Cluster, Reach::Node) => "ANY-NODE",
         (Place::Cluster, Reach::Balancer) => "OWN-ADDRESS",
         (Place::Cluster, Reach::Web) => {
@@ -195,9 +282,41 @@ fn hosts_line(model: &Model, port: &Port) -> Option<String> {
     model.web_host(port).filter(|_| on_web).map(|host| format!("ENTRY-ADDRESS {host}"))
 }
 
-fn logins(workload: &Workload) -> Vec<Login> {
+/// The logins of a service: the users and secrets that it knows of and that are not those of what it uses. A secret
+/// that stands in one text with another's address, or that what it talks to knows as well, lets in there.
+fn logins(model: &Model, id: WorkloadId) -> Vec<Login> {
+    let workload = &model.workloads[id];
+    let (used, _) = used(workload);
+    let known_there = |secret: SecretId, key: &str| {
+        let others =
+            used.iter().filter(|other| **other != id).flat_map(|other| model.workloads[*other].texts());
+        others.flat_map(|(_, text)| &text.parts).any(|part| is_key(part, secret, key))
+    };
+    let leads_away = |text: &Text| {
+        text.parts.iter().any(|part| match part {
+            Part::Known { address: Some(Address::Service(other, _)), .. } => *other != id,
+            Part::Known { address: Some(Address::Outside(_)), .. } => true,
+            _ => false,
+        })
+    };
+    let is_foreign = |text: &Text| {
+        leads_away(text)
+            || text.parts.iter().any(|part| matches!(part, Part::Secret(id, key) if known_there(*id, key)))
+    };
+    // `DB_USER` goes with `DB_HOST` and `DB_PASSWORD`.
+    let stem = |name: &'_ str| name.rsplit_once(['_', '.', '-']).map_or("", |(stem, _)| stem).to_uppercase();
+    let foreign: BTreeSet<String> = workload
+        .texts()
+        .filter(|(_, text)| is_foreign(text))
+        .filter_map(|(variable, _)| Some(stem(&variable?.name)))
+        .filter(|stem| !stem.is_empty())
+        .collect();
     let mut logins = BTreeSet::new();
     for (variable, text) in workload.texts() {
+        let of_another = variable.is_some_and(|variable| foreign.contains(&stem(&variable.name)));
+        if of_another || is_foreign(text) {
+            continue;
+        }
         for part in &text.parts {
             if let Part::Secret(id, key) = part {
                 logins.insert(Login::Secret(*id, Arc::clone(key)));
@@ -212,4 +331,8 @@ fn logins(workload: &Workload) -> Vec<Login> {
         }
     }
     logins.into_iter().collect()
+}
+
+fn is_key(part: &Part, secret: SecretId, name: &str) -> bool {
+    matches!(part, Part::Secret(id, key) if *id == secret && **key == *name)
 }

@@ -85,7 +85,8 @@ struct Content<'a> {
 }
 
 impl Content<'_> {
-    /// The first twelve hex digits of a SHA-256 over names, modes and contents of the files, sorted by name.
+    /// The first twelve hex digits of a SHA-256 over the name of the recipe, and names, modes and contents of the
+    /// files, sorted by name.
     /// The recipe belongs to them whatever is ignored.
     fn digest(&self, ignore: Option<&str>, recipe: &str) -> Result<String, String> {
         let ignored = self.ignored(ignore)?;
@@ -97,6 +98,8 @@ impl Content<'_> {
         }
         found.sort();
         let mut digest = Digest::default();
+        // Another recipe among the same files makes another image.
+        digest.piece(recipe.as_bytes());
         for (path, is_program) in found {
             let shown = path.display().to_string();
             let real = confine(self.files, self.folder, self.folder, &shown)

@@ -1,27 +1,27 @@
 //! What every container has: those of services, tasks and helpers.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::fields::Fields;
-use super::{Reader, health, mount};
+use super::health::{self, PodPorts};
+use super::{Reader, mount};
 use crate::diag::Diagnostic;
 use crate::grammar::image::{self, Image};
 use crate::grammar::name::NameKind;
 use crate::grammar::{duration, quantity, reference, user};
-use crate::model::{
-    BeforeStop, Confine, Container, Content, Mount, Port, Spell, Text, Use, UseSource, Variable,
-};
+use crate::model::{BeforeStop, Confine, Container, Content, Mount, Spell, Text, Use, UseSource, Variable};
 use crate::origin::At;
 use crate::resolve::{Allow, Unknown};
 use crate::tree::{Entry, Node, Value};
 
-/// Reads a container. `owner` is such as `service.api`; `ports` are those of the whole pod, `None` for a task: it
+/// Reads a container. `owner` is such as `service.api`; `ports` is `None` for a task: it
 /// has no ports, and no use for a check of health that a pattern has.
 pub(super) fn read(
     reader: &mut Reader<'_>,
     owner: &str,
     fields: &Fields<'_>,
-    ports: Option<&[Port]>,
+    ports: Option<PodPorts<'_>>,
 ) -> Container {
     let confine = fields.word(reader, "confine", &Confine::WORDS);
     let container = Container {
@@ -130,17 +130,43 @@ fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Variable> {
 }
 
 fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
-    fields.map(reader, "mount").filter_map(|(path, entry)| mount::read(reader, path, entry)).collect()
+    let mut mounts: Vec<Mount> = Vec::new();
+    for (path, entry) in fields.map(reader, "mount") {
+        let Some(mount) = mount::read(reader, path, entry) else { continue };
+        if let Some(first) = mounts.iter().find(|known| same_place(&known.path, path)) {
+            reader.tainted = true;
+            reader.sink.push(
+                Diagnostic::new("defined-twice", format!("two things are mounted at `{}`", first.path))
+                    .at(mount.path_span, "the same place")
+                    .also(first.path_span, "first mounted here")
+                    .help("keep one of the two, or change its path"),
+            );
+            continue;
+        }
+        mounts.push(mount);
+    }
+    mounts
 }
 
-fn before_stop(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Option<BeforeStop> {
+/// Whether two paths lead to one place: slashes may be doubled, and stand at the end.
+fn same_place(a: &str, b: &str) -> bool {
+    let steps = |path: &'_ str| {
+        path.split('/').filter(|step| !step.is_empty()).map(str::to_owned).collect::<Vec<_>>()
+    };
+    steps(a) == steps(b)
+}
+
+fn before_stop(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Option<At<BeforeStop>> {
     let entry = fields.entry("before-stop")?;
     let inner = Fields::of(entry, reader);
     let run = inner.plains(reader, "run").filter(|run| !run.is_empty());
-    let wait = inner.small(reader, "wait", duration::parse);
+    let wait = inner.small(reader, "wait", duration::some);
     match (run, wait) {
-        (Some(run), None) => Some(BeforeStop::Run(run.into_iter().map(|word| word.value).collect())),
-        (None, Some(wait)) => Some(BeforeStop::Wait(wait.value)),
+        (Some(run), None) => {
+            let command = run.into_iter().map(|word| word.value).collect();
+            Some(At { value: BeforeStop::Run(command), origin: entry.node.origin() })
+        }
+        (None, Some(wait)) => Some(wait.map(BeforeStop::Wait)),
         (Some(_), Some(wait)) => {
             reader.sink.push(
                 Diagnostic::new("bad-value", format!("{owner} does two things before it stops."))
@@ -230,8 +256,19 @@ fn one_use(reader: &mut Reader<'_>, item: &Node) -> Option<Use> {
 
 /// Every key must come to the name of a variable.
 fn check_names(reader: &mut Reader<'_>, used: &Use, keys: &[Arc<str>], from: &str) {
+    let mut known: BTreeMap<String, &str> = BTreeMap::new();
     for key in keys {
         let name = used.variable(key);
+        if let Some(first) = known.insert(name.clone(), key) {
+            reader.tainted = true;
+            let message = format!("the keys `{first}` and `{key}` of `{from}` are both spelled `{name}`");
+            reader.sink.push(
+                Diagnostic::new("env-name", message).at(used.span, "one of the two would be lost").help(
+                    format!("rename one of the keys, or set one by hand: `env.NAME = \"{{{from}/{key}}}\"`"),
+                ),
+            );
+            continue;
+        }
         // Programs and shells know letters, digits and `_` only, whatever a cluster lets pass.
         let plain = name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
         if plain && NameKind::Variable.check(&name).is_ok() {

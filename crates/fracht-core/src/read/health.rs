@@ -12,11 +12,28 @@ use crate::origin::At;
 use crate::resolve::Unknown;
 use crate::tree::Entry;
 
+/// The ports of a pod, and the container whose health is asked: a cluster looks a port up in that very container.
+#[derive(Clone, Copy)]
+pub(super) struct PodPorts<'p> {
+    /// Those of all containers.
+    pub(super) all: &'p [Port],
+    /// The helper, by its position; `None`: the service's own container.
+    pub(super) of: Option<usize>,
+}
+
+impl<'p> PodPorts<'p> {
+    /// Those of the container, with their positions in the pod.
+    fn own(self) -> impl Iterator<Item = (PortIndex, &'p Port)> + Clone {
+        let all = self.all.iter().enumerate();
+        all.filter(move |(_, port)| port.helper == self.of).map(|(index, port)| (PortIndex(index), port))
+    }
+}
+
 const DEFAULT: &str = "the default of a health check";
 
 /// Reads a health check. One that does not say what to ask is reported, and stands here as one that asks
 /// nothing, so that nobody is told that it is missing.
-pub(super) fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry, ports: &[Port]) -> Health {
+pub(super) fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry, ports: PodPorts<'_>) -> Health {
     let fields = Fields::of(entry, reader);
     let probe = probe(reader, owner, &fields, ports);
     let mut time = |key, seconds| {
@@ -40,7 +57,7 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry, ports: &
     Health { span: entry.key_span, probe, every, timeout, boot, fails, restart_after }
 }
 
-fn probe(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: &[Port]) -> Option<Probe> {
+fn probe(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: PodPorts<'_>) -> Option<Probe> {
     let given: Vec<_> = ["http", "tcp", "grpc", "run"]
         .into_iter()
         .filter_map(|key| Some((key, fields.entry(key)?)))
@@ -101,22 +118,54 @@ fn named_port(
     reader: &mut Reader<'_>,
     owner: &str,
     name: &At<Arc<str>>,
-    ports: &[Port],
+    ports: PodPorts<'_>,
 ) -> Option<PortIndex> {
-    let index = ports.iter().position(|port| port.name == name.value);
-    if let (None, Some(span)) = (index, name.span()) {
+    if let Some((index, port)) = ports.own().find(|(_, port)| port.name == name.value) {
+        if port.protocol == Protocol::Tcp {
+            return Some(index);
+        }
         reader.tainted = true;
-        let what = format!("port of {owner}");
-        let unknown = Unknown { what: &what, name: &name.value, span, exact: false };
-        reader.sink.push(unknown.among(ports.iter().map(|port| &*port.name)));
+        let message = format!(
+            "the health check of `{owner}` asks over TCP at a {} port",
+            port.protocol.word().to_uppercase()
+        );
+        let problem = Diagnostic::new("bad-value", message)
+            .at(name.span(), format!("speaks {} only", port.protocol.word().to_uppercase()))
+            .also(port.span, "the port");
+        let tcp = ports.own().find(|(_, port)| port.protocol == Protocol::Tcp);
+        reader.sink.push(match tcp {
+            Some((_, tcp)) => problem.help(format!("ask at a TCP port, for example `{}`", tcp.name)),
+            None => problem.help("run a program that asks: `health = { run = [\"check\"] }`"),
+        });
+        return None;
     }
-    index.map(PortIndex)
+    let span = name.span()?;
+    reader.tainted = true;
+    if let Some(port) = ports.all.iter().find(|port| port.name == name.value) {
+        let message = format!("the health check of `{owner}` asks at a port of another container");
+        reader.sink.push(
+            Diagnostic::new("bad-value", message)
+                .at(span, "the cluster looks for it in this container only")
+                .also(port.span, "the port")
+                .help("move `health` to the container that has the port, or ask at a port of this one"),
+        );
+        return None;
+    }
+    let what = format!("port of {owner}");
+    let unknown = Unknown { what: &what, name: &name.value, span, exact: false };
+    reader.sink.push(unknown.among(ports.own().map(|(_, port)| &*port.name)));
+    None
 }
 
-fn only_port(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: &[Port]) -> Option<PortIndex> {
-    let mut tcp = ports.iter().enumerate().filter(|(_, port)| port.protocol == Protocol::Tcp);
+fn only_port(
+    reader: &mut Reader<'_>,
+    owner: &str,
+    fields: &Fields<'_>,
+    ports: PodPorts<'_>,
+) -> Option<PortIndex> {
+    let mut tcp = ports.own().filter(|(_, port)| port.protocol == Protocol::Tcp);
     match (tcp.next(), tcp.next()) {
-        (Some((index, _)), None) => Some(PortIndex(index)),
+        (Some((index, _)), None) => Some(index),
         (None, _) => {
             reader.missing(
                 &format!("{owner}, asked for its health,"),

@@ -14,6 +14,7 @@ mod mount;
 mod network;
 mod outside;
 mod port;
+mod right;
 mod secret;
 mod stack;
 mod target;
@@ -137,7 +138,10 @@ pub(crate) fn model(
         reader.symbols.to_mut().set_config_keys(&config.name, keys);
     }
     reader.settings = configs.iter().map(container::settings).collect();
+    let workloads = reader.symbols.names("workload").into_iter().map(Arc::from);
+    let host_names = workloads.chain(outsides.iter().map(|outside| Arc::clone(&outside.name))).collect();
     let model = Model {
+        host_names,
         name,
         title,
         target,

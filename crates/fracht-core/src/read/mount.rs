@@ -6,7 +6,7 @@ use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
 use crate::grammar::{mode, quantity, reference};
-use crate::model::{Mount, Mounted};
+use crate::model::{Mount, Mounted, Scratch};
 use crate::resolve::Unknown;
 use crate::source::Span;
 use crate::tree::{Entry, Value};
@@ -16,7 +16,7 @@ pub(super) fn read(reader: &mut Reader<'_>, path: &Arc<str>, entry: &Entry) -> O
     let mut mount = Mount {
         path: Arc::clone(path),
         path_span: entry.key_span,
-        what: Mounted::Scratch(None),
+        what: Mounted::Scratch(Scratch::default()),
         origin: entry.node.origin(),
         part: None,
         mode: None,
@@ -28,6 +28,18 @@ pub(super) fn read(reader: &mut Reader<'_>, path: &Arc<str>, entry: &Entry) -> O
             mount.what = source(reader, path, &fields)?;
             mount.part = part(reader, path, &fields, &mount.what);
             mount.mode = mode(reader, path, &fields, &mount.what);
+            if let (Some(entry), false) = (fields.entry("shared"), matches!(mount.what, Mounted::Scratch(_)))
+            {
+                reader.tainted = true;
+                reader.sink.push(
+                    Diagnostic::new(
+                        "bad-value",
+                        format!("what is mounted at `{path}` is not a scratch folder"),
+                    )
+                    .at(entry.key_span, "only for a scratch folder")
+                    .help("remove `shared`: containers that mount one volume share it anyway"),
+                );
+            }
             mount.read_only = fields.boolean(reader, "read-only").is_some_and(|only| only.value);
         }
         Value::Text(text) => mount.what = mounted(reader, text, entry.node.span)?,
@@ -50,7 +62,9 @@ fn source(reader: &mut Reader<'_>, path: &str, fields: &Fields<'_>) -> Option<Mo
             mounted(reader, &from.value, from.span()?)
         }
         ["scratch"] => {
-            Some(Mounted::Scratch(fields.small(reader, "scratch", quantity::bytes).map(|size| size.value)))
+            let size = fields.small(reader, "scratch", quantity::bytes).map(|size| size.value);
+            let shared = fields.plain(reader, "shared").map(|name| name.value);
+            Some(Mounted::Scratch(Scratch { size, shared }))
         }
         [_] => {
             let folder = fields.plain(reader, "folder")?;

@@ -38,8 +38,8 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> O
     Outside { name: Arc::clone(name), span: fields.span, place: place(reader, &owner, &fields), ports }
 }
 
-fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> OutsidePlace {
-    let unknown = || OutsidePlace::Host("unknown.invalid".into());
+fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> At<OutsidePlace> {
+    let unknown = || At::defaulted(OutsidePlace::Host("unknown.invalid".into()), "nothing else");
     match (fields.entry("host"), fields.entry("address")) {
         (None, None) => {
             if fields.is_table() {
@@ -68,18 +68,18 @@ fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> OutsidePl
                         .help(format!("Here {reason}.")),
                 );
             }
-            OutsidePlace::Host(plain.into())
+            At { value: OutsidePlace::Host(plain.into()), origin: text.origin }
         }
         (None, Some(_)) => fields
             .small(reader, "address", host::address)
-            .map_or_else(unknown, |address| OutsidePlace::Address(address.value)),
+            .map_or_else(unknown, |address| address.map(OutsidePlace::Address)),
     }
 }
 
 /// What a reference to it stands for. A host is itself, so that its certificate fits; an address has the
 /// name of its service in a cluster, and is itself on a machine.
 pub(super) fn symbol(outside: &Outside, on: Place) -> (Arc<str>, OutsideSymbol) {
-    let host: Arc<str> = match (&outside.place, on) {
+    let host: Arc<str> = match (&outside.place.value, on) {
         (OutsidePlace::Host(host), _) => Arc::clone(host),
         (OutsidePlace::Address(_), Place::Cluster) => Arc::clone(&outside.name),
         (OutsidePlace::Address(address), Place::Machine) if address.is_ipv6() => {

@@ -74,7 +74,7 @@ fn web(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, port: &mut Por
     if let Some(text) = fields.node("host").and_then(|node| reader.text(node, Allow::Names)) {
         let resolved = text.is_resolved();
         let plain = text.plain();
-        if let (Err(reason), false, true) = (host::name(&plain), text.is_plain(), resolved) {
+        if let (Err(reason), false, true) = (host::entry(&plain), text.is_plain(), resolved) {
             reader.sink.push(
                 Diagnostic::new("bad-value", format!("The host of {owner}/{name} comes to `{plain}`."))
                     .at(text.origin.span(), "with its references resolved")

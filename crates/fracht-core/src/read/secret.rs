@@ -16,12 +16,16 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> S
     for (key, entry) in fields.map(reader, "key") {
         let owner = format!("secret.{name}/{key}");
         if let Some(source) = source(reader, &owner, entry) {
-            keys.push(SecretKey { name: Arc::clone(key), span: entry.key_span, source });
+            let size = match &source {
+                SecretSource::File(path) => reader.files.size(path).ok(),
+                SecretSource::Variable(_) | SecretSource::Present => None,
+            };
+            keys.push(SecretKey { name: Arc::clone(key), span: entry.key_span, source, size });
         }
     }
     for key in fields.plains(reader, "keys").unwrap_or_default() {
         let span = key.span().unwrap_or(fields.span);
-        keys.push(SecretKey { name: key.value, span, source: SecretSource::Present });
+        keys.push(SecretKey { name: key.value, span, source: SecretSource::Present, size: None });
     }
     check_source(reader, name, &fields);
     Secret { name: Arc::clone(name), span: fields.span, present, keys }

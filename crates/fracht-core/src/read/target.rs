@@ -117,7 +117,7 @@ pub(super) fn read_references(reader: &mut Reader<'_>, target: &mut Target, node
         if let Some(done) = image(reader, "done") {
             target.gate.done = done;
         }
-        if let Some(within) = fields.small(reader, "within", duration::parse) {
+        if let Some(within) = fields.small(reader, "within", duration::some) {
             target.gate.within = within;
         }
     }

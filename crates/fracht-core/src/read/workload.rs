@@ -6,13 +6,14 @@ use rayon::iter::ParallelIterator as _;
 use rayon::slice::ParallelSlice as _;
 
 use super::fields::{Fields, one_of};
-use super::{Own, Reader, container, port};
+use super::health::PodPorts;
+use super::{Own, Reader, container, port, right};
 use crate::diag::Diagnostic;
-use crate::grammar::name::NameKind;
+use crate::grammar::name::is_label_value;
 use crate::grammar::{duration, platform, schedule, share};
 use crate::model::{
-    After, Condition, Helper, Kind, List, NetworkId, Over, Overlap, Port, Replicas, Right, Rollout, SecretId,
-    ServicePart, Spread, TaskPart, Text, Workload,
+    After, Condition, Helper, Kind, List, Mount, Mounted, NetworkId, Over, Overlap, Port, Replicas, Rollout,
+    Scratch, SecretId, ServicePart, Spread, TaskPart, Text, Workload,
 };
 use crate::origin::At;
 use crate::resolve::{Allow, Unknown};
@@ -75,14 +76,16 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
     let helpers: Vec<(&Arc<str>, &Entry)> =
         if is_task { Vec::new() } else { fields.map(reader, "beside").collect() };
     let ports = if is_task { Vec::new() } else { ports(reader, &owner, &fields, &helpers) };
-    let main = container::read(reader, &owner, &fields, (!is_task).then_some(&ports));
+    let main =
+        container::read(reader, &owner, &fields, (!is_task).then_some(PodPorts { all: &ports, of: None }));
     let helpers = helpers
         .into_iter()
-        .map(|(helper, entry)| {
+        .enumerate()
+        .map(|(index, (helper, entry))| {
             check_name(reader, name, helper, entry.key_span);
             let fields = Fields::of(entry, reader);
-            let container =
-                container::read(reader, &format!("{owner}.beside.{helper}"), &fields, Some(&ports));
+            let own = PodPorts { all: &ports, of: Some(index) };
+            let container = container::read(reader, &format!("{owner}.beside.{helper}"), &fields, Some(own));
             Helper { name: Arc::clone(helper), span: entry.key_span, container }
         })
         .collect();
@@ -97,15 +100,16 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
         after: after(reader, name, &fields),
         // The pods of a task are one after the other.
         spread: if is_task { None } else { spread(reader, &fields) },
-        place: settings(reader, &fields, "place"),
+        place: place(reader, &fields),
         platform: fields.small(reader, "platform", platform::parse),
-        rights: rights(reader, &owner, &fields),
+        rights: right::read_all(reader, &owner, &fields),
         role: fields.plain(reader, "role"),
         labels: labels(reader, &fields),
-        notes: settings(reader, &fields, "note"),
+        notes: notes(reader, &owner, &fields),
         pull: pull(reader, &fields),
         stop_within: fields.small(reader, "stop-within", duration::parse),
     };
+    shared_folders(reader, &workload);
     Workload { tainted: reader.tainted, ..workload }
 }
 
@@ -228,7 +232,7 @@ fn task(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Kind {
     }
     Kind::Task(TaskPart {
         retries: retries.unwrap_or(At::defaulted(3, "the default of a task")),
-        timeout: fields.small(reader, "timeout", duration::parse),
+        timeout: fields.small(reader, "timeout", duration::some),
         schedule,
         zone: fields.plain(reader, "zone"),
         overlap: overlap.unwrap_or(At::defaulted(Overlap::Skip, "the default of a task")),
@@ -257,91 +261,106 @@ fn settings(reader: &mut Reader<'_>, fields: &Fields<'_>, key: &str) -> Vec<(Arc
         .collect()
 }
 
-/// Labels: their values are labels themselves, and those that Fracht makes are its own.
+/// Labels: their values are label values, and those that Fracht makes are its own.
 fn labels(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
     let labels = settings(reader, fields, "label");
-    for (name, value) in &labels {
-        if !value.is_resolved() {
-            continue;
-        }
-        let plain = value.plain();
-        let taken = name.starts_with("app.kubernetes.io/") || name.starts_with("fracht/");
-        let (message, help) = if taken {
-            (
-                format!("The label {name} is one that is made here."),
-                "Take another name; for `component` the key is `role`.",
-            )
-        } else if !is_label_value(&plain) {
-            (
-                format!("`{plain}` can't be the value of a label."),
-                "It has at most 63 letters, digits, -, _ and ., with a letter or digit at both ends.",
-            )
-        } else {
-            continue;
-        };
-        reader.tainted = true;
-        reader.sink.push(Diagnostic::new("bad-value", message).at(value.origin.span(), "").help(help));
-    }
+    let own = |name: &str| name.starts_with("app.kubernetes.io/") || name.starts_with("fracht/");
+    refuse_own(reader, fields, "label", own, "take another name; for `component` the key is `role`");
+    label_values(reader, &labels);
     labels
 }
 
-/// Whether a text can be the value of a label (Kubernetes API conventions).
-fn is_label_value(text: &str) -> bool {
-    text.is_empty() || !text.contains('/') && NameKind::Qualified.check(text).is_ok()
+/// Notes are annotations; those that Fracht makes are its own.
+fn notes(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
+    refuse_own(reader, fields, "note", |name| name.starts_with("fracht/"), "take another name");
+    let notes = settings(reader, fields, "note");
+    let size: usize = notes.iter().map(|(name, text)| name.len() + text.plain().len()).sum();
+    let largest = notes.iter().map(|(_, text)| text).max_by_key(|text| text.plain().len());
+    if let (Some(largest), true) = (largest, size > MOST_OF_NOTES) {
+        reader.tainted = true;
+        reader.sink.push(
+            Diagnostic::new("bad-value", format!("the notes of `{owner}` have {size} bytes"))
+                .at(largest.origin.span(), format!("at most {MOST_OF_NOTES} bytes together"))
+                .help("keep long texts in a config"),
+        );
+    }
+    notes
 }
 
-fn rights(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<Right> {
-    let Some(node) = fields.node("rights") else { return Vec::new() };
-    let Value::List(items) = &node.value else {
-        reader.lose(node.span);
-        return Vec::new();
-    };
-    let mut rights = Vec::new();
-    for item in items.iter() {
-        let entry = Entry { key_span: item.span, node: item.clone() };
-        let inner = Fields::of(&entry, reader);
-        let texts = |reader: &mut Reader<'_>, key| -> Vec<Arc<str>> {
-            let texts = inner.plains(reader, key).unwrap_or_default();
-            texts.into_iter().map(|text| text.value).collect()
-        };
-        let (may, only) = (texts(reader, "may"), texts(reader, "only"));
-        if may.is_empty() {
-            reader.missing(&format!("A right of {owner}"), item.span, "may", "[\"get\"]");
+/// The bytes that a cluster takes for the annotations of an object (262144), less room for the digests of configs.
+const MOST_OF_NOTES: usize = (256 << 10) - (4 << 10);
+
+/// Labels of nodes: what `platform` says of a node is not said here as well.
+fn place(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
+    let place = settings(reader, fields, "place");
+    if fields.node("platform").is_some() {
+        let of_platform = |name: &str| matches!(name, "kubernetes.io/os" | "kubernetes.io/arch");
+        refuse_own(
+            reader,
+            fields,
+            "place",
+            of_platform,
+            "remove it, or remove `platform`, which sets this label",
+        );
+    }
+    label_values(reader, &place);
+    place
+}
+
+/// Reports names in a table that Fracht gives itself.
+fn refuse_own(
+    reader: &mut Reader<'_>,
+    fields: &Fields<'_>,
+    key: &str,
+    is_own: impl Fn(&str) -> bool,
+    help: &str,
+) {
+    let names: Vec<_> = fields.map(reader, key).filter(|(name, _)| is_own(name)).collect();
+    for (name, entry) in names {
+        reader.tainted = true;
+        let message = format!("the {key} `{name}` is one that Fracht sets");
+        reader.sink.push(Diagnostic::new("bad-value", message).at(entry.key_span, "taken").help(help));
+    }
+}
+
+fn label_values(reader: &mut Reader<'_>, labels: &[(Arc<str>, Text)]) {
+    for (_, value) in labels.iter().filter(|(_, value)| value.is_resolved()) {
+        let plain = value.plain();
+        if is_label_value(&plain) {
+            continue;
         }
-        let Some(on) = inner.plain(reader, "on") else {
-            if inner.lacks("on") {
-                reader.missing(&format!("A right of {owner}"), item.span, "on", "\"pods\"");
-            }
+        reader.tainted = true;
+        reader.sink.push(
+            Diagnostic::new("bad-value", format!("`{plain}` is not the value of a label"))
+                .at(value.origin.span(), "too long, or other characters")
+                .help("use at most 63 letters, digits, -, _ and ., with a letter or digit at both ends"),
+        );
+    }
+}
+
+/// What containers of one pod share is one folder, of one size.
+fn shared_folders(reader: &mut Reader<'_>, workload: &Workload) {
+    let mut known: Vec<(&Arc<str>, &Mount, &Scratch)> = Vec::new();
+    for mount in workload.containers().flat_map(|container| &container.mounts) {
+        let Mounted::Scratch(scratch) = &mount.what else { continue };
+        let Some(name) = &scratch.shared else { continue };
+        let Some((_, first, size)) = known.iter().find(|(other, ..)| *other == name) else {
+            known.push((name, mount, scratch));
             continue;
         };
-        let plain = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || "-./".contains(c);
-        if on.value.is_empty() || !on.value.chars().all(plain) {
-            reader.tainted = true;
-            reader.sink.push(
-                Diagnostic::new("bad-value", format!("`{}` is no kind of objects of the cluster.", on.value))
-                    .at(on.span(), "")
-                    .help("It is in small letters and means more than one: pods, configmaps, pods/log."),
-            );
+        let sizes = (&size.size, &scratch.size);
+        let (Some(one), Some(other)) = sizes else { continue };
+        if one.size == other.size {
+            continue;
         }
-        let group = inner.plain(reader, "group").map(|group| group.value);
-        let group = group.unwrap_or_else(|| api_group(&on.value).into());
-        rights.push(Right { on, group, may, only });
-    }
-    rights
-}
-
-/// The API group of the cluster's own kinds; empty for those of the core group.
-fn api_group(resource: &str) -> &'static str {
-    match resource.split('/').next().unwrap_or_default() {
-        "deployments" | "statefulsets" | "daemonsets" | "replicasets" => "apps",
-        "jobs" | "cronjobs" => "batch",
-        "ingresses" | "networkpolicies" => "networking.k8s.io",
-        "leases" => "coordination.k8s.io",
-        "endpointslices" => "discovery.k8s.io",
-        "horizontalpodautoscalers" => "autoscaling",
-        "poddisruptionbudgets" => "policy",
-        "roles" | "rolebindings" => "rbac.authorization.k8s.io",
-        _ => "",
+        reader.tainted = true;
+        reader.sink.push(
+            Diagnostic::new("bad-value", format!("the shared folder `{name}` has two sizes"))
+                .at(mount.origin.span(), format!("{other} here"))
+                .also(first.origin.span(), format!("{one} here"))
+                .help(format!("write one size in both: `{{ scratch = \"{one}\", shared = \"{name}\" }}`"))
+                .help("or remove `shared`: each container then has a folder of its own"),
+        );
     }
 }
 

@@ -3,21 +3,25 @@
 //! A rule is data with a function. To add one: a static in the file of its family, a line in [`RULES`].
 //! The rules on shapes have no function: reading itself finds what they tell of.
 
+mod entries;
 mod images;
 mod levels;
 mod networks;
 mod objects;
+mod outside;
 mod ports;
 mod quantities;
 mod secrets;
 mod settings;
 mod shapes;
 mod start;
+mod texts;
 mod unused;
 mod volumes;
 
 pub(crate) use levels::Levels;
 pub use secrets::{is_secret_name, secret_in};
+pub use settings::MOST_OF_SECRET;
 
 use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
 
@@ -104,6 +108,14 @@ pub static RULES: &[&Rule] = &[
     &volumes::EACH_MISPLACED,
     &volumes::ROLLOUT_UNUSED,
     &quantities::LOAD_UNMEASURED,
+    &start::AWAIT_ENDLESS,
+    &start::STOP_TOO_SHORT,
+    &texts::PROCESS_TEXT,
+    &volumes::MODE_UNREADABLE,
+    &networks::API_ANYWHERE,
+    &entries::ENTRY_PATH,
+    &outside::OUTSIDE_ADDRESS,
+    &settings::SECRET_TOO_LARGE,
     &objects::NAME_CLASH,
     &objects::PATCH_MISSES,
     &objects::PASS_BROKEN,

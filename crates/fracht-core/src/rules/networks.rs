@@ -3,7 +3,7 @@
 use super::{Check, Rule};
 use crate::diag::suggest::listing;
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{Address, Model, Part, Workload};
+use crate::model::{Address, Condition, Model, Part, Place, Workload};
 
 pub(super) static NO_ROUTE: Rule = Rule {
     name: "no-route",
@@ -82,4 +82,52 @@ fn outside(model: &Model, workload: &Workload, sink: &mut Sink) {
             sink.push(problem.help("Put it in a network that is not closed as well."));
         }
     }
+}
+
+pub(super) static API_ANYWHERE: Rule = Rule {
+    name: "api-anywhere",
+    severity: Severity::Warning,
+    summary: "A closed network that is open for questions to the cluster's API.",
+    why: "Nothing says where the API is: its ports, 443 and 6443, are open to every address, for all of the pod.",
+    fails: "[stack]\nname = \"s\"\n[network.n]\nclosed = true\n[task.t]\nimage = \"t:1\"\nnetwork = [\"n\"]\n\
+            [service.a]\nimage = \"a:1\"\nnetwork = [\"n\"]\nafter = { t = \"done\" }\n",
+    passes: "[stack]\nname = \"s\"\n[network.n]\nclosed = true\n[task.t]\nimage = \"t:1\"\nnetwork = [\"n\"]\n\
+             [service.a]\nimage = \"a:1\"\nnetwork = [\"n\"]\nafter = { t = \"done\" }\n\
+             [target.cluster]\napi = [\"192.0.2.10/32\"]\n",
+    fixed: false,
+    check: Check::Model(api_anywhere),
+};
+
+fn api_anywhere(model: &Model, sink: &mut Sink) {
+    if model.target.on.value != Place::Cluster || !model.target.api.is_empty() {
+        return;
+    }
+    let asking: Vec<&Workload> = model
+        .workloads
+        .iter()
+        .filter(|workload| !workload.tainted && model.leaves_by_api(workload))
+        .collect();
+    let Some((first, others)) = asking.split_first() else { return };
+    let why = |workload: &Workload| {
+        let gate = workload.after.iter().find(|after| after.condition == Condition::Done);
+        match gate {
+            Some(after) => (after.span, format!("the start gate of `{}` asks the API", workload.name)),
+            None => (workload.span, format!("`{}` has rights, and asks the API", workload.name)),
+        }
+    };
+    let (span, label) = why(first);
+    let message = format!("`{}` gets out of its closed networks at ports 443 and 6443", first.reference());
+    let mut problem = Diagnostic::new("api-anywhere", message).at(span, label);
+    for workload in others.iter().take(12) {
+        let (span, label) = why(workload);
+        problem = problem.also(span, label);
+    }
+    sink.push(
+        problem
+            .help(format!(
+                "write where the API is: `api = [\"192.0.2.10/32\"]` in `[target.{}]`",
+                model.target.name
+            ))
+            .help("`kubectl get endpoints kubernetes -n default` shows its addresses"),
+    );
 }

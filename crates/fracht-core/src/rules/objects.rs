@@ -18,10 +18,12 @@ pub(super) static NAME_CLASH: Rule = object(
     "Two objects of one kind would have the same name.",
     "The one that is applied later would take the place of the other.",
     (
-        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\" }\n\
-         [service.a-node]\nimage = \"a:1\"\nport.web = 80\n",
-        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\" }\n\
-         [service.b-node]\nimage = \"a:1\"\nport.web = 80\n",
+        "[stack]\nname = \"s\"\n[volume.a]\nsize = \"1Gi\"\neach = true\n[volume.a-b]\nsize = \"1Gi\"\neach = true\n\
+         [service.b-c]\nimage = \"a:1\"\nmount.\"/x\" = \"volume.a\"\n\
+         [service.c]\nimage = \"a:1\"\nmount.\"/x\" = \"volume.a-b\"\n",
+        "[stack]\nname = \"s\"\n[volume.a]\nsize = \"1Gi\"\neach = true\n[volume.a-b]\nsize = \"1Gi\"\neach = true\n\
+         [service.b-c]\nimage = \"a:1\"\nmount.\"/x\" = \"volume.a\"\n\
+         [service.d]\nimage = \"a:1\"\nmount.\"/x\" = \"volume.a-b\"\n",
     ),
 );
 

@@ -21,6 +21,9 @@ pub(super) static PORT_RANGE: Rule = Rule {
     check: Check::Model(port_range),
 };
 
+/// The port of the agent on each node, which no balancer may have (validation of Service, core/v1).
+const KUBELET: u16 = 10250;
+
 /// Every port with its service.
 fn all_ports(model: &Model) -> impl Iterator<Item = (&Workload, &Port)> {
     model.workloads.iter().flat_map(|workload| workload.ports().iter().map(move |port| (workload, port)))
@@ -29,6 +32,21 @@ fn all_ports(model: &Model) -> impl Iterator<Item = (&Workload, &Port)> {
 fn port_range(model: &Model, sink: &mut Sink) {
     if model.target.on.value != Place::Cluster {
         return;
+    }
+    for (workload, port) in all_ports(model).filter(|(_, port)| port.reach.value == Reach::Balancer) {
+        let (number, span) = match port.at.map(|at| (at.value, at.span())) {
+            Some((Outside::Fixed(number), span)) => (number, span),
+            _ => (port.inner_number(), Some(port.inner_span())),
+        };
+        if number == KUBELET {
+            let message =
+                format!("`{}/{}` cannot be at port {KUBELET} of a balancer", workload.reference(), port.name);
+            sink.push(
+                Diagnostic::new("port-range", message)
+                    .at(span, "the port of the nodes' own agent")
+                    .help("give it another number outside, for example `at = 443`"),
+            );
+        }
     }
     for (workload, port) in all_ports(model).filter(|(_, port)| port.reach.value == Reach::Node) {
         let Some(at) = port.at else { continue };
@@ -63,9 +81,12 @@ pub(super) static PORT_CLASH: Rule = Rule {
 fn port_clash(model: &Model, sink: &mut Sink) {
     if model.target.on.value == Place::Cluster {
         web_clash(model, sink);
+        super::outside::number_clash(model, sink);
     }
     for clash in PortPlan::of(model).clashes {
-        let (number, protocol) = (clash.number, clash.protocol.word());
+        let number = clash.number;
+        // Nodes hand out numbers whatever the protocol.
+        let protocol = if clash.ground == Ground::Nodes { "port" } else { clash.protocol.word() };
         let place = clash.ground.words(model);
         let (first, second) = (clash.first.words(model), clash.second.words(model));
         let same = clash.first.service == clash.second.service && clash.first.port == clash.second.port;

@@ -183,17 +183,46 @@ pub(super) static CONFIG_TOO_LARGE: Rule = Rule {
 };
 
 fn config_too_large(model: &Model, sink: &mut Sink) {
-    const MOST: usize = 1 << 20;
     for config in &model.configs {
-        let size: usize = config.keys.iter().map(|key| key.name.len() + key.content.size()).sum();
+        let size: usize = config.keys.iter().map(|key| key.content.size()).sum();
         let largest = config.keys.iter().max_by_key(|key| key.content.size());
-        let Some(largest) = largest.filter(|_| size > MOST) else { continue };
+        let Some(largest) = largest.filter(|_| size > MOST_OF_SECRET) else { continue };
         let message = format!("config.{} has {size} bytes, more than a cluster keeps.", config.name);
         sink.push(
             Diagnostic::new("config-too-large", message)
                 .at(config.span, "at most 1048576 bytes")
                 .also(largest.span, format!("{} bytes of them", largest.content.size()))
                 .help("Put large files into the image or on a volume, or split the config."),
+        );
+    }
+}
+
+pub(super) static SECRET_TOO_LARGE: Rule = Rule {
+    name: "secret-too-large",
+    severity: Severity::Error,
+    summary: "A secret of more than 1 MiB.",
+    why: "A cluster keeps no larger Secret.",
+    fails: "[stack]\nname = \"s\"\n[secret.c]\nkey.a = { file = \"large.bin\" }\n\
+            [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"secret.c\"\n",
+    passes: "[stack]\nname = \"s\"\n[secret.c]\nkey.a = { file = \"present.txt\" }\n\
+             [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"secret.c\"\n",
+    fixed: true,
+    check: Check::Model(secret_too_large),
+};
+
+/// The most bytes that the values of a config or of a secret may have together (`MaxSecretSize` of the cluster).
+pub const MOST_OF_SECRET: usize = 1 << 20;
+
+fn secret_too_large(model: &Model, sink: &mut Sink) {
+    for secret in &model.secrets {
+        let size: u64 = secret.keys.iter().filter_map(|key| key.size).sum();
+        let largest = secret.keys.iter().max_by_key(|key| key.size);
+        let Some(largest) = largest.filter(|_| size > MOST_OF_SECRET as u64) else { continue };
+        let message = format!("`secret.{}` has {size} bytes, more than a cluster keeps", secret.name);
+        sink.push(
+            Diagnostic::new("secret-too-large", message)
+                .at(largest.span, "at most 1048576 bytes in a secret")
+                .help("split the secret, or bring large files with a volume"),
         );
     }
 }

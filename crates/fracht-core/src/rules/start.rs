@@ -2,7 +2,8 @@
 
 use super::{Check, Rule};
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{Condition, Model, Protocol};
+use crate::grammar::duration::{show, whole_seconds};
+use crate::model::{BeforeStop, Condition, Model, Protocol, Replicas};
 use crate::plan::order::Order;
 
 pub(super) static START_CYCLE: Rule = Rule {
@@ -92,6 +93,79 @@ fn waits_without_health(model: &Model, sink: &mut Sink) {
                         .help(format!("Give service.{name} a TCP port, or wait for it to be started only.")),
                 );
             }
+        }
+    }
+}
+
+pub(super) static AWAIT_ENDLESS: Rule = Rule {
+    name: "await-endless",
+    severity: Severity::Error,
+    summary: "A wait for something that never comes.",
+    why: "A service with no replicas is never ready: what waits for it never starts.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n\
+            [service.db]\nimage = \"db:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\nreplicas = 0\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n\
+             [service.db]\nimage = \"db:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\nreplicas = 1\n",
+    fixed: false,
+    check: Check::Model(await_endless),
+};
+
+fn await_endless(model: &Model, sink: &mut Sink) {
+    for workload in &model.workloads {
+        if workload.service().is_some_and(|service| service.replicas.value == Replicas::Fixed(0)) {
+            continue; // nothing of it waits
+        }
+        for after in workload.after.iter().filter(|after| after.condition == Condition::Ready) {
+            let on = &model.workloads[after.on];
+            let Some(service) = on.service() else { continue };
+            if service.replicas.value != Replicas::Fixed(0) {
+                continue;
+            }
+            let message =
+                format!("`{}` waits for `{}`, of which none run", workload.reference(), on.reference());
+            sink.push(
+                Diagnostic::new("await-endless", message)
+                    .at(after.span, "never ready")
+                    .also(service.replicas.span(), "no replicas")
+                    .help(format!(
+                        "drop the wait where `{}` has no replicas: `drop = [\"after.{}\"]`",
+                        on.name, on.name
+                    ))
+                    .help(format!("or let one run: `replicas = 1` in `[service.{}]`", on.name)),
+            );
+        }
+    }
+}
+
+pub(super) static STOP_TOO_SHORT: Rule = Rule {
+    name: "stop-too-short",
+    severity: Severity::Error,
+    summary: "A wait before the stop that is longer than the time to stop.",
+    why: "The time to stop counts from the beginning of the wait: the cluster refuses a longer one.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nbefore-stop = { wait = \"45s\" }\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
+             before-stop = { wait = \"45s\" }\nstop-within = \"60s\"\n",
+    fixed: true,
+    check: Check::Model(stop_too_short),
+};
+
+fn stop_too_short(model: &Model, sink: &mut Sink) {
+    for workload in &model.workloads {
+        let stop = workload.stop_time();
+        for container in workload.containers() {
+            let Some(before) = &container.before_stop else { continue };
+            let BeforeStop::Wait(wait) = before.value else { continue };
+            if whole_seconds(wait) <= whole_seconds(stop) {
+                continue;
+            }
+            let owner = workload.reference();
+            let message =
+                format!("`{owner}` waits {} before it stops, and has {} to stop", show(wait), show(stop));
+            let help = format!("give it more time: `stop-within = \"{}\"`", show(wait + stop));
+            let problem = Diagnostic::new("stop-too-short", message)
+                .at(before.span(), format!("longer than {}", show(stop)))
+                .also(workload.stop_within.and_then(|time| time.span()), "the time to stop");
+            sink.push(problem.help(help));
         }
     }
 }

@@ -1,8 +1,10 @@
 //! Data: who mounts it, and whether that can be.
 
+use std::collections::BTreeMap;
+
 use super::{Check, Rule};
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{Access, Model, Mount, Mounted, Place, Volume, Workload};
+use crate::model::{Access, Confine, Container, Model, Mount, Mounted, Place, Volume, VolumeId, Workload};
 
 /// Every mount with its service or task.
 fn all_mounts(model: &Model) -> impl Iterator<Item = (&Workload, &Mount)> {
@@ -58,6 +60,9 @@ pub(super) static VOLUME_SHARED: Rule = Rule {
 };
 
 fn volume_shared(model: &Model, sink: &mut Sink) {
+    if model.target.on.value == Place::Cluster {
+        one_pod_of_several(model, sink);
+    }
     let single = |volume: &Volume| matches!(volume.access.value, Access::OneNode | Access::OnePod);
     for (workload, mount) in all_mounts(model) {
         let (Mounted::Volume(id), Some(service)) = (&mount.what, workload.service()) else { continue };
@@ -80,6 +85,73 @@ fn volume_shared(model: &Model, sink: &mut Sink) {
                 .help(format!("Give each replica one of its own: each = true in [volume.{}].", volume.name))
                 .help("Or let many nodes mount it, access = \"many-nodes\", if its class can do that."),
         );
+    }
+}
+
+/// A volume for one pod that several services or tasks mount: the second pod never starts.
+fn one_pod_of_several(model: &Model, sink: &mut Sink) {
+    let mut first: BTreeMap<VolumeId, (&Workload, &Mount)> = BTreeMap::new();
+    for (workload, mount) in all_mounts(model) {
+        let Mounted::Volume(id) = mount.what else { continue };
+        let volume = &model.volumes[id];
+        let none = workload.service().is_some_and(|service| service.replicas.value.most() == 0);
+        if volume.tainted || volume.each.value || volume.access.value != Access::OnePod || none {
+            continue;
+        }
+        let (other, known) = *first.entry(id).or_insert((workload, mount));
+        if std::ptr::eq(other, workload) {
+            continue;
+        }
+        let (one, two) = (other.reference(), workload.reference());
+        let message =
+            format!("`{one}` and `{two}` both mount `volume.{}`, which is for one pod", volume.name);
+        sink.push(
+            Diagnostic::new("volume-shared", message)
+                .at(mount.origin.span(), format!("mounted by `{}` already", other.name))
+                .also(known.origin.span(), "first mounted here")
+                .also(volume.access.span(), "for one pod")
+                .help(format!(
+                    "let the pods of one node mount it: `access = \"one-node\"` in `[volume.{}]`",
+                    volume.name
+                ))
+                .help("or give each a volume of its own"),
+        );
+    }
+}
+
+pub(super) static MODE_UNREADABLE: Rule = Rule {
+    name: "mode-unreadable",
+    severity: Severity::Error,
+    summary: "Files of a config or secret that the program cannot read.",
+    why: "They belong to root; with such a mode others read them by their group only, and no user is named.",
+    fails: "[stack]\nname = \"s\"\n[config.c]\nkey.k = \"x\"\n\
+            [service.a]\nimage = \"a:1\"\nconfine = \"strict\"\nmount.\"/c\" = { from = \"config.c\", mode = \"0440\" }\n",
+    passes: "[stack]\nname = \"s\"\n[config.c]\nkey.k = \"x\"\n\
+             [service.a]\nimage = \"a:1\"\nconfine = \"strict\"\nuser = 10001\n\
+             mount.\"/c\" = { from = \"config.c\", mode = \"0440\" }\n",
+    fixed: false,
+    check: Check::Model(mode_unreadable),
+};
+
+fn mode_unreadable(model: &Model, sink: &mut Sink) {
+    if model.target.on.value != Place::Cluster {
+        return;
+    }
+    for workload in model.workloads.iter().filter(|workload| workload.mount_group().is_none()) {
+        let strict = |container: &&Container| container.confine.value == Confine::Strict;
+        for container in workload.containers().filter(strict).filter(|container| container.user.is_none()) {
+            for mount in &container.mounts {
+                let Some(mode) = mount.mode.filter(|_| mount.needs_group()) else { continue };
+                let message = format!("`{}` cannot read the files at `{}`", workload.reference(), mount.path);
+                sink.push(
+                    Diagnostic::new("mode-unreadable", message)
+                        .at(mount.origin.span(), format!("root reads them, by the mode {mode:04o}"))
+                        .also(container.confine.span(), "is not root")
+                        .help("name the user, whose group then reads them: `user = 10001`")
+                        .help(format!("or let all read them: `mode = \"{:04o}\"`", mode | 0o444)),
+                );
+            }
+        }
     }
 }
 

@@ -234,7 +234,7 @@ fn what_is_outside_is_reached_by_its_own_name_and_by_its_address_on_a_machine() 
     let text = |target: &str| {
         let model = verdict(stack, target).model;
         assert!(
-            matches!(&model.outsides.iter().next().unwrap().place, OutsidePlace::Host(h) if &**h == "feed.buoys.example")
+            matches!(&model.outsides.iter().next().unwrap().place.value, OutsidePlace::Host(h) if &**h == "feed.buoys.example")
         );
         let env = &model.workloads.iter().next().unwrap().main.env[0].value;
         assert!(
@@ -259,7 +259,7 @@ fn configs_take_lines_and_files_by_pattern() {
     let configs: Vec<_> = verdict.model.configs.iter().collect();
     let names: Vec<&str> = configs[0].keys.iter().map(|key| &*key.name).collect();
     assert_eq!(names, ["A", "B", "x.csv", "y.csv"]);
-    assert_eq!(&**configs[1].object_name(), "shared");
+    assert_eq!(&*configs[1].present.as_ref().unwrap().value, "shared");
     assert!(matches!(configs[1].keys[0].content, Content::Present));
 }
 

@@ -160,7 +160,12 @@ pub(crate) fn parts() -> impl Strategy<Value = Vec<Part>> {
 impl Part {
     /// Whether others can wait for it to be ready.
     pub(crate) fn shows_readiness(&self) -> bool {
-        self.ports.iter().any(|port| !port.udp)
+        self.ports.iter().any(|port| !port.udp) && self.runs()
+    }
+
+    /// Whether any replica of it runs.
+    fn runs(&self) -> bool {
+        self.replicas > 0 || self.volume && !self.has(1)
     }
 
     /// Whether it has one of the more things.

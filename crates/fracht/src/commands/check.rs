@@ -1,6 +1,8 @@
 //! `fracht check`
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::mem::ManuallyDrop;
+use std::sync::Arc;
 
 use fracht_core::diag::Report;
 use fracht_core::model::Model;
@@ -28,20 +30,21 @@ pub(crate) fn run(common: &Common, asked: &Check, ui: &mut Ui) -> Result<Outcome
         None => project.targets().names().map(str::to_owned).collect(),
     };
     let mut reports = Vec::new();
-    let mut models = ManuallyDrop::new(Vec::new());
+    let mut name = String::new();
+    let mut inventory = Inventory::default();
     for target in &targets {
         let verdict = ManuallyDrop::into_inner(stack::verdict(&mut project, target)?);
         reports.push((target.clone(), objects::report(&verdict)));
-        models.push(verdict.model);
+        name = verdict.model.name.value.to_string();
+        let model = ManuallyDrop::new(verdict.model);
+        inventory.take_in(&model);
     }
     let report = Report::over_targets(reports);
-    let seen: Option<&Model> = models.first();
-    let name = seen.map_or("", |model| &*model.name.value);
     let sources = project.sources();
     if asked.format == Format::Json {
         let counts = json::Counts::of(&report);
         let problems = json::problems(&report, sources);
-        Ui::json(&Answer { stack: name, targets: &targets, counts, problems })?;
+        Ui::json(&Answer { stack: &name, targets: &targets, counts, problems })?;
         return Ok(Outcome::problems_if(report.has_errors()));
     }
     for finding in report.findings() {
@@ -52,29 +55,38 @@ pub(crate) fn run(common: &Common, asked: &Check, ui: &mut Ui) -> Result<Outcome
     match tally(&report) {
         Some(tally) => ui.result(&format!("{name}: {tally} {under}\n"))?,
         None => {
-            let holds = seen.map_or_else(String::new, inventory);
+            let holds = inventory.words();
             ui.result(&format!("{name}: {GOOD}no problems{GOOD:#} {under}\n{holds}\n"))?;
         }
     }
     Ok(Outcome::problems_if(report.has_errors()))
 }
 
-/// What a stack is made of, in words.
-fn inventory(model: &Model) -> String {
-    let services = model.workloads.iter().filter(|workload| workload.service().is_some()).count();
-    let counts = [
-        (services, "service"),
-        (model.workloads.len() - services, "task"),
-        (model.volumes.len(), "volume"),
-        (model.configs.len(), "config"),
-        (model.secrets.len(), "secret"),
-        (model.networks.len(), "network"),
-        (model.outsides.len(), "outside"),
-    ];
-    let words = counts.into_iter().filter(|(count, _)| *count > 0);
-    let words = words.map(|(count, what)| match what {
-        "outside" => format!("{count} outside"),
-        what => counted(count, what),
-    });
-    words.collect::<Vec<_>>().join(", ")
+/// What a stack is made of under all of its targets together: each thing by its name once.
+#[derive(Default)]
+struct Inventory {
+    names: BTreeMap<&'static str, BTreeSet<Arc<str>>>,
+}
+
+impl Inventory {
+    fn take_in(&mut self, model: &Model) {
+        let mut add =
+            |kind, name: &Arc<str>| _ = self.names.entry(kind).or_default().insert(Arc::clone(name));
+        model.workloads.iter().for_each(|workload| add(workload.kind_word(), &workload.name));
+        model.volumes.iter().for_each(|volume| add("volume", &volume.name));
+        model.configs.iter().for_each(|config| add("config", &config.name));
+        model.secrets.iter().for_each(|secret| add("secret", &secret.name));
+        model.networks.iter().for_each(|network| add("network", &network.name));
+        model.outsides.iter().for_each(|outside| add("outside", &outside.name));
+    }
+
+    fn words(&self) -> String {
+        let kinds = ["service", "task", "volume", "config", "secret", "network", "outside"];
+        let counts = kinds.into_iter().filter_map(|kind| Some((kind, self.names.get(kind)?.len())));
+        let words = counts.map(|(kind, count)| match kind {
+            "outside" => format!("{count} outside"),
+            kind => counted(count, kind),
+        });
+        words.collect::<Vec<_>>().join(", ")
+    }
 }

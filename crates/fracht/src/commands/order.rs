@@ -1,5 +1,6 @@
 //! `fracht order`
 
+use fracht_core::diag::listing;
 use fracht_core::grammar::duration;
 use fracht_core::grammar::schedule::Schedule;
 use fracht_core::model::{Kind, Model, WorkloadId};
@@ -31,7 +32,7 @@ struct Start<'a> {
     name: &'a str,
     kind: &'a str,
     waits_for: Vec<Wait<'a>>,
-    /// Seconds until it is ready or done, at the most.
+    /// Seconds until it is ready or done, at the most; null: nothing says it.
     may_take_seconds: Option<f64>,
 }
 
@@ -53,7 +54,10 @@ struct Wait<'a> {
 #[derive(Serialize)]
 struct Chain<'a> {
     names: Vec<&'a str>,
+    /// Those whose time is known.
     seconds: f64,
+    /// Those of which nothing says how long they may take.
+    unknown: Vec<&'a str>,
 }
 
 pub(crate) fn run(common: &Common, asked: &Order, ui: &mut Ui) -> Result<Outcome, Failure> {
@@ -91,7 +95,7 @@ fn text(model: &Model, plan: &Plan, sources: &Sources) -> String {
                 Cell::default(),
                 Cell::default(),
                 Cell::default(),
-                time.unwrap_or_default().into(),
+                time.map_or_else(|| Cell::styled("unknown", QUIET), Into::into),
             ];
             let mut row = first;
             for after in &workload.after {
@@ -125,7 +129,15 @@ fn text(model: &Model, plan: &Plan, sources: &Sources) -> String {
     if let Some(chain) = plan.longest_chain(model) {
         let names: Vec<&str> = chain.links.iter().map(|id| name(model, *id)).collect();
         let time = duration::show(chain.time);
-        out.push_str(&format!("\nLongest chain: {}, at most {time}\n", names.join(" → ")));
+        let unknown: Vec<&str> = chain.unknown.iter().map(|id| name(model, *id)).collect();
+        out.push_str(&format!("\nLongest chain: {}\n", names.join(" → ")));
+        out.push_str(&match unknown.as_slice() {
+            [] => format!("  at most {time}\n"),
+            unknown => format!(
+                "  {time}, and the time of {}, which nothing says {QUIET}(health.boot, timeout){QUIET:#}\n",
+                listing(unknown.iter().copied())
+            ),
+        });
     }
     out
 }
@@ -187,6 +199,7 @@ fn answer<'a>(model: &'a Model, plan: &Plan, sources: &Sources) -> Answer<'a> {
         longest_chain: plan.longest_chain(model).map(|chain| Chain {
             names: chain.links.iter().map(|id| name(model, *id)).collect(),
             seconds: chain.time.as_secs_f64(),
+            unknown: chain.unknown.iter().map(|id| name(model, *id)).collect(),
         }),
     }
 }

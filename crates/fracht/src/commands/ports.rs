@@ -2,7 +2,7 @@
 
 use fracht_core::model::{Model, Port};
 use fracht_core::plan::ports::{PortEntry, PortPlan};
-use fracht_core::plan::reach::addresses;
+use fracht_core::plan::reach::{PICKED, addresses};
 use serde::Serialize;
 
 use crate::cli::{Common, Format, Ports};
@@ -31,6 +31,8 @@ struct Row<'a> {
     inside: String,
     reach: &'a str,
     at: &'a [u16],
+    /// Whether the cluster picks the number.
+    picked_by_cluster: bool,
     outside: Vec<String>,
 }
 
@@ -107,6 +109,9 @@ fn text(model: &Model, plan: &PortPlan) -> String {
     } else {
         out.push_str(&table.show());
     }
+    if plan.entries.iter().any(|entry| entry.is_picked_by_cluster(model)) {
+        out.push_str(&format!("\n{PICKED}: the cluster picks it; `at = 30080` would fix it\n"));
+    }
     out
 }
 
@@ -121,6 +126,7 @@ fn answer<'a>(model: &'a Model, plan: &'a PortPlan) -> Answer<'a> {
             inside: inside(model, entry, port),
             reach: port.reach.value.word(),
             at: &entry.at,
+            picked_by_cluster: entry.is_picked_by_cluster(model),
             outside: addresses(model, port, &entry.at),
         })
     };

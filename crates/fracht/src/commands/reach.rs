@@ -1,9 +1,11 @@
 //! `fracht reach`
 
-use fracht_cluster::outer_name;
+use fracht_cluster::{outer_name, read_objects, secret_name, side_name, text_at};
 use fracht_core::diag::listing;
 use fracht_core::model::{Entry, Model, Place, Protocol, Reach, SecretSource, WorkloadId};
-use fracht_core::plan::reach::{Caller, Link, Login, May, ReachPlan, WayIn, networks};
+use fracht_core::plan::reach::{
+    Caller, Leak, LeakReason, Link, Login, May, ReachPlan, WayIn, may_at, networks,
+};
 use serde::Serialize;
 
 use crate::cli::{Common, Format, Reach as Asked};
@@ -23,6 +25,8 @@ struct Answer<'a> {
     target: &'a str,
     ways_in: Vec<Way<'a>>,
     inside: Vec<Inside<'a>>,
+    /// Objects that patches change or that are passed through: what they let through is not considered.
+    not_considered: Vec<String>,
 }
 
 #[derive(Serialize)]
@@ -51,15 +55,30 @@ struct Inside<'a> {
     name: &'a str,
     kind: &'a str,
     networks: Vec<&'a str>,
+    /// At any port.
     gets_out: bool,
+    /// Out of closed networks all the same.
+    gets_out_at: Vec<Out<'a>>,
     outside: Vec<&'a str>,
     talks: Vec<Talk<'a>>,
+}
+
+#[derive(Serialize)]
+struct Out<'a> {
+    /// `names` or `api`.
+    r#for: &'static str,
+    ports: &'static [u16],
+    protocols: Vec<&'static str>,
+    /// Blocks of addresses; none: any address.
+    to: Vec<&'a str>,
 }
 
 #[derive(Serialize)]
 struct Talk<'a> {
     to: &'a str,
     may: &'a str,
+    /// The ports that it can talk to.
+    ports: Vec<&'a str>,
     uses: bool,
     why_not: Option<&'static str>,
 }
@@ -90,13 +109,13 @@ fn learn(model: &Model, way: &WayIn) -> Option<String> {
     let (own, web) = (&model.target.namespace.value, &model.target.web);
     let (kind, name, namespace) = match way.reach {
         Reach::Stack => return None,
-        Reach::Node => return Some("kubectl get nodes -o wide".to_owned()),
-        Reach::Balancer => ("service", outer_name(workload, Reach::Balancer), own),
+        Reach::Node if !way.is_picked => return Some("kubectl get nodes -o wide".to_owned()),
+        Reach::Node | Reach::Balancer => ("service", outer_name(model, workload, way.reach), own),
         Reach::Web => match (web.by.value, &web.gateway) {
             (Entry::Gateway, Some((elsewhere, name))) => {
                 ("gateway", name.to_string(), elsewhere.as_ref().unwrap_or(own))
             }
-            _ => ("ingress", workload.name.to_string(), own),
+            _ => ("ingress", side_name(model, workload), own),
         },
     };
     Some(format!("kubectl get {kind} {name} -n {namespace}"))
@@ -115,7 +134,7 @@ fn reading(model: &Model, login: &Login) -> Option<(String, String)> {
             format!("the file {}", path.file_name().unwrap_or_default().to_string_lossy())
         }
         _ => {
-            let (object, namespace) = (secret.object_name(), &model.target.namespace.value);
+            let (object, namespace) = (secret_name(model, secret), &model.target.namespace.value);
             let key = key.replace('.', "\\.");
             format!("kubectl get secret {object} -n {namespace} -o jsonpath='{{.data.{key}}}' | base64 -d")
         }
@@ -134,6 +153,8 @@ fn text(model: &Model, plan: &ReachPlan) -> String {
         out.push_str(&format!("\n{}", ways_in(model, plan)));
         out.push_str(&logins(model, plan));
     }
+    out.push_str(&leaking(model, plan));
+    out.push_str(&unconsidered(model));
     if plan.services.is_empty() {
         return out + "\nNo service has a port: there is nobody to talk to.\n";
     }
@@ -210,9 +231,9 @@ fn network_names(model: &Model, id: WorkloadId) -> String {
 fn mark(link: Link) -> &'static str {
     match (link.may, link.uses) {
         (May::Itself, _) => "■",
-        (May::All | May::OpenPorts, true) => "●",
+        (May::All | May::OpenPorts | May::SomeOpenPorts, true) => "●",
         (May::All, false) => "○",
-        (May::OpenPorts, false) => "◦",
+        (May::OpenPorts | May::SomeOpenPorts, false) => "◦",
         (May::NoNetwork | May::NoWayOut, _) => "·",
     }
 }
@@ -246,14 +267,77 @@ fn matrix(model: &Model, plan: &ReachPlan) -> String {
             out.push_str(&format!("  {}", mark(*link)));
         }
         let names: Vec<&str> = caller.outside.iter().map(|id| &*model.outsides[*id].name).collect();
+        let api = caller.leaks.iter().find(|leak| leak.why == LeakReason::Api);
         let outside = match (caller.gets_out, names.as_slice()) {
-            (false, _) => "·".to_owned(),
+            (false, _) => api.map_or_else(|| "·".to_owned(), |leak| format!("◦ {}", where_to(leak))),
             (true, []) => "○".to_owned(),
             (true, names) => format!("● {}", names.join(" ")),
         };
         out.push_str(&format!("  {outside}\n"));
     }
     out
+}
+
+/// The ports of a way out, and the addresses that it leads to.
+fn where_to(leak: &Leak) -> String {
+    let ports: Vec<String> = leak.ports.iter().map(u16::to_string).collect();
+    match leak.to.as_slice() {
+        [] => format!("{} anywhere", ports.join(" ")),
+        blocks => format!("{} at {}", ports.join(" "), blocks.join(" ")),
+    }
+}
+
+/// The ways out that closed networks leave.
+fn leaking(model: &Model, plan: &ReachPlan) -> String {
+    let with = |why: LeakReason| {
+        let found = plan.callers.iter().filter_map(move |caller| {
+            let leak = caller.leaks.iter().find(|leak| leak.why == why)?;
+            Some((name(model, caller.who), leak))
+        });
+        found.collect::<Vec<_>>()
+    };
+    let mut out = String::new();
+    if let [(_, first), ..] = with(LeakReason::Names).as_slice() {
+        out.push_str(&format!(
+            "\nOut of closed networks: port {} for the look-up of names, to any pod and to {}\n",
+            first.ports.iter().map(u16::to_string).collect::<Vec<_>>().join(" "),
+            first.to.join(" ")
+        ));
+    }
+    if let api @ [(_, first), ..] = with(LeakReason::Api).as_slice() {
+        let names = listing(api.iter().map(|(name, _)| *name));
+        out.push_str(&format!("  and for the cluster's API {}: {names}\n", where_to(first)));
+    }
+    out
+}
+
+/// What a patch or a file may change of all this, in words.
+fn not_considered(model: &Model) -> Vec<String> {
+    const KINDS: [&str; 5] = ["NetworkPolicy", "Service", "Ingress", "HTTPRoute", "EndpointSlice"];
+    const WITH_PODS: [&str; 4] = ["Deployment", "StatefulSet", "Job", "CronJob"];
+    let patches = model
+        .patches
+        .iter()
+        .filter(|patch| KINDS.contains(&&*patch.kind) || WITH_PODS.contains(&&*patch.kind));
+    let patched = patches.map(|patch| format!("{}/{} (patched)", patch.kind, patch.name));
+    let passed = model.passed.iter().flat_map(|file| {
+        let objects = read_objects(&file.text).unwrap_or_default();
+        let shown = file.shown.clone();
+        objects.into_iter().filter_map(move |object| {
+            let (kind, name) = (text_at(&object, "/kind"), text_at(&object, "/metadata/name"));
+            // A policy of a kind that nobody here knows is a policy all the same.
+            (KINDS.contains(&kind) || kind.ends_with("Policy")).then(|| format!("{kind}/{name} ({shown})"))
+        })
+    });
+    patched.chain(passed).collect()
+}
+
+fn unconsidered(model: &Model) -> String {
+    let objects = not_considered(model);
+    if objects.is_empty() {
+        return String::new();
+    }
+    format!("\nNot considered here: {}\n", listing(objects.iter().map(String::as_str)))
 }
 
 /// Services by their numbers, then what can't be talked to.
@@ -288,7 +372,7 @@ fn reasons(model: &Model, plan: &ReachPlan) -> String {
 
 fn why_not(may: May) -> Option<&'static str> {
     match may {
-        May::Itself | May::All | May::OpenPorts => None,
+        May::Itself | May::All | May::OpenPorts | May::SomeOpenPorts => None,
         May::NoNetwork => Some("no network in common, and no open port"),
         May::NoWayOut => Some("no network in common, and its own networks are closed"),
     }
@@ -332,16 +416,30 @@ fn answer<'a>(model: &'a Model, plan: &'a ReachPlan) -> Answer<'a> {
             logins: way.logins.iter().filter_map(login).collect(),
         })
     };
-    let talk = |(link, id): (&Link, &WorkloadId)| Talk {
-        to: name(model, *id),
+    let talk = |from: WorkloadId, link: &Link, id: WorkloadId| Talk {
+        to: name(model, id),
+        ports: {
+            let ports = model.workloads[id].ports().iter();
+            ports.filter(|port| may_at(model, from, id, port)).map(|port| &*port.name).collect()
+        },
         may: match link.may {
             May::Itself => "itself",
             May::All => "all",
             May::OpenPorts => "open-ports",
+            May::SomeOpenPorts => "some-open-ports",
             May::NoNetwork | May::NoWayOut => "no",
         },
         uses: link.uses,
         why_not: why_not(link.may),
+    };
+    let leak = |leak: &'a Leak| Out {
+        r#for: match leak.why {
+            LeakReason::Names => "names",
+            LeakReason::Api => "api",
+        },
+        ports: leak.ports,
+        protocols: leak.protocols.iter().map(|protocol| protocol.word()).collect(),
+        to: leak.to.iter().map(|block| &**block).collect(),
     };
     let inside = |caller: &'a Caller| {
         let workload = &model.workloads[caller.who];
@@ -350,8 +448,12 @@ fn answer<'a>(model: &'a Model, plan: &'a ReachPlan) -> Answer<'a> {
             kind: workload.kind_word(),
             networks: networks(workload).map(|network| &*model.networks[network].name).collect(),
             gets_out: caller.gets_out,
+            gets_out_at: caller.leaks.iter().map(leak).collect(),
             outside: caller.outside.iter().map(|id| &*model.outsides[*id].name).collect(),
-            talks: caller.links.iter().zip(&plan.services).map(talk).collect(),
+            talks: {
+                let links = caller.links.iter().zip(&plan.services);
+                links.map(|(link, id)| talk(caller.who, link, *id)).collect()
+            },
         }
     };
     Answer {
@@ -359,5 +461,6 @@ fn answer<'a>(model: &'a Model, plan: &'a ReachPlan) -> Answer<'a> {
         target: &model.target.name,
         ways_in: plan.ways.iter().filter_map(way).collect(),
         inside: plan.callers.iter().map(inside).collect(),
+        not_considered: not_considered(model),
     }
 }

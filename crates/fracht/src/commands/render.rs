@@ -51,6 +51,19 @@ fn only(rendering: &mut Rendering<'_>, wanted: &[String]) -> Result<(), Failure>
         let (wanted_kind, wanted_name) = wanted.split_once('/').unwrap_or((wanted, "*"));
         wanted_kind.eq_ignore_ascii_case(kind) && (wanted_name == "*" || wanted_name == name)
     };
+    // `Deployment/api` is the one of the stack's `api`, unless an object has that very name.
+    let wanted: Vec<String> = wanted
+        .iter()
+        .map(|one| {
+            let is_there = |one: &str| {
+                let mut pieces = rendering.pieces().iter().map(|piece| rendering.identity(*piece));
+                pieces.any(|(kind, name)| fits(one, kind, &name))
+            };
+            let own =
+                one.split_once('/').map(|(kind, name)| format!("{kind}/{}", rendering.name_in_stack(name)));
+            own.filter(|own| !is_there(one) && is_there(own)).unwrap_or_else(|| one.clone())
+        })
+        .collect();
     let identities: Vec<(String, String)> = rendering
         .pieces()
         .iter()
@@ -59,7 +72,7 @@ fn only(rendering: &mut Rendering<'_>, wanted: &[String]) -> Result<(), Failure>
             (kind.to_owned(), name)
         })
         .collect();
-    for one in wanted {
+    for one in &wanted {
         if !identities.iter().any(|(kind, name)| fits(one, kind, name)) {
             let kinds: BTreeSet<&str> = identities.iter().map(|(kind, _)| kind.as_str()).collect();
             let kinds: Vec<&str> = kinds.into_iter().collect();

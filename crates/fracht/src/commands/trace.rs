@@ -2,6 +2,7 @@
 
 use fracht_core::check::Project;
 use fracht_core::grammar::path;
+use fracht_core::rules::is_secret_name;
 use fracht_core::trace::{Leaf, Step, Trace as Answer};
 use serde::Serialize;
 use unicode_width::UnicodeWidthStr as _;
@@ -24,7 +25,15 @@ struct Document<'a> {
     path: &'a str,
     /// In words; null where somebody wrote a value.
     default: Option<&'a str>,
+    /// What was given for an input, which wins over its default.
+    given: Option<GivenInput<'a>>,
     values: Vec<Traced<'a>>,
+}
+
+#[derive(Serialize)]
+struct GivenInput<'a> {
+    by: &'static str,
+    value: &'a str,
 }
 
 #[derive(Serialize)]
@@ -50,7 +59,15 @@ pub(crate) fn run(common: &Common, asked: &Trace, ui: &mut Ui) -> Result<Outcome
     let mut project = stack::open(common)?;
     let target = stack::target(&project, &asked.target)?;
     let verdict = stack::verdict(&mut project, &target)?;
+    ui.errors(&verdict.report, project.sources());
     let answer = project.trace(&verdict, &keys);
+    let given = match keys.as_slice() {
+        [kind, input, ..] if kind == "input" => project.given(input).map(|(source, value)| GivenInput {
+            by: source.words(),
+            value: if is_secret_name(input) { "(hidden)" } else { value },
+        }),
+        _ => None,
+    };
     let (leaves, default) = match &answer {
         Answer::Nothing { reached, near } => return Err(nothing(&asked.path, reached, near.as_deref())),
         Answer::Written(leaves) => (leaves.as_slice(), None),
@@ -59,11 +76,20 @@ pub(crate) fn run(common: &Common, asked: &Trace, ui: &mut Ui) -> Result<Outcome
     if asked.format == Format::Json {
         let values = leaves.iter().map(|leaf| traced(&project, leaf)).collect();
         let stack = &verdict.model.name.value;
-        Ui::json(&Document { stack, target: &target, path: &asked.path, default, values })?;
+        Ui::json(&Document { stack, target: &target, path: &asked.path, default, given, values })?;
     } else {
-        ui.result(&text(&project, &asked.path, &target, leaves, default))?;
+        let mut out = format!("{BOLD}{} under {target}{BOLD:#}\n\n", asked.path);
+        if let Some(GivenInput { by, value }) = &given {
+            out.push_str(&format!("{value}  {QUIET}given by {by}, which wins over the default{QUIET:#}\n"));
+        }
+        match default {
+            Some(_) if given.is_some() => {}
+            Some(default) => out.push_str(&format!("Nobody set it. The default: {default}\n")),
+            None => out.push_str(&text(&project, &asked.path, leaves)),
+        }
+        ui.result(&out)?;
     }
-    Ok(Outcome::Fine)
+    Ok(Outcome::problems_if(verdict.report.has_errors()))
 }
 
 fn nothing(path: &str, reached: &str, near: Option<&str>) -> Failure {
@@ -75,13 +101,9 @@ fn nothing(path: &str, reached: &str, near: Option<&str>) -> Failure {
     Failure::new(format!("There is no {path}."), help)
 }
 
-fn text(project: &Project<'_>, path: &str, target: &str, leaves: &[Leaf], default: Option<&str>) -> String {
-    let mut out = format!("{BOLD}{path} under {target}{BOLD:#}\n\n");
+fn text(project: &Project<'_>, path: &str, leaves: &[Leaf]) -> String {
+    let mut out = String::new();
     let place = |step: &Step| Cell::styled(project.sources().location(step.span), QUIET);
-    if let Some(default) = default {
-        out.push_str(&format!("Nobody set it. The default: {default}\n"));
-        return out;
-    }
     let steps = || leaves.iter().flat_map(|leaf| &leaf.steps);
     // What the other columns leave of the width is for values and lines.
     let from = steps().map(|step| project.layer_words(step.layer).width()).max().unwrap_or(0);

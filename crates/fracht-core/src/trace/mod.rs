@@ -1,5 +1,7 @@
 //! Where a value comes from, layer by layer.
 
+mod made;
+
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -70,6 +72,18 @@ static TARGET_SHAPE: Shape = Shape::Table(&TARGET);
 impl Traced<'_> {
     /// What is known of a path. `target.KEY` is a key of the target itself.
     pub(crate) fn trace(&self, keys: &[String]) -> Trace {
+        let written = self.written(keys);
+        let made = self.made(keys);
+        if made.is_empty() {
+            return written;
+        }
+        let mut leaves = if let Trace::Written(leaves) = written { leaves } else { Vec::new() };
+        leaves.extend(made);
+        Trace::Written(leaves)
+    }
+
+    /// What is written at or below a path.
+    fn written(&self, keys: &[String]) -> Trace {
         let (mut node, mut shape, rest): (Option<&Node>, Option<&'static Shape>, &[String]) = match keys {
             [first, rest @ ..] if first == "target" => (self.target, Some(&TARGET_SHAPE), rest),
             _ => (Some(self.tree), Some(&ROOT_SHAPE), keys),
@@ -163,14 +177,18 @@ impl Traced<'_> {
     }
 
     fn step(&self, node: &Node, secret: bool) -> Step {
-        let written = self.sources.text(node.span);
-        let hidden = secret && !written.contains('{') || self.hidden.contains(&node.span);
+        self.step_at(node.span, node.layer, secret)
+    }
+
+    fn step_at(&self, span: Span, layer: Layer, secret: bool) -> Step {
+        let written = self.sources.text(span);
+        let hidden = secret && !written.contains('{') || self.hidden.contains(&span);
         let value = if hidden { "*".repeat(written.chars().count()) } else { one_line(&covered(written)) };
-        let file = self.sources.file(node.span.file);
-        let line = file.and_then(|file| file.text.get(file.line_range(file.line_of(node.span.start))));
+        let file = self.sources.file(span.file);
+        let line = file.and_then(|file| file.text.get(file.line_range(file.line_of(span.start))));
         let line = one_line(&covered(line.unwrap_or_default()));
         let line = if hidden { line.replace(&one_line(written), &value) } else { line };
-        Step { layer: node.layer, span: node.span, value, line }
+        Step { layer, span, value, line }
     }
 
     /// What a text with references means.
@@ -179,7 +197,12 @@ impl Traced<'_> {
         let written = node.text().filter(shown)?;
         let mut sink = Sink::default();
         let text = resolve::text(written, node.origin(), Allow::All, self.symbols, self.sources, &mut sink);
-        let part = |part: &Part| match part {
+        (!text.is_plain()).then(|| text.parts.iter().map(|part| self.shown(part)).collect())
+    }
+
+    /// What a part stands for, as people may see it.
+    fn shown(&self, part: &Part) -> String {
+        match part {
             Part::Plain(text) | Part::Known { text, .. } => text.to_string(),
             Part::Unresolved => "?".to_owned(),
             Part::Config(id, key) => {
@@ -188,7 +211,7 @@ impl Traced<'_> {
                 let plain = content.and_then(|content| match content {
                     Content::Text(text) if !crate::rules::is_secret_name(key) => {
                         let hidden = text.origin.span().is_some_and(|span| self.hidden.contains(&span));
-                        (!hidden).then(|| text.plain())
+                        (!hidden).then(|| covered(&text.plain()))
                     }
                     _ => None,
                 });
@@ -196,8 +219,7 @@ impl Traced<'_> {
             }
             Part::Secret(id, key) => format!("{{secret.{}/{key}}}", self.model.secrets[*id].name),
             Part::Pod(field) => format!("{{pod.{}}}", field.words().replace(' ', "/")),
-        };
-        (!text.is_plain()).then(|| text.parts.iter().map(part).collect())
+        }
     }
 }
 

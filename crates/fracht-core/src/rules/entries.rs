@@ -1,0 +1,96 @@
+//! The shared web entry: hosts and paths.
+
+use super::{Check, Rule};
+use crate::diag::{Diagnostic, Severity, Sink};
+use crate::model::{Entry, Model, Place, Reach};
+
+pub(super) static ENTRY_PATH: Rule = Rule {
+    name: "entry-path",
+    severity: Severity::Error,
+    summary: "A path that the shared entry does not take.",
+    why: "The cluster refuses the entry, or no request ever has that path.",
+    fails: "[stack]\nname = \"s\"\n[target.prod]\ndomain = \"h.example\"\n\
+            [service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"web\", path = \"/a//b\" }\n",
+    passes: "[stack]\nname = \"s\"\n[target.prod]\ndomain = \"h.example\"\n\
+             [service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"web\", path = \"/a/b\" }\n",
+    fixed: true,
+    check: Check::Model(entry_path),
+};
+
+fn entry_path(model: &Model, sink: &mut Sink) {
+    if model.target.on.value != Place::Cluster {
+        return;
+    }
+    for workload in &model.workloads {
+        for port in workload.ports().iter().filter(|port| port.reach.value == Reach::Web) {
+            let path = &port.path.value;
+            if !path.starts_with('/') {
+                continue; // told where it was read
+            }
+            let Some((reason, help)) = refused(path, model.target.web.by.value) else { continue };
+            let message = format!(
+                "the entry of `{}/{}` does not take the path `{path}`",
+                workload.reference(),
+                port.name
+            );
+            sink.push(Diagnostic::new("entry-path", message).at(port.path.span(), reason).help(help));
+        }
+    }
+}
+
+/// Why an entry does not take a path, and what to do (validation of Ingress, networking.k8s.io/v1, and of the values
+/// of `HTTPRoute` path matches, gateway.networking.k8s.io/v1).
+fn refused(path: &str, by: Entry) -> Option<(String, &'static str)> {
+    /// Beside letters and digits (RFC 3986, section 3.3).
+    const OF_A_PATH: &str = "-./_~!$&'()*+,;=:@%";
+    let encode = "write it as it stands in an address, for example `/b%C3%BC` for `/bü`";
+    let inner = ["//", "/./", "/../", "%2f", "%2F"].into_iter().find(|part| path.contains(part));
+    let end = ["/.", "/.."].into_iter().find(|end| path.ends_with(end));
+    if let Some(part) = inner.or(end) {
+        return Some((format!("`{part}` in a path"), "write the path that it comes to"));
+    }
+    if let Some(c) = path.chars().find(|c| c.is_control() || c.is_whitespace() || ['?', '#'].contains(c)) {
+        return Some((format!("`{}` in a path", c.escape_default()), encode));
+    }
+    if by == Entry::Ingress {
+        return None;
+    }
+    if path.len() > 1024 {
+        return Some((format!("{} bytes, at most 1024", path.len()), "shorten it"));
+    }
+    if let Some(c) = path.chars().find(|c| !c.is_ascii_alphanumeric() && !OF_A_PATH.contains(*c)) {
+        return Some((format!("`{c}` in a path"), encode));
+    }
+    let whole = |after: &str| after.bytes().take(2).filter(u8::is_ascii_hexdigit).count() == 2;
+    if !path.split('%').skip(1).all(whole) {
+        return Some(("`%` without two hex digits".into(), "write `%25` for a `%`"));
+    }
+    None
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn paths_are_taken_as_each_kind_of_entry_takes_them() {
+        for path in ["/", "/a", "/a/", "/a.b/..c", "/v1/~x:y@z", "/a%20b"] {
+            for by in [Entry::Ingress, Entry::Gateway] {
+                assert_eq!(refused(path, by), None, "{path}");
+            }
+        }
+        for path in [
+            "//", "/a//b", "/a/./b", "/a/../b", "/a/.", "/a/..", "/a%2fb", "/a%2Fb", "/a b", "/a?b", "/a#b",
+            "/a\u{1}",
+        ] {
+            for by in [Entry::Ingress, Entry::Gateway] {
+                assert!(refused(path, by).is_some(), "{path}");
+            }
+        }
+        for path in ["/bü", "/a|b", "/a%2", "/a%zz", "/{x}"] {
+            assert_eq!(refused(path, Entry::Ingress), None, "{path}");
+            assert!(refused(path, Entry::Gateway).is_some(), "{path}");
+        }
+        assert!(refused(&format!("/{}", "a".repeat(1024)), Entry::Gateway).is_some());
+    }
+}

@@ -1,0 +1,99 @@
+//! External services: whether a cluster can lead to them.
+
+use std::collections::BTreeMap;
+
+use super::{Check, Rule};
+use crate::diag::{Diagnostic, Severity, Sink};
+use crate::grammar::host;
+use crate::model::{Model, Outside, OutsidePlace, Place};
+
+pub(super) static OUTSIDE_ADDRESS: Rule = Rule {
+    name: "outside-address",
+    severity: Severity::Error,
+    summary: "An external service where a cluster cannot lead to.",
+    why: "The cluster refuses the address, or the name leads back to itself.",
+    fails: "[stack]\nname = \"s\"\n[outside.o]\naddress = \"127.0.0.1\"\nport.x = 80\n\
+            [service.a]\nimage = \"a:1\"\nenv.X = \"{outside.o/x}\"\n",
+    passes: "[stack]\nname = \"s\"\n[outside.o]\naddress = \"192.0.2.1\"\nport.x = 80\n\
+             [service.a]\nimage = \"a:1\"\nenv.X = \"{outside.o/x}\"\n",
+    fixed: true,
+    check: Check::Model(outside_address),
+};
+
+fn outside_address(model: &Model, sink: &mut Sink) {
+    if model.target.on.value != Place::Cluster {
+        return;
+    }
+    for outside in &model.outsides {
+        match &outside.place.value {
+            OutsidePlace::Address(address) => {
+                let Some(reason) = host::unreachable(*address) else { continue };
+                let message = format!("a cluster cannot lead to `outside.{}` at {address}", outside.name);
+                sink.push(
+                    Diagnostic::new("outside-address", message)
+                        .at(outside.place.span(), reason)
+                        .help("write an address that the nodes reach, for example `address = \"192.0.2.10\"`")
+                        .help("or a name: `host = \"db.example\"`"),
+                );
+            }
+            OutsidePlace::Host(name) => host_name(model, outside, name, sink),
+        }
+    }
+}
+
+fn host_name(model: &Model, outside: &Outside, name: &str, sink: &mut Sink) {
+    let local = name == "localhost" || name.ends_with(".localhost");
+    let namespace = &model.target.namespace.value;
+    if local {
+        let message = format!("a cluster cannot lead to `outside.{}` at {name}", outside.name);
+        sink.push(
+            Diagnostic::new("outside-address", message)
+                .at(outside.place.span(), "the container itself")
+                .help("write the name that others on the network know it by"),
+        );
+    } else if is_itself(outside, name, namespace) {
+        let own = format!("{}.{namespace}.svc.cluster.local", outside.name);
+        let message = format!("`outside.{}` leads to itself", outside.name);
+        sink.push(
+            Diagnostic::new("outside-address", message)
+                .at(outside.place.span(), format!("the Service `{}` of this namespace", outside.name))
+                .also(outside.span, "becomes a Service of the same name, and takes its place")
+                .help(format!(
+                    "give it another name, for example `[outside.shared-{}]` with `host = \"{own}\"`",
+                    outside.name
+                )),
+        );
+    }
+}
+
+/// Whether a host name is that of the Service which the external service becomes (DNS for Services and Pods).
+fn is_itself(outside: &Outside, host: &str, namespace: &str) -> bool {
+    let Some(rest) = host.strip_prefix(&*outside.name) else { return false };
+    let Some(rest) = rest.strip_prefix('.') else { return rest.is_empty() };
+    let Some(rest) = rest.strip_prefix(namespace) else { return false };
+    rest.is_empty() || rest == ".svc" || rest.starts_with(".svc.")
+}
+
+/// Two ports of one external service with one number: a Service has each number once.
+pub(super) fn number_clash(model: &Model, sink: &mut Sink) {
+    for outside in &model.outsides {
+        let mut taken = BTreeMap::new();
+        for port in outside.ports.iter().filter(|port| port.number.value != 0) {
+            let Some(first) = taken.insert(port.number.value, port) else { continue };
+            let (name, number) = (&outside.name, port.number.value);
+            let message = format!(
+                "`outside.{name}/{}` and `outside.{name}/{}` are both port {number}",
+                first.name, port.name
+            );
+            sink.push(
+                Diagnostic::new("port-clash", message)
+                    .at(port.number.span(), "used again here")
+                    .also(first.number.span(), "first used here")
+                    .help(format!(
+                        "keep one of the two names, and refer to it: `{{outside.{name}/{}}}`",
+                        first.name
+                    )),
+            );
+        }
+    }
+}

@@ -1,0 +1,120 @@
+//! What a process can be started with: variables and arguments.
+
+use super::{Check, Rule};
+use crate::diag::{Diagnostic, Severity, Sink};
+use crate::model::{BeforeStop, Container, Content, Model, Part, Probe, Text, UseSource, Workload};
+use crate::source::Span;
+
+pub(super) static PROCESS_TEXT: Rule = Rule {
+    name: "process-text",
+    severity: Severity::Error,
+    summary: "A variable or an argument that no process can have.",
+    why: "It ends at its first NUL byte (POSIX exec), and Linux starts nothing with a text of 128 KiB or more.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.X = \"a\\u0000b\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.X = \"ab\"\n",
+    fixed: true,
+    check: Check::Model(process_text),
+};
+
+/// A text with its end may have so many bytes (Linux, `MAX_ARG_STRLEN`).
+const MOST_BYTES: usize = 128 << 10;
+/// What is written out in one object may have so many bytes: a cluster keeps no object of more than 1.5 MiB.
+const MOST_OF_ALL: usize = 1 << 20;
+
+fn process_text(model: &Model, sink: &mut Sink) {
+    for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
+        let mut total = 0;
+        for container in workload.containers() {
+            texts(model, workload, container, &mut total, sink);
+            commands(workload, container, sink);
+            used(model, workload, container, sink);
+        }
+        if total > MOST_OF_ALL {
+            let message =
+                format!("the variables and arguments of `{}` have {total} bytes", workload.reference());
+            sink.push(
+                Diagnostic::new("process-text", message)
+                    .at(workload.span, "at most 1048576 bytes")
+                    .help("put large texts into a config and mount it"),
+            );
+        }
+    }
+}
+
+fn texts(model: &Model, workload: &Workload, container: &Container, total: &mut usize, sink: &mut Sink) {
+    for (variable, text) in container.texts() {
+        let what = match variable {
+            Some(variable) => format!("`{}` of `{}`", variable.name, workload.reference()),
+            None => format!("an argument of `{}`", workload.reference()),
+        };
+        let (mut size, mut found) = (variable.map_or(0, |variable| variable.name.len() + 1), None);
+        for part in &text.parts {
+            let (content, inline) = match part {
+                Part::Config(id, key) => {
+                    let key = model.configs[*id].key(key);
+                    match key.map(|key| &key.content) {
+                        Some(content @ Content::File { .. }) if content.as_text().is_none() => {
+                            found = Some("a file that is not UTF-8, and so not a variable in a cluster");
+                            break;
+                        }
+                        Some(content) => (content.as_text().unwrap_or_default(), false),
+                        None => continue,
+                    }
+                }
+                part => (part.known().unwrap_or_default().to_owned(), true),
+            };
+            size += content.len();
+            *total += if inline { content.len() } else { 0 };
+            found = found.or(nul(&content));
+        }
+        report(&what, text.origin.span(), found.or(too_long(size)), sink);
+    }
+}
+
+/// Commands of checks and of what happens before a stop: words as they are written.
+fn commands(workload: &Workload, container: &Container, sink: &mut Sink) {
+    let owner = workload.reference();
+    if let Some(health) = &container.health
+        && let Probe::Run { command } = &health.probe
+    {
+        let found = command.iter().find_map(|word| nul(word).or(too_long(word.len())));
+        report(&format!("the health check of `{owner}`"), Some(health.span), found, sink);
+    }
+    if let Some(before) = &container.before_stop
+        && let BeforeStop::Run(command) = &before.value
+    {
+        let found = command.iter().find_map(|word| nul(word).or(too_long(word.len())));
+        report(&format!("`before-stop` of `{owner}`"), before.span(), found, sink);
+    }
+}
+
+/// Settings that are variables by `use`.
+fn used(model: &Model, workload: &Workload, container: &Container, sink: &mut Sink) {
+    for used in &container.uses {
+        let UseSource::Config(id) = used.source else { continue };
+        for key in &model.configs[id].keys {
+            let Content::Text(Text { .. }) = &key.content else { continue };
+            let text = key.content.as_text().unwrap_or_default();
+            let found = nul(&text).or(too_long(used.variable(&key.name).len() + 1 + text.len()));
+            let what = format!("`{}` of `{}`", used.variable(&key.name), workload.reference());
+            report(&what, Some(used.span), found, sink);
+        }
+    }
+}
+
+fn nul(text: &str) -> Option<&'static str> {
+    text.contains('\0').then_some("a NUL byte, which ends a text")
+}
+
+fn too_long(size: usize) -> Option<&'static str> {
+    (size >= MOST_BYTES).then_some("128 KiB or more")
+}
+
+fn report(what: &str, span: Option<Span>, found: Option<&'static str>, sink: &mut Sink) {
+    let Some(found) = found else { return };
+    sink.push(
+        Diagnostic::new("process-text", format!("no process can be started with {what}"))
+            .at(span, found)
+            .help("put it into a config and mount that as a file, or shorten it"),
+    );
+}

@@ -1,0 +1,118 @@
+//! Values that nobody writes where they are: keys of configs that come from files, and variables that `use` makes.
+
+use std::collections::BTreeMap;
+
+use super::{Leaf, Step, Traced};
+use crate::grammar::path;
+use crate::model::{ConfigKey, Container, Content, Part, Use};
+use crate::origin::{Layer, Origin};
+use crate::source::Span;
+use crate::tree::{Node, Value};
+
+impl Traced<'_> {
+    /// Every such value at or below a path.
+    pub(super) fn made(&self, keys: &[String]) -> Vec<Leaf> {
+        let wanted =
+            |path: &[&str]| keys.iter().zip(path).all(|(key, step)| key == step) && keys.len() <= path.len();
+        let mut leaves = Vec::new();
+        for config in &self.model.configs {
+            for key in &config.keys {
+                let at = ["config", &*config.name, "key", &*key.name];
+                if wanted(&at) && self.tree.at(&at).is_none() {
+                    leaves.extend(self.key_leaf(&at, key));
+                }
+            }
+        }
+        for workload in &self.model.workloads {
+            let owner = [workload.kind_word(), &*workload.name];
+            // A path to something else leads to none of its variables.
+            if !owner.iter().zip(keys).all(|(step, key)| key == step) {
+                continue;
+            }
+            self.used(&owner, &workload.main, &wanted, &mut leaves);
+            for helper in &workload.helpers {
+                let owner = [workload.kind_word(), &*workload.name, "beside", &*helper.name];
+                self.used(&owner, &helper.container, &wanted, &mut leaves);
+            }
+        }
+        leaves
+    }
+
+    /// A key of a config that is not written in the stack: a line of a file, or a file.
+    fn key_leaf(&self, at: &[&str], key: &ConfigKey) -> Option<Leaf> {
+        let origin = match &key.content {
+            Content::Text(text) => text.origin,
+            Content::File { origin, .. } => *origin,
+            Content::Present => return None,
+        };
+        let Origin::Written { span, layer } = origin else { return None };
+        let means = match &key.content {
+            Content::File { bytes, .. } => Some(format!("the content of a file, {} bytes", bytes.len())),
+            Content::Text(_) | Content::Present => None,
+        };
+        let secret = crate::rules::is_secret_name(&key.name);
+        Some(Leaf {
+            path: path::show(at.iter().copied()),
+            means,
+            steps: vec![self.step_at(span, layer, secret)],
+        })
+    }
+
+    /// The variables of a container that `use` makes and `env` does not set, each with the keys that it is made of, the one
+    /// in force first.
+    fn used(
+        &self,
+        owner: &[&str],
+        container: &Container,
+        wanted: &impl Fn(&[&str]) -> bool,
+        leaves: &mut Vec<Leaf>,
+    ) {
+        let mut variables: BTreeMap<String, Vec<(&Use, Part)>> = BTreeMap::new();
+        let mut order = Vec::new();
+        for used in &container.uses {
+            for part in self.model.used_keys(used) {
+                let (Part::Config(_, key) | Part::Secret(_, key)) = &part else { continue };
+                let name = used.variable(key);
+                let known = variables.entry(name.clone()).or_insert_with(|| {
+                    order.push(name);
+                    Vec::new()
+                });
+                known.insert(0, (used, part));
+            }
+        }
+        for name in order {
+            let set = container.env.iter().any(|variable| *variable.name == *name);
+            let at: Vec<&str> = owner.iter().copied().chain(["env", &*name]).collect();
+            if set || !wanted(&at) {
+                continue;
+            }
+            let Some(sources) = variables.get(&name) else { continue };
+            let steps: Vec<Step> =
+                sources.iter().map(|(used, part)| self.use_step(owner, used, part)).collect();
+            let means = sources.first().map(|(_, part)| self.shown(part));
+            leaves.push(Leaf { path: path::show(at), means, steps });
+        }
+    }
+
+    /// Where a variable comes from: the line of the key's value, or the line that uses a secret.
+    fn use_step(&self, owner: &[&str], used: &Use, part: &Part) -> Step {
+        if let Part::Config(id, key) = part
+            && let Some(Content::Text(text)) = self.model.configs[*id].key(key).map(|key| &key.content)
+            && let Origin::Written { span, layer } = text.origin
+        {
+            return self.step_at(span, layer, crate::rules::is_secret_name(key));
+        }
+        self.step_at(used.span, self.layer_of(owner, used.span), false)
+    }
+
+    /// The layer of an entry of a container's `use`.
+    fn layer_of(&self, owner: &[&str], span: Span) -> Layer {
+        let path: Vec<&str> = owner.iter().copied().chain(["use"]).collect();
+        let list = self.tree.at(&path).map(|node| &node.value);
+        let items: &[Node] = if let Some(Value::List(items)) = list { items } else { &[] };
+        let holds = |node: &&Node| {
+            node.span.file == span.file && node.span.start <= span.start && span.end <= node.span.end
+        };
+        items.iter().find(holds).map_or(Layer::Stack, |node| node.layer)
+    }
+}

@@ -150,7 +150,7 @@ pub(super) static STOP_TOO_SHORT: Rule = Rule {
 };
 
 fn stop_too_short(model: &Model, sink: &mut Sink) {
-    for workload in &model.workloads {
+    for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
         let stop = workload.stop_time();
         for container in workload.containers() {
             let Some(before) = &container.before_stop else { continue };

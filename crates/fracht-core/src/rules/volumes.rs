@@ -137,7 +137,9 @@ fn mode_unreadable(model: &Model, sink: &mut Sink) {
     if model.target.on.value != Place::Cluster {
         return;
     }
-    for workload in model.workloads.iter().filter(|workload| workload.mount_group().is_none()) {
+    for workload in
+        model.workloads.iter().filter(|workload| !workload.tainted && workload.mount_group().is_none())
+    {
         let strict = |container: &&Container| container.confine.value == Confine::Strict;
         for container in workload.containers().filter(strict).filter(|container| container.user.is_none()) {
             for mount in &container.mounts {

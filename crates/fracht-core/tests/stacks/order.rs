@@ -85,8 +85,15 @@ fn the_longest_chain_counts_what_is_waited_for() {
     let verdict = good(CHAIN, "cluster");
     let chain = Order::of(&verdict.model).longest_chain(&verdict.model).unwrap();
     let names: Vec<&str> = chain.links.iter().map(|id| &*verdict.model.workloads[*id].name).collect();
-    assert_eq!(names, ["db", "schema"]);
-    assert_eq!(chain.time, Duration::from_secs(180));
+    assert_eq!(names, ["db", "schema", "api"]);
+    // Behind a gate each try has the time for itself: four of two minutes, and pauses of 10, 20 and 40 seconds.
+    assert_eq!(chain.time, Duration::from_secs(60 + 4 * 120 + 70));
+    let unknown: Vec<&str> = chain.unknown.iter().map(|id| &*verdict.model.workloads[*id].name).collect();
+    assert_eq!(unknown, ["api"], "nothing says how long it may take, which is not no time");
+    let free = CHAIN.replace("after = { db = \"ready\" }\n", "");
+    let verdict = good(&free, "cluster");
+    let chain = Order::of(&verdict.model).longest_chain(&verdict.model).unwrap();
+    assert_eq!(chain.time, Duration::from_secs(120), "without a gate, all tries together");
 }
 
 #[test]

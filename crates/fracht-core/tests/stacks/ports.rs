@@ -1,6 +1,6 @@
 use std::collections::BTreeSet;
 
-use fracht_core::model::{Model, Reach};
+use fracht_core::model::{Model, Protocol, Reach};
 use fracht_core::plan::ports::{Ground, NODE_RANGE, PortPlan};
 use proptest::prelude::*;
 
@@ -63,7 +63,7 @@ fn a_cluster_has_numbers_of_its_own() {
         ("c", 2, r#"{ number = 80, reach = "balancer" }"#),
         ("d", 2, r#"{ number = 8000, reach = "balancer", as = 80, at = 443 }"#),
     ];
-    assert_eq!(numbers("prod", &services), [[30001], [30000], [80], [443]]);
+    assert_eq!(numbers("prod", &services), [[30000], [80], [443]], "of the first the cluster picks one");
 }
 
 #[test]
@@ -89,7 +89,23 @@ fn what_clashes_depends_on_the_place() {
     let udp = r#"{ number = 80, reach = "node", at = 30080, protocol = "udp" }"#;
     let balancer = r#"{ number = 80, reach = "balancer", at = 443 }"#;
     assert_eq!(failed(&both(node, node), "prod"), ["port-clash"]);
-    assert_eq!(failed(&both(node, udp), "prod"), [""; 0], "another protocol is another port");
+    assert_eq!(
+        failed(&both(node, udp), "prod"),
+        ["port-clash"],
+        "nodes hand out numbers, whatever the protocol"
+    );
+    assert_eq!(failed(&both(node, udp), "laptop"), [""; 0], "on a machine another protocol is another port");
+    let of_one = |first: &str, second: &str| {
+        format!(
+            "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.t = {{ number = {first}, reach = \"node\", at = 30053 }}\n\
+             port.u = {{ number = {second}, protocol = \"udp\", reach = \"node\", at = 30053 }}\n"
+        )
+    };
+    assert_eq!(failed(&of_one("53", "53"), "cluster"), [""; 0], "one port of one service speaks both");
+    assert_eq!(failed(&of_one("53", "54"), "cluster"), ["port-clash"]);
+    let kubelet = r#"{ number = 10250, reach = "balancer" }"#;
+    assert_eq!(failed(&stack(&[("a", 1, kubelet)]), "prod"), ["port-range"]);
+    assert_eq!(failed(&stack(&[("a", 1, kubelet)]), "laptop"), [""; 0]);
     assert_eq!(failed(&both(balancer, balancer), "prod"), [""; 0], "each has an address of its own");
     assert_eq!(failed(&both(balancer, balancer), "laptop"), ["port-clash"], "a machine has one");
 }
@@ -136,7 +152,7 @@ proptest! {
             let open = match port.reach.value {
                 Reach::Stack => false,
                 Reach::Web => machine,
-                Reach::Node | Reach::Balancer => true,
+                Reach::Node | Reach::Balancer => !entry.is_picked_by_cluster(&model),
             };
             prop_assert_eq!(open, !entry.at.is_empty());
             let replicas = model.workloads[entry.service].service().unwrap().replicas.value.least().max(1) as usize;
@@ -145,7 +161,8 @@ proptest! {
             for number in entry.at {
                 let node = port.reach.value == Reach::Node;
                 let place = (!machine && !node).then_some(entry.service);
-                prop_assert!(taken.insert((place, port.protocol, machine || node, number)));
+                let protocol = if node && !machine { Protocol::Tcp } else { port.protocol };
+                prop_assert!(taken.insert((place, protocol, machine || node, number)));
                 prop_assert!(machine || !node || NODE_RANGE.contains(&number));
             }
         }

@@ -37,6 +37,107 @@ fn wrong_words_are_told_one_message_each() {
     let mut wrong = Vec::new();
     for (line, rule, part) in [
         ("confine = \"strict\"\nuser = 0", "bad-value", "confined strictly, and runs as root"),
+        (
+            "health = { tcp = \"m\" }\nbeside.x = { image = \"x:1\", port.m = 9102 }",
+            "bad-value",
+            "port of another container",
+        ),
+        (
+            "beside.x = { image = \"x:1\", health = { http = \"/\", port = \"http\" } }",
+            "bad-value",
+            "port of another container",
+        ),
+        ("beside.x = { image = \"x:1\", health = { http = \"/\" } }", "missing-key", "has no `port`"),
+        (
+            "port.dns = { number = 53, protocol = \"udp\" }\nhealth = { tcp = \"dns\" }",
+            "bad-value",
+            "over TCP at a UDP port",
+        ),
+        (
+            "port.dns = { number = 53, protocol = \"sctp\" }\nhealth = { grpc = \"dns\" }",
+            "bad-value",
+            "at a SCTP port",
+        ),
+        ("before-stop = { wait = \"45s\" }", "stop-too-short", "waits 45s"),
+        ("before-stop = { wait = \"0s\" }", "bad-value", "not a duration"),
+        (
+            "stop-within = \"10s\"\nbeside.x = { image = \"x:1\", before-stop = { wait = \"11s\" } }",
+            "stop-too-short",
+            "waits 11s",
+        ),
+        ("place.disk = \"very fast!\"", "bad-value", "not the value of a label"),
+        (
+            "place.\"kubernetes.io/arch\" = \"arm64\"\nplatform = \"linux/amd64\"",
+            "bad-value",
+            "one that Fracht sets",
+        ),
+        ("note.\"fracht/config-c\" = \"x\"", "bad-value", "one that Fracht sets"),
+        (
+            "rights = [{ on = \"leases\", may = [\"get\", \"create\"], only = [\"x\"] }]",
+            "bad-value",
+            "`only` cannot be used with `create`",
+        ),
+        (
+            "rights = [{ on = \"pods\", may = [\"deletecollection\"], only = [\"x\"] }]",
+            "bad-value",
+            "`only` cannot be used",
+        ),
+        ("rights = [{ on = \"httproutes\", may = [\"list\"] }]", "missing-key", "has no API group"),
+        ("rights = [{ on = \"apps/deployments\", may = [\"list\"] }]", "bad-value", "not a resource"),
+        ("rights = [{ on = \"...\", may = [\"list\"] }]", "bad-value", "not a resource"),
+        ("rights = [{ on = \"nodes\", may = [\"list\"] }]", "bad-value", "cannot be allowed `nodes`"),
+        ("rights = [{ on = \"namespaces\", may = [\"list\"] }]", "bad-value", "cannot be allowed `list`"),
+        ("rights = [{ on = \"pods/logs\", may = [\"get\"] }]", "bad-value", "no subresource `logs`"),
+        ("rights = [{ on = \"pods/log\", may = [\"list\"] }]", "bad-value", "cannot be allowed `list`"),
+        (
+            "rights = [{ on = \"jobs\", group = \"apps\", may = [\"get\"] }]",
+            "bad-value",
+            "has no resource `jobs`",
+        ),
+        (
+            "rights = [{ on = \"jobs\", group = \"batch/v1\", may = [\"get\"] }]",
+            "bad-value",
+            "not an API group",
+        ),
+        (
+            "use = [{ from = \"config.two\", spell = \"upper\" }]\n[config.two]\nkey.\"a.b\" = \"1\"\nkey.a-b = \"2\"",
+            "env-name",
+            "both spelled `A_B`",
+        ),
+        ("env.X = \"a\\u0000b\"", "process-text", "`X` of `service.a`"),
+        ("args = [\"a\\u0000b\"]", "process-text", "an argument"),
+        ("health = { run = [\"a\\u0000b\"] }", "process-text", "the health check"),
+        ("env.X = \"{config.n/k}\"\n[config.n]\nkey.k = \"a\\u0000b\"", "process-text", "`X`"),
+        ("mount.\"/a\" = \"volume.v\"\nmount.\"/a/\" = \"config.c\"", "defined-twice", "mounted at `/a`"),
+        ("mount.\"/a\" = { from = \"volume.v\", shared = \"x\" }", "bad-value", "not a scratch folder"),
+        (
+            "mount.\"/a\" = { scratch = \"1Mi\", shared = \"x\" }\nbeside.x = { image = \"x:1\", mount.\"/b\" = { scratch = \"2Mi\", shared = \"x\" } }",
+            "bad-value",
+            "two sizes",
+        ),
+        (
+            "mount.\"/a\" = { from = \"config.c\", mode = \"0440\" }\nconfine = \"strict\"",
+            "mode-unreadable",
+            "cannot read",
+        ),
+        ("workdir = \"srv\"", "bad-name", "`srv`"),
+        ("[outside.x]\naddress = \"169.254.1.1\"", "outside-address", "cannot lead to"),
+        ("[outside.x]\nhost = \"x\"", "outside-address", "leads to itself"),
+        ("[outside.x]\nhost = \"x.s.svc.cluster.local\"", "outside-address", "leads to itself"),
+        ("[outside.x]\nhost = \"localhost\"", "outside-address", "cannot lead to"),
+        ("[outside.x]\nhost = \"x.example\"\nport = { a = 1, b = 1 }", "port-clash", "are both port 1"),
+        ("[task.t]\nimage = \"t:1\"\ntimeout = \"0s\"", "bad-value", "not a duration"),
+        ("[task.t]\nimage = \"t:1\"\nschedule = \"0 0 31 2 *\"", "schedule-invalid", "not a schedule"),
+        (
+            "[task.t]\nimage = \"t:1\"\nschedule = \"0 0 1 2 *\"\nzone = \"Europe/Atlantis\"",
+            "bad-value",
+            "not a time zone",
+        ),
+        (
+            "[volume.x]\nsize = \"1Gi\"\nnode-folder = \"/x\"\nnode = \"a.example/n\"",
+            "bad-name",
+            "`a.example/n`",
+        ),
         ("replicas = { min = 2 }", "missing-key", "has no `max`"),
         ("replicas = { min = 4, max = 2 }\ncpu = 1", "bad-value", "at least 4 and at the most 2"),
         ("replicas = { min = 1, max = 2, cpu = 70 }\ncpu = 1", "wrong-type", "`cpu`"),
@@ -45,10 +146,10 @@ fn wrong_words_are_told_one_message_each() {
         ("spread = { strict = true }", "missing-key", "has no `over`"),
         ("platform = \"linux/x86\"", "bad-value", "not a platform"),
         ("rights = [{ may = [\"get\"] }]", "missing-key", "has no `on`"),
-        ("rights = [{ on = \"Pod\", may = [\"get\"] }]", "bad-value", "no kind of objects"),
+        ("rights = [{ on = \"Pod\", may = [\"get\"] }]", "bad-value", "not a resource of the cluster"),
         ("rights = [{ on = \"pods\" }]", "missing-key", "has no `may`"),
-        ("label.team = \"a b\"", "bad-value", "can't be the value of a label"),
-        ("label.\"app.kubernetes.io/name\" = \"x\"", "bad-value", "one that is made here"),
+        ("label.team = \"a b\"", "bad-value", "not the value of a label"),
+        ("label.\"app.kubernetes.io/name\" = \"x\"", "bad-value", "one that Fracht sets"),
         ("pull = \"secret.p\"", "unknown-name", "has no key `.dockerconfigjson`"),
         ("pull = \"secret.q\"", "unknown-name", "no secret `q`"),
         ("use = [\"config.c/K\"]", "bad-value", "as a whole"),
@@ -139,6 +240,27 @@ fn wrong_words_are_told_one_message_each() {
     assert_eq!(top("pass = \"objects/w.yaml\""), "wrong-type");
 }
 
+/// What looks wrong, and is not.
+#[test]
+fn good_words_are_taken() {
+    for line in [
+        "workdir = \"/\"",
+        "before-stop = { wait = \"30s\" }",
+        "port.w = { number = 1, reach = \"web\", host = \"*.tides.example\", path = \"/a.b/~c\" }",
+        "rights = [{ on = \"csistoragecapacities\", may = [\"list\"] }, { on = \"controllerrevisions\", may = [\"get\"] }]",
+        "rights = [{ on = \"pods/exec\", may = [\"create\"], only = [\"x\"] }, { on = \"httproutes\", group = \"gateway.networking.k8s.io\", may = [\"list\"] }]",
+        "rights = [{ on = \"namespaces\", may = [\"get\"] }, { on = \"leases\", may = [\"get\", \"list\", \"watch\"], only = [\"x\"] }]",
+        "mount.\"/a\" = { scratch = \"1Mi\" }\nbeside.x = { image = \"x:1\", mount.\"/a\" = { scratch = \"2Mi\" } }",
+        "mount.\"/a\" = { from = \"config.c\", mode = \"0440\" }\nconfine = \"strict\"\nuser = 5",
+        "beside.a-pods = { image = \"x:1\" }\nstable-names = true",
+        "[secret.w]\npresent = \"wildcard.tides.example\"\nkeys = [\"tls.crt\"]\n[service.w]\nimage = \"w:1\"\nmount.\"/t\" = \"secret.w\"",
+        "[volume.w]\npresent = \"9.old\"\n[service.w]\nimage = \"w:1\"\nmount.\"/t\" = \"volume.w\"",
+        "[outside.x]\nhost = \"x.other.svc.cluster.local\"\n[service.w]\nimage = \"w:1\"\nenv.X = \"{outside.x}\"",
+    ] {
+        assert_eq!(says(line), [], "{line}");
+    }
+}
+
 /// What can't be read is told once; what refers to it is not told as well.
 #[test]
 fn one_mistake_gives_one_message() {
@@ -200,7 +322,20 @@ fn words_of_a_target_are_told_as_well() {
         ("web = { gateway = \"g\", class = \"c\" }", "bad-value", "no use for `class`"),
         ("web = { by = \"ingress\", gateway = \"g\" }", "bad-value", "no use for `gateway`"),
         ("web.tls = \"secret.p\"", "unknown-name", "no key `tls.crt`"),
-        ("gate.ready = \"{target.domain}:1\"\ndomain = \"A\"", "bad-value", "The image of the gate comes to"),
+        (
+            "gate.ready = \"{target.domain}:1\"\ndomain = \"a.-b.example\"",
+            "bad-value",
+            "`a.-b.example` is not a host name",
+        ),
+        ("gate.ready = \"{target.name}/A:1\"", "bad-value", "The image of the gate comes to"),
+        ("domain = \"Not A Host\"", "bad-value", "not a host name"),
+        ("domain = \"https://a.example\"", "bad-value", "not a host name"),
+        ("registry = \"https://registry.example/t\"", "bad-value", "not a registry"),
+        ("registry = \"registry.example/\"", "bad-value", "not a registry"),
+        ("registry = \"Registry.example/T\"", "bad-value", "not a registry"),
+        ("registry = \"\"", "bad-value", "not a registry"),
+        ("namespace = \"a.b\"", "bad-name", "`a.b`"),
+        ("gate.within = \"0s\"", "bad-value", "not a duration"),
         ("api = [\"192.0.2.1\"]", "bad-value", "not a block of addresses"),
         ("gate.within = \"soon\"", "bad-value", "not a duration"),
     ] {

@@ -1,11 +1,13 @@
 //! `fracht diff`
 
+use std::collections::BTreeMap;
 use std::fs;
 use std::path::Path;
 
-use fracht_cluster::diff::{Change, Difference, FieldChange, compare};
-use fracht_cluster::{read_objects, text_at};
+use fracht_cluster::diff::{Change, Difference, FieldChange, Replacement, compare};
+use fracht_cluster::{read_objects, secret_name, text_at};
 use fracht_core::check::Project;
+use fracht_core::diag::listing;
 use fracht_core::model::Place;
 use serde::Serialize;
 use serde_json::Value;
@@ -24,6 +26,8 @@ struct Answer<'a> {
     namespace: Option<Moved<'a>>,
     same: usize,
     objects: Vec<Object<'a>>,
+    /// Objects of a dump that others made, by kind.
+    left_out: &'a BTreeMap<String, usize>,
 }
 
 #[derive(Serialize)]
@@ -38,6 +42,15 @@ struct Object<'a> {
     name: &'a str,
     change: &'static str,
     fields: Vec<Field<'a>>,
+    replace: Option<Replace<'a>>,
+}
+
+/// What has to be done by hand.
+#[derive(Serialize)]
+struct Replace<'a> {
+    fields: &'a [String],
+    command: &'a str,
+    effect: &'static str,
 }
 
 #[derive(Serialize)]
@@ -106,7 +119,10 @@ fn rendered(
     let left_out = rendering.left_out();
     Ok(Some(Side {
         objects: rendering.pieces().iter().filter_map(object).collect(),
-        left_out: left_out.iter().map(|id| verdict.model.secrets[*id].name.to_string()).collect(),
+        left_out: left_out
+            .iter()
+            .map(|id| secret_name(&verdict.model, &verdict.model.secrets[*id]))
+            .collect(),
     }))
 }
 
@@ -168,9 +184,27 @@ fn text(old: &str, new: &str, difference: &Difference) -> String {
                 field(change, &mut out);
             }
         }
+        if let Some(replacement) = &object.replace {
+            out.push_str(&by_hand(replacement));
+        }
     }
     out.push_str(&format!("\n{}\n", summary(difference)));
+    if !difference.left_out.is_empty() {
+        let kinds = difference.left_out.iter().map(|(kind, count)| format!("{count} {kind}"));
+        let kinds = kinds.collect::<Vec<_>>().join(", ");
+        let count = counted(difference.left_out.values().sum(), "object");
+        out.push_str(&format!("{QUIET}Left out: {count} that others made ({kinds}){QUIET:#}\n"));
+    }
     out
+}
+
+/// What has to be done by hand, in lines.
+pub(crate) fn by_hand(replacement: &Replacement) -> String {
+    let fields = listing(replacement.fields.iter().map(String::as_str));
+    format!(
+        "  {ERROR}cannot be changed{ERROR:#}: {fields}\n    remove it, then apply: {BOLD}{}{BOLD:#}\n    {QUIET}{}{QUIET:#}\n",
+        replacement.command, replacement.effect
+    )
 }
 
 /// A field, and below it the old value and the new one; short ones on one line.
@@ -299,7 +333,13 @@ fn answer<'a>(old: &'a str, new: &'a str, difference: &'a Difference) -> Answer<
             Change::Removed => ("removed", &[][..]),
             Change::Changed(fields) => ("changed", fields.as_slice()),
         };
-        Object { kind: &object.kind, name: &object.name, change, fields: fields.iter().map(field).collect() }
+        let replace = object.replace.as_ref().map(|replace| Replace {
+            fields: &replace.fields,
+            command: &replace.command,
+            effect: replace.effect,
+        });
+        let fields = fields.iter().map(field).collect();
+        Object { kind: &object.kind, name: &object.name, change, fields, replace }
     });
     Answer {
         old,
@@ -307,5 +347,6 @@ fn answer<'a>(old: &'a str, new: &'a str, difference: &'a Difference) -> Answer<
         namespace: difference.namespace.as_ref().map(|(old, new)| Moved { old, new }),
         same: difference.same,
         objects: objects.collect(),
+        left_out: &difference.left_out,
     }
 }

@@ -5,11 +5,15 @@ mod folder;
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use fracht_cluster::{Comments, Format, Rendering};
+use fracht_cluster::diff::compare;
+use fracht_cluster::{Comments, Format, Rendering, read_objects};
 use fracht_core::check::Project;
 use fracht_core::model::Place;
+use serde_json::Value;
 
+use self::folder::Change;
 use crate::cli::{Common, Render};
+use crate::commands::diff::by_hand;
 use crate::failure::{Failure, Outcome};
 use crate::ui::style::{BOLD, QUIET};
 use crate::ui::{Ui, counted};
@@ -119,5 +123,21 @@ fn write_folder(
     }
     let summary = changes.summary();
     out.push_str(&format!("{BOLD}{}{BOLD:#} in {shown}: {summary}\n", counted(files.len(), "object")));
+    let fresh = files.iter().filter(|file| changes.files.get(&file.name) != Some(&Change::Same));
+    let objects = |texts: &mut dyn Iterator<Item = &String>| -> Vec<Value> {
+        texts.flat_map(|text| read_objects(text).unwrap_or_default()).collect()
+    };
+    let difference =
+        compare(&objects(&mut changes.earlier.iter()), &objects(&mut fresh.map(|file| &file.text)));
+    for object in &difference.objects {
+        if let Some(replacement) = &object.replace {
+            out.push_str(&format!(
+                "\n{BOLD}{}/{}{BOLD:#}\n{}",
+                object.kind,
+                object.name,
+                by_hand(replacement)
+            ));
+        }
+    }
     ui.result(&out)
 }

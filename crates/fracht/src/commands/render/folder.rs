@@ -44,6 +44,8 @@ impl Change {
 /// What became of each file, by name.
 pub(super) struct Changes {
     pub(super) files: BTreeMap<String, Change>,
+    /// What stood in the files that are changed or removed.
+    pub(super) earlier: Vec<String>,
 }
 
 impl Changes {
@@ -133,7 +135,7 @@ fn old_files(dir: &Path) -> io::Result<BTreeSet<String>> {
 
 /// What becomes of each file; a file of somebody else's under a name that we need is a failure.
 fn compare(dir: &Path, old: &BTreeSet<String>, files: &[File]) -> Result<Changes, Failure> {
-    let mut changes = BTreeMap::new();
+    let (mut changes, mut earlier) = (BTreeMap::new(), Vec::new());
     for file in files {
         let path = dir.join(&file.name);
         let change = if !old.contains(&file.name) {
@@ -145,19 +147,24 @@ fn compare(dir: &Path, old: &BTreeSet<String>, files: &[File]) -> Result<Changes
                 ));
             }
             Change::Added
-        } else if fs::read(&path).is_ok_and(|now| now == file.text.as_bytes()) {
-            Change::Same
         } else {
-            Change::Changed
+            match fs::read_to_string(&path) {
+                Ok(now) if now == file.text => Change::Same,
+                now => {
+                    earlier.extend(now.ok());
+                    Change::Changed
+                }
+            }
         };
         changes.insert(file.name.clone(), change);
     }
     for name in old {
         if !changes.contains_key(name) && dir.join(name).symlink_metadata().is_ok() {
+            earlier.extend(fs::read_to_string(dir.join(name)).ok());
             changes.insert(name.clone(), Change::Removed);
         }
     }
-    Ok(Changes { files: changes })
+    Ok(Changes { files: changes, earlier })
 }
 
 /// Builds the new set: our files, and those of others carried over.

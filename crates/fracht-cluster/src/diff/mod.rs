@@ -1,7 +1,10 @@
 //! What differs between two sets of objects: object by object, field by field.
 //!
 //! Lists whose items have names are matched by these, as the cluster does when it merges, and not by
-//! position. What only the cluster itself writes is passed over.
+//! position. What only the cluster itself writes is passed over; of a dump of a cluster, what Fracht sets is compared.
+
+mod live;
+mod replace;
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -19,6 +22,8 @@ pub struct Difference {
     pub objects: Vec<ObjectChange>,
     /// How many objects are the same.
     pub same: usize,
+    /// Objects of a dump that others made, by kind: they are not compared.
+    pub left_out: BTreeMap<String, usize>,
 }
 
 /// An object that differs.
@@ -28,8 +33,12 @@ pub struct ObjectChange {
     pub kind: String,
     /// Its name; the new one, where it has two.
     pub name: String,
+    /// Its namespace; empty for one that belongs to none.
+    pub namespace: String,
     /// What differs.
     pub change: Change,
+    /// What has to be done by hand, since the cluster lets nobody change a field that differs.
+    pub replace: Option<Replacement>,
 }
 
 /// How an object differs.
@@ -56,26 +65,33 @@ pub struct FieldChange {
     pub secret: bool,
 }
 
+pub use replace::Replacement;
+
 /// What stands in the place of a secret value.
 const HIDDEN: &str = "(hidden)";
 
 /// Compares two sets of objects.
 pub fn compare(old: &[Value], new: &[Value]) -> Difference {
+    let mut difference = Difference::default();
+    let old = of_stacks(old, new, &mut difference.left_out);
     let mut old_by: BTreeMap<Identity, &Value> = BTreeMap::new();
     for object in old {
         insert(&mut old_by, object);
     }
     let mut new_by: BTreeMap<Identity, &Value> = BTreeMap::new();
     let order: Vec<Identity> = new.iter().map(|object| insert(&mut new_by, object)).collect();
-    let namespace = moved(&old_by, &new_by);
-    let mut difference = Difference { namespace, ..Difference::default() };
+    difference.namespace = moved(&old_by, &new_by);
     for identity in &order {
         let Some(object) = new_by.get(identity) else { continue };
         let change = match old_by.get(identity) {
             None => Change::Added,
             Some(before) => {
                 let mut fields = Vec::new();
-                let walk = Walk { kind: text_at(object, "/kind"), namespace: difference.namespace.as_ref() };
+                let walk = Walk {
+                    kind: text_at(object, "/kind"),
+                    namespace: difference.namespace.as_ref(),
+                    live: live::is_live(before),
+                };
                 walk.values("", Some(before), Some(object), &mut fields);
                 if fields.is_empty() {
                     difference.same += 1;
@@ -91,14 +107,57 @@ pub fn compare(old: &[Value], new: &[Value]) -> Difference {
             difference.objects.push(changed(object, Change::Removed));
         }
     }
+    // Objects of two namespaces are not one object.
+    if difference.namespace.is_none() {
+        for object in &mut difference.objects {
+            let Change::Changed(fields) = &object.change else { continue };
+            object.replace = replace::needed(&object.kind, &object.name, &object.namespace, fields);
+        }
+    }
     difference
+}
+
+/// The old objects that are to be compared: of a dump of a cluster those of the new ones' stacks, and whatever has the kind
+/// and name of a new one. The others are counted.
+fn of_stacks<'v>(old: &'v [Value], new: &[Value], left_out: &mut BTreeMap<String, usize>) -> Vec<&'v Value> {
+    if !old.iter().any(live::is_live) {
+        return old.iter().collect();
+    }
+    let label = "/metadata/labels/app.kubernetes.io~1part-of";
+    let stacks: Vec<&str> =
+        new.iter().map(|object| text_at(object, label)).filter(|stack| !stack.is_empty()).collect();
+    let by_name = |object: &'_ Value| {
+        (text_at(object, "/kind").to_owned(), text_at(object, "/metadata/name").to_owned())
+    };
+    let names: BTreeSet<(String, String)> = new.iter().map(by_name).collect();
+    // Of a task the cluster keeps the Jobs of earlier versions: only one is compared, the last if none is the very one.
+    let task = |object: &'_ Value| text_at(object, "/metadata/labels/app.kubernetes.io~1name").to_owned();
+    let mut jobs: BTreeMap<String, &Value> = BTreeMap::new();
+    for job in old.iter().filter(|object| text_at(object, "/kind") == "Job") {
+        let known = jobs.entry(task(job)).or_insert(job);
+        if !names.contains(&by_name(known)) {
+            *known = job;
+        }
+    }
+    let is_compared = |object: &&Value| {
+        let earlier = text_at(object, "/kind") == "Job"
+            && !jobs.get(&task(object)).is_some_and(|job| std::ptr::eq(*job, *object));
+        names.contains(&by_name(object)) || !earlier && !live::is_of_others(object, &stacks)
+    };
+    let (compared, others): (Vec<&Value>, Vec<&Value>) = old.iter().partition(is_compared);
+    for object in others {
+        *left_out.entry(text_at(object, "/kind").to_owned()).or_default() += 1;
+    }
+    compared
 }
 
 fn changed(object: &Value, change: Change) -> ObjectChange {
     ObjectChange {
         kind: text_at(object, "/kind").to_owned(),
         name: text_at(object, "/metadata/name").to_owned(),
+        namespace: text_at(object, "/metadata/namespace").to_owned(),
         change,
+        replace: None,
     }
 }
 
@@ -107,12 +166,16 @@ type Identity = (String, String, usize);
 
 fn insert<'v>(known: &mut BTreeMap<Identity, &'v Value>, object: &'v Value) -> Identity {
     let kind = text_at(object, "/kind");
-    // The names of these follow from their content or their namespace; what they are for is a label.
-    let derived = ["Job", "PersistentVolume", "Namespace"].contains(&kind);
+    // The names of these follow from their content or their namespace; what they are for is a label. Of namespaces there
+    // is one.
+    let derived = ["Job", "PersistentVolume"].contains(&kind);
     let made_here = text_at(object, "/metadata/labels/app.kubernetes.io~1managed-by") == "fracht";
-    let place =
-        if derived && made_here { "/metadata/labels/app.kubernetes.io~1name" } else { "/metadata/name" };
-    let mut identity = (kind.to_owned(), text_at(object, place).to_owned(), 0);
+    let name = match made_here {
+        true if kind == "Namespace" => "",
+        true if derived => text_at(object, "/metadata/labels/app.kubernetes.io~1name"),
+        _ => text_at(object, "/metadata/name"),
+    };
+    let mut identity = (kind.to_owned(), name.to_owned(), 0);
     while known.contains_key(&identity) {
         identity.2 += 1;
     }
@@ -139,6 +202,8 @@ fn moved(old: &BTreeMap<Identity, &Value>, new: &BTreeMap<Identity, &Value>) -> 
 struct Walk<'a> {
     kind: &'a str,
     namespace: Option<&'a (String, String)>,
+    /// Whether the old object is one of a cluster.
+    live: bool,
 }
 
 impl Walk<'_> {
@@ -155,6 +220,10 @@ impl Walk<'_> {
             }
             (Some(Value::Array(old)), Some(Value::Array(new))) => self.lists(path, old, new, out),
             (old, new) if old == new => {}
+            // Servers leave out what is empty.
+            (None, Some(new)) if self.live && (*new == "" || *new == serde_json::json!([])) => {}
+            (Some(old), None) if self.live && live::is_filled_in(path, old) => {}
+            (Some(old), Some(new)) if self.live && live::is_same_amount(path, old, new) => {}
             (old, new) => {
                 if !self.is_move(path, old, new) {
                     out.push(self.field(path, old, new));

@@ -1,0 +1,146 @@
+//! Objects as a cluster has them: with defaults filled in, a status, and many that nobody rendered.
+//!
+//! Compared is what Fracht sets. What is missing in a rendering and stands in the cluster is a difference only if Fracht
+//! could have set it, and it is not the value that the cluster fills in by itself (API reference of each kind).
+
+use fracht_core::grammar::quantity;
+use serde_json::{Value, json};
+
+use crate::object::text_at;
+
+/// Whether an object was read from a cluster: only a server gives one of these.
+pub(super) fn is_live(object: &Value) -> bool {
+    let meta = &object["metadata"];
+    ["uid", "resourceVersion", "managedFields", "creationTimestamp"]
+        .iter()
+        .any(|field| !meta[*field].is_null())
+}
+
+/// Whether somebody else made an object: a controller, another stack, another tool.
+pub(super) fn is_of_others(object: &Value, stacks: &[&str]) -> bool {
+    let label = |name: &str| text_at(object, &format!("/metadata/labels/app.kubernetes.io~1{name}"));
+    let owned = object["metadata"]["ownerReferences"].as_array().is_some_and(|owners| !owners.is_empty());
+    owned || label("managed-by") != "fracht" || !stacks.contains(&label("part-of"))
+}
+
+/// Fields that Fracht sets where the stack asks for them, and that no cluster fills in.
+const SET: [&str; 45] = [
+    "activeDeadlineSeconds",
+    "affinity",
+    "allowPrivilegeEscalation",
+    "annotations",
+    "args",
+    "binaryData",
+    "capabilities",
+    "command",
+    "data",
+    "egress",
+    "env",
+    "envFrom",
+    "exec",
+    "fsGroup",
+    "httpGet",
+    "imagePullSecrets",
+    "ingress",
+    "ingressClassName",
+    "initContainers",
+    "labels",
+    "lifecycle",
+    "limits",
+    "livenessProbe",
+    "nodeSelector",
+    "podFailurePolicy",
+    "ports",
+    "prefix",
+    "readOnly",
+    "readOnlyRootFilesystem",
+    "readinessProbe",
+    "requests",
+    "resourceNames",
+    "runAsGroup",
+    "runAsNonRoot",
+    "runAsUser",
+    "seccompProfile",
+    "sizeLimit",
+    "startupProbe",
+    "subPath",
+    "timeZone",
+    "tls",
+    "topologySpreadConstraints",
+    "value",
+    "volumeMounts",
+    "volumes",
+];
+
+/// Fields that Fracht sets, with the values that a cluster fills in where nobody does.
+fn defaults(field: &str) -> Option<Vec<Value>> {
+    Some(match field {
+        "replicas" | "minReplicas" | "timeoutSeconds" => vec![json!(1)],
+        "protocol" => vec![json!("TCP")],
+        "type" => vec![json!("ClusterIP"), json!("RollingUpdate"), json!("Opaque"), json!("")],
+        "maxSurge" | "maxUnavailable" => vec![json!("25%")],
+        "terminationGracePeriodSeconds" => vec![json!(30)],
+        "suspend" => vec![json!(false)],
+        "concurrencyPolicy" => vec![json!("Allow")],
+        "periodSeconds" => vec![json!(10)],
+        "failureThreshold" => vec![json!(3)],
+        "defaultMode" => vec![json!(420)],
+        "serviceAccountName" => vec![json!("default"), json!("")],
+        _ => return None,
+    })
+}
+
+/// Tables with names of people's own: whatever stands in them was set by somebody.
+const OF_PEOPLE: [&str; 5] = ["data", "binaryData", "nodeSelector", "limits", "requests"];
+
+/// Whether what stands at a path in the cluster, and not in the rendering, is the cluster's.
+pub(super) fn is_filled_in(path: &str, value: &Value) -> bool {
+    if value.is_null() {
+        return true;
+    }
+    // Names of labels and annotations have dots of their own.
+    let of_names = ["metadata.labels.", "metadata.annotations.", "selector.matchLabels."];
+    if let Some((_, name)) = of_names.iter().find_map(|table| path.split_once(table)) {
+        return is_name_of_cluster(name);
+    }
+    if path.split('.').rev().skip(1).any(|table| OF_PEOPLE.contains(&table)) {
+        return false;
+    }
+    let field = path.rsplit('.').next().unwrap_or(path);
+    // An item of a list that is matched by name.
+    if field.ends_with(']') {
+        return false;
+    }
+    match (defaults(field), value) {
+        (Some(known), _) if known.contains(value) => true,
+        (_, Value::Object(fields)) if !SET.contains(&field) => {
+            fields.iter().all(|(name, value)| is_filled_in(&format!("{path}.{name}"), value))
+        }
+        (Some(_), _) => false,
+        (None, Value::Object(fields)) => {
+            fields.is_empty()
+                || matches!(field, "labels" | "annotations")
+                    && fields.keys().all(|name| is_name_of_cluster(name))
+        }
+        (None, Value::Array(items)) if SET.contains(&field) => items.is_empty(),
+        (None, _) => !SET.contains(&field),
+    }
+}
+
+/// Names of labels and annotations that the cluster's own parts set.
+fn is_name_of_cluster(name: &str) -> bool {
+    let prefix = name.split_once('/').map_or("", |(prefix, _)| prefix);
+    let of_cluster = prefix.ends_with("kubernetes.io") || prefix.ends_with("k8s.io");
+    of_cluster && prefix != "app.kubernetes.io" || matches!(name, "controller-uid" | "job-name")
+}
+
+/// Whether two values say the same: the cluster writes amounts in its own way, as `1Gi` for `1024Mi`.
+pub(super) fn is_same_amount(path: &str, old: &Value, new: &Value) -> bool {
+    let (Value::String(old), Value::String(new)) = (old, new) else { return false };
+    let of_amounts =
+        ["limits.", "requests.", "capacity.", "sizeLimit"].iter().any(|field| path.contains(field));
+    let cpu = |text: &str| quantity::cpu(text).map(|amount| amount.size).ok();
+    let bytes = |text: &str| quantity::bytes(text).map(|amount| amount.size).ok();
+    let same = |read: &dyn Fn(&str) -> Option<u64>| read(old).is_some_and(|size| Some(size) == read(new));
+    of_amounts && if path.ends_with(".cpu") { same(&cpu) } else { same(&bytes) }
+}

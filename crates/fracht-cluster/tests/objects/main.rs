@@ -18,10 +18,14 @@ mod cluster;
 mod details;
 mod differences;
 mod features;
+mod found;
+mod kubelet;
+mod meaning;
 mod policies;
 mod problems;
 mod restricted;
 mod round_trip;
+mod server;
 mod whole;
 mod yaml;
 
@@ -30,6 +34,7 @@ use std::path::Path;
 
 use fracht_cluster::{Comments, Format, Rendering, SecretValues};
 use fracht_core::check::{Project, is_made};
+use fracht_core::diag::Severity;
 use fracht_core::files::MemoryFiles;
 use fracht_core::model::{Model, Place};
 use serde_json::Value;
@@ -106,7 +111,10 @@ fn rendered(files: &MemoryFiles, target: &str, format: Format) -> String {
     let path = Path::new("/s/fracht.toml");
     let mut project = Project::open(files, path, path).unwrap_or_else(|error| panic!("{error}"));
     let verdict = project.check(target).unwrap();
-    let Some(checked) = verdict.checked() else { panic!("{:#?}", verdict.report.findings()) };
+    let Some(checked) = verdict.checked() else {
+        let errors = verdict.report.findings().iter().filter(|finding| finding.severity == Severity::Error);
+        panic!("{:#?}", errors.map(|finding| &finding.diagnostic.message).collect::<Vec<_>>())
+    };
     let secrets = verdict.model.secrets.entries().filter(|(_, secret)| is_made(secret));
     let secrets: SecretValues = secrets
         .map(|(id, secret)| {

@@ -11,13 +11,14 @@ use serde_json::Value;
 use crate::cluster::{Cluster, Pod, items};
 use crate::policies::{Port, can_talk, gets_to, is_open};
 use crate::random_stack::{parts, stack_file};
-use crate::{Made, demo, files, generator, made, restricted, stack_names, stacks};
+use crate::{Made, demo, files, generator, made, meaning, restricted, stack_names, stacks};
 
-fn check(made: &Made) {
+pub(crate) fn check(made: &Made) {
     let cluster = Cluster { objects: &made.objects };
     cluster.check();
     reach_is_what_the_policies_say(&cluster, &made.model);
     restricted::check(&cluster, &made.model);
+    meaning::check(&cluster, &made.model);
 }
 
 /// The pods of a service or a task, by its name.
@@ -95,12 +96,19 @@ fn a_fleet_holds_together() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(64))]
+    // How many is for whoever runs it to say: PROPTEST_CASES=10000.
+    #![proptest_config(ProptestConfig { cases: cases(), ..ProptestConfig::default() })]
 
     #[test]
     fn any_good_stack_holds_together(parts in parts()) {
-        check(&made(&files(&stack_file(&parts)), "cluster"));
+        for target in ["cluster", "other"] {
+            check(&made(&files(&stack_file(&parts)), target));
+        }
     }
+}
+
+fn cases() -> u32 {
+    std::env::var("PROPTEST_CASES").ok().and_then(|cases| cases.parse().ok()).unwrap_or(128)
 }
 
 /// Breaks something.

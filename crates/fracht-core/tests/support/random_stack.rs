@@ -22,7 +22,7 @@ pub(crate) struct Part {
     /// Of the networks that there are, those that it is in, one bit for each.
     pub(crate) networks: u8,
     /// What else it has, one bit for each thing.
-    pub(crate) more: u16,
+    pub(crate) more: u32,
 }
 
 /// The networks of a made-up stack, and whether they are closed.
@@ -125,7 +125,7 @@ fn part() -> impl Strategy<Value = Part> {
         (prop::bool::weighted(0.25), prop::collection::vec(opened(), 0..4), 0_u8..4),
         (links(), links()),
         (prop::bool::weighted(0.3), prop::option::of(any::<bool>()), 0_u8..4, any::<bool>(), any_text()),
-        (prop_oneof![Just(0_u8), 1_u8..8], any::<u16>()),
+        (prop_oneof![Just(0_u8), 1_u8..8], any::<u32>()),
     )
         .prop_map(
             |(
@@ -163,9 +163,19 @@ impl Part {
         self.ports.iter().any(|port| !port.udp) && self.runs()
     }
 
+    /// How its data can be mounted: by one node, by one pod, by many, by readers only.
+    fn access(&self) -> &'static str {
+        ["one-node", "one-pod", "many-nodes", "many-readers"][(self.more >> 24 & 3) as usize]
+    }
+
+    /// Whether only one of it can mount its data.
+    fn is_alone(&self) -> bool {
+        self.volume && !(self.has(1) && !self.is_task) && matches!(self.access(), "one-node" | "one-pod")
+    }
+
     /// Whether any replica of it runs.
     fn runs(&self) -> bool {
-        self.replicas > 0 || self.volume && !self.has(1)
+        self.replicas > 0 || self.is_alone()
     }
 
     /// Whether it has one of the more things.
@@ -215,8 +225,13 @@ pub(crate) fn stack_file(parts: &[Part]) -> String {
          [secret.there]\npresent = \"in-cluster\"\nkeys = [\"token\"]\n\
          [outside.feed]\nhost = \"feed.example\"\nport.in = 443\n\
          [outside.gauge]\naddress = \"192.0.2.7\"\nport.read = 5055\n\
+         [config.all]\nkey.LEVEL = \"info\"\nkey.\"feed.every\" = \"$5 {outside.gauge} $(LEVEL) é$é\"\nkey.TEXT = \"of all\"\n\
+         [config.plain]\nkey.LEVEL = \"plain\"\nkey.REGION = \"north $$\"\n\
+         [config.here]\npresent = \"shared-settings\"\nkeys = [\"REGION\"]\n\
+         [pattern.quiet]\nenv.QUIET = \"1\"\ncpu = \"5m..\"\n\
          [target.cluster]\ndomain = \"made.example\"\n",
     );
+    out.push_str(&others(parts));
     for (name, closed) in NETWORKS {
         writeln!(out, "[network.{name}]\nclosed = {closed}").unwrap();
     }
@@ -227,7 +242,7 @@ pub(crate) fn stack_file(parts: &[Part]) -> String {
             out.push_str("user = \"10001:10002\"\n");
         }
         let each = part.volume && part.has(1) && !part.is_task;
-        let alone = part.volume && !each;
+        let alone = part.is_alone();
         if !part.is_task {
             match part.replicas {
                 _ if alone => {}
@@ -242,15 +257,33 @@ pub(crate) fn stack_file(parts: &[Part]) -> String {
             let web = if reach == "web" { format!(", path = \"/{index}/{port}\"") } else { String::new() };
             let protocol = if udp { "udp" } else { "tcp" };
             let inner = if opened.renamed { format!(", as = {}", 80 + port) } else { String::new() };
-            let number = 8000 + port;
+            // Ports that policies let through by their numbers, too.
+            let number = if part.has(20) && opened.renamed { [53, 443, 6443][port % 3] } else { 8000 + port };
+            let at = if reach == "node" && part.has(21) {
+                format!(", at = {}", 30000 + index * 8 + port)
+            } else {
+                String::new()
+            };
             writeln!(
                 out,
-                "port.p{port} = {{ number = {number}, reach = \"{reach}\", protocol = \"{protocol}\"{inner}{web} }}"
+                "port.p{port} = {{ number = {number}, reach = \"{reach}\", protocol = \"{protocol}\"{inner}{web}{at} }}"
             )
             .unwrap();
         }
         if let Some(port) = part.ports.iter().position(|port| !port.udp) {
-            writeln!(out, "health = {{ tcp = \"p{port}\" }}").unwrap();
+            let every = ["", ", every = \"500ms\", boot = \"31s\"", ", boot = \"5m\", fails = 1"]
+                [(part.more >> 26) as usize % 3];
+            match part.more >> 22 & 3 {
+                0 => writeln!(
+                    out,
+                    "health = {{ run = [\"sh\", \"-c\", {}]{every} }}",
+                    quoted(&format!("test $$ = $(TEXT) $(date) {}", part.text.replace('\0', "")))
+                ),
+                1 => writeln!(out, "health = {{ http = \"/up\", port = \"p{port}\"{every} }}"),
+                2 => writeln!(out, "health = {{ grpc = \"p{port}\"{every} }}"),
+                _ => writeln!(out, "health = {{ tcp = \"p{port}\"{every} }}"),
+            }
+            .unwrap();
         }
         let others = |links: &[usize]| -> Vec<usize> {
             let mut others: Vec<usize> =
@@ -307,7 +340,37 @@ pub(crate) fn stack_file(parts: &[Part]) -> String {
         }
         if part.volume {
             let folder = if part.has(3) && !each { "node-folder = \"/data/made\"\n" } else { "" };
-            writeln!(out, "[volume.v{index}]\nsize = \"1Gi\"\neach = {each}\n{folder}").unwrap();
+            let access = part.access();
+            writeln!(
+                out,
+                "[volume.v{index}]\nsize = \"1Gi\"\neach = {each}\naccess = \"{access}\"\n{folder}"
+            )
+            .unwrap();
+        }
+    }
+    out
+}
+
+/// Another target, which lays something over every kind of table.
+fn others(parts: &[Part]) -> String {
+    let mut out = String::from(
+        "[target.other]\nlike = \"target.cluster\"\nnamespace = \"9-made-up\"\napi = [\"192.0.2.10/32\"]\n\
+         gate = { within = \"90s\" }\nconfig.all.key.LEVEL = \"debug\"\nsecret.made.key.more = { file = \"more\" }\n\
+         outside.feed.host = \"test.feed.example\"\noutside.gauge.port.read = 5056\nnetwork.deep.closed = false\n\
+         pattern.quiet.env.QUIET = \"2\"\nstack.title = \"Other\"\n",
+    );
+    for (index, part) in parts.iter().enumerate() {
+        let name = name(index);
+        if part.is_task {
+            writeln!(out, "task.{name}.retries = 1\ntask.{name}.timeout = \"2m\"").unwrap();
+        } else if part.has(23) && part.replicas != 3 && part.runs() && !part.is_alone() {
+            writeln!(out, "service.{name}.replicas = 3").unwrap();
+        }
+        if part.volume {
+            writeln!(out, "volume.v{index}.class = \"fast\"").unwrap();
+        }
+        if part.config.is_some() {
+            writeln!(out, "config.c{index}.key.more = \"more\"").unwrap();
         }
     }
     out
@@ -321,11 +384,12 @@ fn more(part: &Part, out: &mut String) {
         writeln!(out, "network = [{}]", networks.join(", ")).unwrap();
     }
     if part.is_scheduled() {
-        out.push_str("schedule = \"15 3 * * *\"\noverlap = \"replace\"\nzone = \"UTC\"\n");
+        out.push_str("schedule = \"15 3 * * 6-7\"\noverlap = \"replace\"\nzone = \"UTC\"\n");
     }
     let settings = [
         "confine = \"strict\"\n",
-        "rights = [{ on = \"leases\", may = [\"get\", \"update\"], only = [\"leader\"] }]\n",
+        "rights = [{ on = \"leases\", may = [\"get\", \"update\"], only = [\"leader\"] }, { on = \"pods/log\", may = [\"get\"] }, \
+          { on = \"widgets\", group = \"made.example\", may = [\"create\"] }]\n",
         "label.tier = \"made\"\nnote.\"made.example/up\" = \"yes\"\nrole = \"part\"\n",
         "use = [{ from = \"secret.there\", prefix = \"MADE_\", spell = \"upper\" }, \"secret.made\"]\n",
         "place.disk = \"fast\"\nplatform = \"linux/arm64\"\nstop-within = \"90s\"\n",
@@ -336,11 +400,43 @@ fn more(part: &Part, out: &mut String) {
         }
     }
     if !part.is_task && part.has(9) {
-        let helper = "beside.aide = { image = \"registry.example/aide:1\", port.aide = 9999, cpu = \"10m..\", \
-                      health = { tcp = \"aide\" }, env.WHO = \"{pod.name}\", confine = \"off\" }\n";
-        out.push_str(helper);
+        let user = ["", ", user = 0", ", user = \"7:8\""][(part.more >> 28) as usize % 3];
+        writeln!(
+            out,
+            "beside.aide = {{ image = \"registry.example/aide:1\", port.aide = 9999, cpu = \"10m..\", \
+             health = {{ tcp = \"aide\" }}, env.WHO = \"{{pod.name}}\", confine = \"off\"{user}, use = [\"secret.made\"], \
+             mount = {{ \"/tmp\" = {{ scratch = \"2Mi\" }}, \"/run/spool\" = {{ scratch = \"3Mi\", shared = \"spool\" }}, \
+             \"/etc/all\" = {{ from = \"config.all\", mode = \"0440\" }} }} }}"
+        )
+        .unwrap();
+    }
+    if part.has(11) {
+        out.push_str(
+            "mount.\"/tmp\" = { scratch = \"1Mi\" }\nmount.\"/spool\" = { scratch = \"3Mi\", shared = \"spool\" }\n\
+             mount.\"/etc/all.level\" = \"config.all/LEVEL\"\n",
+        );
+    }
+    if part.has(12) && (part.user || !part.has(4)) {
+        out.push_str("mount.\"/etc/all\" = { from = \"config.all\", mode = \"0400\" }\n");
+    }
+    if part.has(13) && !part.has(7) {
+        let forms = [
+            "{ from = \"config.all\", spell = \"upper\" }, \"config.here\", { from = \"config.all\", prefix = \"Q_\", spell = \"upper\" }",
+            "\"config.here\", \"secret.made\", { from = \"config.all\", spell = \"upper\" }, \"config.plain\"",
+            "\"config.plain\", { from = \"config.plain\", prefix = \"Q_\" }, { from = \"config.all\", spell = \"upper\" }, { from = \"config.plain\", spell = \"upper\" }",
+        ];
+        writeln!(out, "use = [{}]", forms[(part.more >> 16) as usize % forms.len()]).unwrap();
+    }
+    if part.has(14) {
+        out.push_str("like = \"pattern.quiet\"\n");
+    }
+    if part.is_task && part.has(15) {
+        out.push_str("timeout = \"1m\"\nretries = 0\n");
+    }
+    if part.has(18) {
+        out.push_str("workdir = \"/\"\n");
     }
     if !part.is_task && part.has(10) {
-        out.push_str("spread = { over = \"node\", strict = true }\nbefore-stop = { wait = \"5s\" }\n");
+        out.push_str("spread = { over = \"node\", strict = true }\nbefore-stop = { wait = \"30s\" }\n");
     }
 }

@@ -1,0 +1,422 @@
+//! Stacks that looked right, and whose objects the cluster refused, or took for something else. Each is refused by its
+//! rule now, at its line, or its objects hold together: see [`crate::whole::check`].
+
+use std::path::Path;
+
+use fracht_core::check::Project;
+use fracht_core::files::MemoryFiles;
+use serde_json::{Value, json};
+
+use crate::{files, made, object, whole};
+
+/// What is wrong with a stack: the rule, and the line of the stack file.
+fn refused(stack: &str) -> Vec<(&'static str, usize)> {
+    let files = MemoryFiles::default()
+        .with("/s/fracht.toml", format!("[stack]\nname = \"s\"\n{stack}"))
+        .with("/s/large", vec![b'x'; (1 << 20) + 1])
+        .with("/s/bytes", vec![0xff, 0x00]);
+    let path = Path::new("/s/fracht.toml");
+    let mut project = Project::open(&files, path, path).unwrap();
+    let target = project.targets().names().next().unwrap().to_owned();
+    let verdict = project.check(&target).unwrap();
+    let findings = verdict.report.findings().iter();
+    findings
+        .map(|finding| {
+            let label = finding.diagnostic.primary.as_ref().unwrap();
+            assert!(!label.text.is_empty() || finding.diagnostic.rule.starts_with("bad-"), "{finding:?}");
+            let file = project.sources().file(label.span.file).unwrap();
+            (finding.diagnostic.rule, file.line_of(label.span.start) - 2)
+        })
+        .collect()
+}
+
+#[test]
+fn what_never_works_is_refused_at_its_line() {
+    let a = "[service.a]\nimage = \"a:1\"\n";
+    let task = "[task.t]\nimage = \"a:1\"\n";
+    for (what, stack, rule, line) in [
+        (
+            "a probe at a port of another container",
+            format!(
+                "{a}port.http = 8080\nhealth = {{ tcp = \"metrics\" }}\nbeside.x = {{ image = \"x:1\", port = {{ metrics = 9102 }} }}\n"
+            ),
+            "bad-value",
+            4,
+        ),
+        (
+            "the only port is another container's",
+            format!(
+                "{a}health = {{ http = \"/\" }}\nbeside.x = {{ image = \"x:1\", port = {{ metrics = 9102 }} }}\n"
+            ),
+            "missing-key",
+            3,
+        ),
+        (
+            "a pause longer than the time to stop",
+            format!("{a}before-stop = {{ wait = \"45s\" }}\n"),
+            "stop-too-short",
+            3,
+        ),
+        ("a label with other letters", format!("{a}place = {{ disk = \"very fast!\" }}\n"), "bad-value", 3),
+        (
+            "a path with two slashes",
+            format!(
+                "[target.prod]\ndomain = \"h.example\"\n{a}port.web = {{ number = 80, reach = \"web\", path = \"/a//b\" }}\n"
+            ),
+            "entry-path",
+            5,
+        ),
+        (
+            "a path that routes do not take",
+            format!(
+                "[target.prod]\ndomain = \"h.example\"\nweb = {{ gateway = \"g\" }}\n{a}port.web = {{ number = 80, reach = \"web\", path = \"/bü\" }}\n"
+            ),
+            "entry-path",
+            6,
+        ),
+        (
+            "a domain that is no host",
+            format!(
+                "[target.prod]\ndomain = \"Not A Host\"\n{a}port.web = {{ number = 80, reach = \"web\" }}\n"
+            ),
+            "bad-value",
+            2,
+        ),
+        (
+            "two names for one number",
+            format!(
+                "[outside.o]\naddress = \"192.0.2.1\"\nport = {{ a = 443, b = 443 }}\n{a}env.X = \"{{outside.o/a}}\"\n"
+            ),
+            "port-clash",
+            3,
+        ),
+        (
+            "an address of the container itself",
+            format!("[outside.o]\naddress = \"127.0.0.1\"\nport.x = 80\n{a}env.X = \"{{outside.o/x}}\"\n"),
+            "outside-address",
+            2,
+        ),
+        (
+            "a name that leads to itself",
+            format!("[outside.db]\nhost = \"db\"\nport.x = 80\n{a}env.X = \"{{outside.db/x}}\"\n"),
+            "outside-address",
+            2,
+        ),
+        (
+            "a secret that is too large",
+            format!("[secret.k]\nkey.big = {{ file = \"large\" }}\n{a}mount.\"/k\" = \"secret.k\"\n"),
+            "secret-too-large",
+            2,
+        ),
+        (
+            "a zone that is not in the database",
+            format!("{task}schedule = \"1 2 * * *\"\nzone = \"Europe/Atlantis\"\n"),
+            "bad-value",
+            4,
+        ),
+        ("a day that no month has", format!("{task}schedule = \"1 2 31 2 *\"\n"), "schedule-invalid", 3),
+        (
+            "a TCP check at a UDP port",
+            format!("{a}port.dns = {{ number = 53, protocol = \"udp\" }}\nhealth = {{ tcp = \"dns\" }}\n"),
+            "bad-value",
+            4,
+        ),
+        (
+            "a wait for none",
+            format!(
+                "{a}port.x = 1\nhealth = {{ tcp = \"x\" }}\nreplicas = 0\n[service.b]\nimage = \"b:1\"\nafter = {{ a = \"ready\" }}\n"
+            ),
+            "await-endless",
+            8,
+        ),
+        (
+            "a volume of one pod in two",
+            format!(
+                "[volume.v]\nsize = \"1Gi\"\naccess = \"one-pod\"\n{a}mount.\"/d\" = \"volume.v\"\n[task.t]\nimage = \"b:1\"\nmount.\"/d\" = \"volume.v\"\n"
+            ),
+            "volume-shared",
+            9,
+        ),
+        (
+            "a right that never matches",
+            format!(
+                "{a}rights = [{{ on = \"leases\", may = [\"get\", \"create\"], only = [\"leader\"] }}]\n"
+            ),
+            "bad-value",
+            3,
+        ),
+        (
+            "a right on what no group is said of",
+            format!("{a}rights = [{{ on = \"httproutes\", may = [\"list\"] }}]\n"),
+            "missing-key",
+            3,
+        ),
+        (
+            "a node with a slash",
+            format!(
+                "[volume.v]\nsize = \"1Gi\"\nnode-folder = \"/d\"\nnode = \"a.example/n1\"\n{a}mount.\"/k\" = \"volume.v\"\n"
+            ),
+            "bad-name",
+            4,
+        ),
+        ("a NUL byte", format!("{a}env.X = \"a\\u0000b\"\n"), "process-text", 3),
+        (
+            "a variable of bytes",
+            format!("{a}env.X = \"{{config.c/k}}\"\n[config.c]\nkey.k = {{ file = \"bytes\" }}\n"),
+            "process-text",
+            3,
+        ),
+        (
+            "two keys that are one variable",
+            format!(
+                "{a}use = [{{ from = \"config.c\", spell = \"upper\" }}]\n[config.c]\nkey.a-b = \"1\"\nkey.\"a.b\" = \"2\"\n"
+            ),
+            "env-name",
+            3,
+        ),
+        (
+            "files that nobody but root can read",
+            format!(
+                "{a}confine = \"strict\"\nmount.\"/k\" = {{ from = \"config.c\", mode = \"0400\" }}\n[config.c]\nkey.k = \"1\"\n"
+            ),
+            "mode-unreadable",
+            4,
+        ),
+        (
+            "the port of the kubelet",
+            format!("{a}port.x = {{ number = 10250, reach = \"balancer\" }}\n"),
+            "port-range",
+            3,
+        ),
+        (
+            "one node port of two protocols",
+            format!(
+                "{a}port.x = {{ number = 1, reach = \"node\", at = 30000 }}\n[service.b]\nimage = \"b:1\"\nport.x = {{ number = 1, protocol = \"udp\", reach = \"node\", at = 30000 }}\n"
+            ),
+            "port-clash",
+            6,
+        ),
+        (
+            "a closed network that is open",
+            format!(
+                "[network.n]\nclosed = true\n{task}network = [\"n\"]\n[service.b]\nimage = \"b:1\"\nnetwork = [\"n\"]\nafter = {{ t = \"done\" }}\n"
+            ),
+            "api-anywhere",
+            9,
+        ),
+    ] {
+        assert_eq!(refused(&stack), [(rule, line)], "{what}\n{stack}");
+    }
+}
+
+/// A stack whose objects hold together, with what they come to.
+fn holds(stack: &str, target: &str) -> Vec<Value> {
+    let made = made(&files(&format!("[stack]\nname = \"s\"\n{stack}")), target);
+    whole::check(&made);
+    made.objects
+}
+
+fn pod(objects: &[Value], kind: &str, name: &str) -> Value {
+    object(objects, kind, name)["spec"]["template"]["spec"].clone()
+}
+
+#[test]
+fn numbers_that_the_cluster_picks_are_not_written() {
+    let all = holds(
+        "[service.a]\nimage = \"a:1\"\nport.web = { number = 8080, reach = \"node\" }\n\
+         [service.b]\nimage = \"b:1\"\nport.syslog = { number = 514, protocol = \"udp\", reach = \"node\", at = \"auto\" }\n",
+        "cluster",
+    );
+    for name in ["a-node", "b-node"] {
+        assert!(object(&all, "Service", name)["spec"]["ports"][0].get("nodePort").is_none());
+    }
+}
+
+#[test]
+fn volumes_of_a_pod_are_never_taken_for_each_other() {
+    let all = holds(
+        "[volume.x]\nsize = \"1Gi\"\n[volume.volume-x]\nsize = \"1Gi\"\neach = true\n[volume.config-a]\nsize = \"1Gi\"\neach = true\n\
+         [config.a]\nkey.K = \"1\"\n[config.a-0440]\nkey.Z = \"2\"\n[config.shared-a]\nkey.Z = \"2\"\n\
+         [service.a]\nimage = \"a:1\"\nuser = 5\nmount.\"/one\" = \"volume.x\"\nmount.\"/two\" = \"volume.volume-x\"\nmount.\"/three\" = \"volume.config-a\"\n\
+         mount.\"/a\" = { from = \"config.a\", mode = \"0440\" }\nmount.\"/b\" = \"config.a-0440\"\nmount.\"/c\" = \"config.a\"\nmount.\"/s\" = \"config.shared-a\"\n\
+         mount.\"/a/b\" = { scratch = \"1Mi\" }\nmount.\"/a-b\" = { scratch = \"2Mi\", shared = \"a\" }\nmount.\"/x\" = { scratch = \"2Mi\", shared = \"x-y\" }\n\
+         beside.a-b = { image = \"x:1\", mount = { \"/c\" = { scratch = \"3Mi\" }, \"/d\" = { scratch = \"2Mi\", shared = \"a\" } } }\n\
+         beside.c = { image = \"x:1\", mount = { \"/a/b\" = { scratch = \"4Mi\" }, \"/x\" = { scratch = \"2Mi\", shared = \"x-y\" } } }\n",
+        "cluster",
+    );
+    assert_eq!(
+        pod(&all, "StatefulSet", "a")["volumes"].as_array().unwrap().len(),
+        10,
+        "and two claim templates"
+    );
+}
+
+#[test]
+fn a_task_has_its_time_and_its_tries_for_itself() {
+    let all = holds(
+        "[service.db]\nimage = \"d:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\", boot = \"10m\" }\n\
+         [task.t]\nimage = \"a:1\"\nretries = 0\ntimeout = \"1m\"\nafter = { db = \"ready\" }\n",
+        "cluster",
+    );
+    let job = &all.iter().find(|object| object["kind"] == "Job").unwrap()["spec"];
+    assert!(job.get("activeDeadlineSeconds").is_none());
+    assert_eq!(job["template"]["spec"]["activeDeadlineSeconds"], 60 + 600);
+    assert_eq!(job["podFailurePolicy"]["rules"][0]["action"], "Ignore");
+    let gates = (0..21).map(|n| format!("after.s{n} = \"ready\"\n")).collect::<String>();
+    let services =
+        (0..21).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 1\nhealth = {{ tcp = \"x\" }}\n"));
+    holds(&format!("[task.t]\nimage = \"a:1\"\n{gates}{}", services.collect::<String>()), "cluster");
+}
+
+#[test]
+fn a_helper_runs_as_its_own_user() {
+    let all = holds(
+        "[service.a]\nimage = \"a:1\"\nuser = 0\nbeside.x = { image = \"x:1\", confine = \"strict\" }\n",
+        "cluster",
+    );
+    let helper = &pod(&all, "Deployment", "a")["initContainers"][0]["securityContext"];
+    assert!(helper.get("runAsUser").is_none() && helper["runAsNonRoot"] == true, "{helper}");
+}
+
+#[test]
+fn files_can_be_read_by_those_who_mount_them() {
+    for (user, helper) in
+        [("user = \"999:999\"", ""), ("user = 10001", ""), ("", "user = 7,"), ("user = 0", "user = 7,")]
+    {
+        holds(
+            &format!(
+                "[config.k]\nkey.pw = \"x\"\n[secret.s]\nkey.k = {{ env = \"K\" }}\n[service.a]\nimage = \"a:1\"\n{user}\n\
+                 mount.\"/k\" = {{ from = \"config.k\", mode = \"0440\" }}\nmount.\"/s/k\" = {{ from = \"secret.s/k\", mode = \"0400\" }}\n\
+                 beside.x = {{ image = \"x:1\", {helper} mount = {{ \"/k\" = {{ from = \"config.k\", mode = \"0440\" }} }} }}\n"
+            ),
+            "cluster",
+        );
+    }
+}
+
+#[test]
+fn later_uses_win_over_earlier_ones_in_every_form() {
+    let config = "[config.one]\nkey.MODE = \"first\"\n[config.two]\nkey.MODE = \"second\"\nkey.LEVEL = \"2\"\n[service.a]\nimage = \"a:1\"\n";
+    for uses in [
+        "{ from = \"config.one\", spell = \"upper\" }, \"config.two\"",
+        "\"config.two\", { from = \"config.one\", spell = \"upper\" }",
+        "\"config.one\", { from = \"config.two\", spell = \"upper\" }, \"config.one\"",
+        "{ from = \"config.two\", spell = \"upper\" }, { from = \"config.one\", spell = \"upper\" }",
+    ] {
+        holds(&format!("{config}use = [{uses}]\n"), "cluster");
+        holds(&format!("{config}use = [{uses}]\nenv.MODE = \"own $€ {{config.two/LEVEL}}\"\n"), "cluster");
+    }
+}
+
+#[test]
+fn words_become_what_the_cluster_reads() {
+    let all = holds(
+        "[task.t]\nimage = \"a:1\"\nschedule = \"0 3 * * 5-7\"\n\
+         [service.a]\nimage = \"a:1\"\nenv.PRICE = \"5 $€\"\nenv.cmd = \"$(x)\"\nargs = [\"$$\", \"$é\"]\nport.x = 1\nworkdir = \"/\"\n\
+         health = { run = [\"sh\", \"-c\", \"test $$ -gt 0 && test $(cmd) = $(date)\"], every = \"500ms\", boot = \"30s\" }\n\
+         [volume.v]\nsize = \"1Gi\"\naccess = \"many-readers\"\n[service.b]\nimage = \"a:1\"\nreplicas = 2\nmount.\"/k\" = \"volume.v\"\n",
+        "cluster",
+    );
+    assert_eq!(object(&all, "CronJob", "t")["spec"]["schedule"], "0 3 * * 0,5,6");
+    assert_eq!(pod(&all, "Deployment", "a")["containers"][0]["startupProbe"]["failureThreshold"], 30);
+    assert_eq!(pod(&all, "Deployment", "b")["volumes"][0]["persistentVolumeClaim"]["readOnly"], true);
+}
+
+#[test]
+fn a_container_is_never_called_as_a_gate_is() {
+    let all = holds(
+        "[service.db]\nimage = \"d:1\"\nport.x = 1\nhealth = { tcp = \"x\" }\n[service.wait-for-db]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n",
+        "cluster",
+    );
+    assert_ne!(pod(&all, "Deployment", "wait-for-db")["initContainers"][0]["name"], "wait-for-db");
+}
+
+/// Two stacks in one namespace share addresses and nothing else: what is applied later takes the place of nothing.
+#[test]
+fn stacks_in_one_namespace_leave_each_other_alone() {
+    let stack = |name: &str, service: &str| {
+        format!(
+            "[stack]\nname = \"{name}\"\n[service.{service}]\nimage = \"a:1\"\nport.x = {{ number = 1, reach = \"node\" }}\nuse = [\"config.c\"]\nmount.\"/v\" = \"volume.v\"\n\
+             mount.\"/s\" = \"secret.s\"\nafter = {{ t = \"done\" }}\nrights = [{{ on = \"pods\", may = [\"get\"] }}]\n\
+             [service.worker-{service}]\nimage = \"a:1\"\nreplicas = 2\nnetwork = [\"n\"]\n[task.t]\nimage = \"t:1\"\n[task.r]\nimage = \"t:1\"\nschedule = \"on demand\"\n\
+             [volume.v]\nsize = \"1Gi\"\nnode-folder = \"/v\"\n[config.c]\nkey.K = \"1\"\n[secret.s]\nkey.k = {{ env = \"K\" }}\n[network.n]\n[target.t]\nnamespace = \"shared\"\n"
+        )
+    };
+    let identities = |name: &str, service: &str| -> Vec<(String, String)> {
+        let made = made(&files(&stack(name, service)), "t");
+        // A name with two dashes has a digest, which the tests do not make up.
+        if !name.contains("--") {
+            whole::check(&made);
+        }
+        let identity = |object: &Value| (object["kind"].to_string(), object["metadata"]["name"].to_string());
+        made.objects.iter().filter(|object| object["kind"] != "Namespace").map(identity).collect()
+    };
+    // Names that would be read alike if they were joined by a dash.
+    for (one, other) in
+        [(("a", "b-x"), ("a-b", "x")), (("tide", "api"), ("desk", "web")), (("a", "x"), ("a--b", "y"))]
+    {
+        let (first, second) = (identities(one.0, one.1), identities(other.0, other.1));
+        assert!(first.iter().all(|identity| !second.contains(identity)), "{first:?} {second:?}");
+    }
+    let namespace =
+        |name: &str| object(&made(&files(&stack(name, "x")), "t").objects, "Namespace", "shared").clone();
+    assert_eq!(namespace("a"), namespace("b"), "what both make is the same");
+    let piece = |namespace: &str, volume: &str| {
+        let stack = format!(
+            "[stack]\nname = \"s\"\n[volume.{volume}]\nsize = \"1Gi\"\nnode-folder = \"/v\"\n[service.a]\nimage = \"a:1\"\nmount.\"/v\" = \"volume.{volume}\"\n[target.t]\nnamespace = \"{namespace}\"\n"
+        );
+        let all = made(&files(&stack), "t").objects;
+        all.iter().find(|object| object["kind"] == "PersistentVolume").unwrap()["metadata"]["name"].clone()
+    };
+    assert_ne!(piece("tide-prod", "db"), piece("tide", "prod-db"));
+    assert_ne!(piece("a", "s-b"), piece("a-s", "b"));
+}
+
+#[test]
+fn what_only_a_machine_mounts_is_not_claimed_in_a_cluster() {
+    let stack = "[volume.v]\nsize = \"1Gi\"\n[volume.w]\nsize = \"1Gi\"\n[service.a]\nimage = \"a:1\"\nmount.\"/w\" = \"volume.w\"\n\
+                 [target.laptop]\non = \"machine\"\nservice.a.mount.\"/v\" = \"volume.v\"\n[target.prod]\n";
+    let all = holds(stack, "prod");
+    let claims: Vec<_> = all.iter().filter(|object| object["kind"] == "PersistentVolumeClaim").collect();
+    assert_eq!(claims.len(), 1, "{claims:?}");
+    assert_eq!(claims[0]["metadata"]["name"], "s-w");
+    let passed = files(&format!("pass = [\"p.yaml\"]\n[stack]\nname = \"s\"\n{stack}"))
+        .with("/s/p.yaml", "apiVersion: v1\nkind: Pod\nmetadata: {name: p}\nspec: {volumes: [{name: v, persistentVolumeClaim: {claimName: s-v}}]}\n");
+    let all = made(&passed, "prod").objects;
+    assert_eq!(all.iter().filter(|object| object["kind"] == "PersistentVolumeClaim").count(), 2);
+}
+
+#[test]
+fn roles_and_labels_reach_every_object_of_a_service() {
+    let all = holds(
+        "[service.a]\nimage = \"a:1\"\nrole = \"server\"\nlabel.team = \"harbour\"\nreplicas = { min = 2, max = 3 }\ncpu = \"1\"\n\
+         port.w = { number = 80, reach = \"web\", host = \"*.a.example\" }\nport.n = { number = 81, reach = \"node\" }\n\
+         rights = [{ on = \"pods\", may = [\"get\"] }]\n",
+        "cluster",
+    );
+    let of_a = |object: &&Value| object["metadata"]["labels"]["app.kubernetes.io/name"] == "a";
+    let objects: Vec<_> = all.iter().filter(of_a).collect();
+    assert!(objects.len() >= 10, "{}", objects.len());
+    for object in objects {
+        let labels = &object["metadata"]["labels"];
+        assert_eq!(
+            (&labels["team"], &labels["app.kubernetes.io/component"]),
+            (&json!("harbour"), &json!("server")),
+            "{object}"
+        );
+    }
+}
+
+#[test]
+fn a_changed_key_restarts_those_who_use_it() {
+    let stack = |a: &str| {
+        format!(
+            "[config.c]\nkey.A = \"{a}\"\nkey.B = \"b\"\n[service.a]\nimage = \"a:1\"\nenv.A = \"{{config.c/A}}\"\n\
+             [service.b]\nimage = \"a:1\"\nmount.\"/b\" = \"config.c/B\"\n[service.all]\nimage = \"a:1\"\nuse = [\"config.c\"]\n\
+             [service.folder]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n"
+        )
+    };
+    let (before, after) = (holds(&stack("1"), "cluster"), holds(&stack("2"), "cluster"));
+    let changes = |name: &str| object(&before, "Deployment", name) != object(&after, "Deployment", name);
+    assert_eq!(["a", "b", "all", "folder"].map(changes), [true, false, true, true]);
+}

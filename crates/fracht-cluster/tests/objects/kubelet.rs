@@ -1,0 +1,120 @@
+//! What a node makes of a pod: the variables and arguments of a process, and which files it can read. By the documentation
+//! of `$(NAME)` in variables, of volumes of configs and secrets, and of security contexts.
+
+use std::collections::BTreeMap;
+
+use serde_json::Value;
+
+use crate::cluster::{Cluster, items};
+
+/// The variables of a process, by name. What is not known here stands in angle brackets: `<secret s-db password>`.
+pub(crate) type Variables = BTreeMap<String, String>;
+
+/// `$(NAME)` replaced, byte by byte as the kubelet's source reads it.
+pub(crate) fn expanded(text: &str, variables: &Variables) -> String {
+    let bytes = text.as_bytes();
+    let mut out: Vec<u8> = Vec::new();
+    let mut at = 0;
+    while at < bytes.len() {
+        if bytes[at] != b'$' || at + 1 == bytes.len() {
+            out.push(bytes[at]);
+            at += 1;
+            continue;
+        }
+        match (bytes[at + 1], text[at..].find(')')) {
+            (b'$', _) => {
+                out.push(b'$');
+                at += 2;
+            }
+            (b'(', Some(end)) => {
+                let name = &text[at + 2..at + end];
+                out.extend(variables.get(name).cloned().unwrap_or_else(|| format!("$({name})")).bytes());
+                at += end + 1;
+            }
+            (byte, _) => {
+                out.push(b'$');
+                out.extend(char::from(byte).to_string().bytes());
+                at += 2;
+            }
+        }
+    }
+    String::from_utf8_lossy(&out).into_owned()
+}
+
+impl Cluster<'_> {
+    /// The value behind a key of a ConfigMap; of one that is not made here, and of a Secret, what it is.
+    fn value(&self, kind: &str, name: &str, key: &str) -> String {
+        let object = self.of_kind(kind).find(|(_, object)| object["metadata"]["name"] == name);
+        let found = object.filter(|_| kind == "ConfigMap").map(|(_, object)| {
+            object["data"][key].as_str().unwrap_or_else(|| panic!("{name} has no text {key}")).to_owned()
+        });
+        found.unwrap_or_else(|| {
+            format!("<{} {name} {key}>", if kind == "Secret" { "secret" } else { "config" })
+        })
+    }
+
+    /// The variables of a container's process.
+    pub(crate) fn variables_of(&self, container: &Value) -> Variables {
+        let mut variables = Variables::new();
+        for source in items(&container["envFrom"]) {
+            let prefix = source["prefix"].as_str().unwrap_or_default();
+            for (kind, field) in [("ConfigMap", "configMapRef"), ("Secret", "secretRef")] {
+                let Some(name) = source[field]["name"].as_str() else { continue };
+                for key in self.keys(kind, name) {
+                    variables.insert(format!("{prefix}{key}"), self.value(kind, name, &key));
+                }
+            }
+        }
+        for variable in items(&container["env"]) {
+            let from = &variable["valueFrom"];
+            let reference = |kind, field: &str| {
+                let from = from.get(field)?;
+                Some(self.value(kind, from["name"].as_str().unwrap(), from["key"].as_str().unwrap()))
+            };
+            let value = match variable["value"].as_str() {
+                Some(text) => expanded(text, &variables),
+                None => reference("ConfigMap", "configMapKeyRef")
+                    .or_else(|| reference("Secret", "secretKeyRef"))
+                    .unwrap_or_else(|| format!("<pod {}>", from["fieldRef"]["fieldPath"].as_str().unwrap())),
+            };
+            variables.insert(variable["name"].as_str().unwrap().to_owned(), value);
+        }
+        variables
+    }
+}
+
+/// A process: its user, its groups, and whether it may read what is not its own.
+#[derive(Debug)]
+pub(crate) struct Process {
+    uid: Option<u64>,
+    groups: Vec<u64>,
+    strict: bool,
+}
+
+impl Process {
+    pub(crate) fn of(pod: &Value, container: &Value) -> Self {
+        let (own, of_pod) = (&container["securityContext"], &pod["securityContext"]);
+        let number = |field: &str| own[field].as_u64().or(of_pod[field].as_u64());
+        let uid = number("runAsUser");
+        // Without a group a user that the image does not know has that of root.
+        let groups = [number("runAsGroup"), of_pod["fsGroup"].as_u64()];
+        let strict = items(&own["capabilities"]["drop"]).any(|capability| capability == "ALL");
+        Self { uid, groups: groups.into_iter().flatten().collect(), strict }
+    }
+
+    /// Whether it can read a file of a config or secret, which root owns; `None` where only the image knows.
+    pub(crate) fn can_read(&self, mode: u64, fs_group: Option<u64>) -> Option<bool> {
+        // The group of the pod owns the files then, and may read them.
+        let mode = if fs_group.is_some() { mode | 0o440 } else { mode };
+        let group = fs_group.unwrap_or(0);
+        if mode & 0o004 != 0 || self.groups.contains(&group) && mode & 0o040 != 0 {
+            return Some(true);
+        }
+        match self.uid {
+            Some(0) => Some(mode & 0o400 != 0 || !self.strict),
+            Some(_) => Some(false),
+            None if self.strict => Some(false),
+            None => None,
+        }
+    }
+}

@@ -13,7 +13,7 @@ use fracht_core::plan::ports::PortPlan;
 use fracht_core::source::Span;
 use serde_json::Value;
 
-use crate::name::{claim_name, in_stack, workload_name};
+use crate::name::{claim_name, in_stack, side_name, workload_name};
 use crate::object::Object;
 use crate::order::Ordered;
 use crate::passed::{self, PassedObject};
@@ -390,7 +390,7 @@ impl<'m> Rendering<'m> {
         let (kind, mut name) = self.identity(piece);
         // Without the digest: a changed Job is a changed file, not another one.
         if let Source::Job(id) = piece.source {
-            name = self.model.workloads[id].name.to_string();
+            name = side_name(self.model, &self.model.workloads[id]);
         }
         // Names of objects of other kinds may have what files can't.
         let plain = |c: char| if c.is_ascii_alphanumeric() || "-_.".contains(c) { c } else { '-' };

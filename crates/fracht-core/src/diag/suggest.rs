@@ -1,21 +1,6 @@
-//! The nearest of the names that would have been right.
+//! Names that would have been right: the nearest of them, or all.
 
-use strsim::osa_distance;
-
-/// The name nearest to `wrong`, if one is near enough to be what was meant.
-pub(crate) fn nearest<'a>(wrong: &str, names: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
-    // A third of the word may differ, and one letter in any case.
-    let limit = (wrong.chars().count() / 3).max(1);
-    let close = |name: &'a str| {
-        // Counting letters is cheap, and most names differ by more than the limit already in length.
-        if name.len().abs_diff(wrong.len()) > limit * 4 {
-            return None;
-        }
-        let distance = osa_distance(&wrong.to_lowercase(), &name.to_lowercase());
-        (distance <= limit).then_some((distance, name))
-    };
-    names.into_iter().filter_map(close).min().map(|(_, name)| name)
-}
+pub(crate) use crate::grammar::nearest::nearest;
 
 /// `a, b and c`, cut after the first thirty.
 pub fn listing<'a>(names: impl IntoIterator<Item = &'a str>) -> String {
@@ -29,20 +14,5 @@ pub fn listing<'a>(names: impl IntoIterator<Item = &'a str>) -> String {
             format!("{} and {} more", first.join(", "), names.len() - MOST)
         }
         Some((last, others)) => format!("{} and {last}", others.join(", ")),
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn the_nearest_name_is_near_or_there_is_none() {
-        let names = ["gateway", "api", "db", "cache"];
-        assert_eq!(nearest("gatway", names), Some("gateway"));
-        assert_eq!(nearest("DB", names), Some("db"));
-        assert_eq!(nearest("dp", names), Some("db"));
-        assert_eq!(nearest("worker", names), None);
-        assert_eq!(nearest("apu", ["api", "apt"]), Some("api"));
     }
 }

@@ -9,6 +9,7 @@ pub mod image;
 pub mod lines;
 pub mod mode;
 pub mod name;
+pub(crate) mod nearest;
 pub mod path;
 pub mod platform;
 pub mod quantity;

@@ -14,7 +14,7 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use crate::diag::suggest::nearest;
+use super::nearest::nearest;
 
 /// When a task runs.
 #[derive(Clone, Debug, PartialEq, Eq)]

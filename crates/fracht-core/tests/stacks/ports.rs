@@ -143,6 +143,11 @@ proptest! {
     /// No number is given twice in one place, and every open port has one.
     #[test]
     fn chosen_numbers_never_clash(parts in parts(), machine in any::<bool>()) {
+        let mut parts = parts;
+        if machine {
+            // One number that is written is not enough for several replicas.
+            parts.iter_mut().for_each(|part| part.more &= !(1 << 21));
+        }
         let mut text = stack_file(&parts);
         text += if machine { "[target.t]\non = \"machine\"\n" } else { "[target.t]\ndomain = \"made.example\"\n" };
         let model = good(&text, "t").model;

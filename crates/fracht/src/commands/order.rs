@@ -132,7 +132,7 @@ fn text(model: &Model, plan: &Plan, sources: &Sources) -> String {
         let unknown: Vec<&str> = chain.unknown.iter().map(|id| name(model, *id)).collect();
         out.push_str(&format!("\nLongest chain: {}\n", names.join(" → ")));
         out.push_str(&match unknown.as_slice() {
-            [] => format!("  at most {time}\n"),
+            [] => format!("  at most {time}, by the limits that the stack sets\n"),
             unknown => format!(
                 "  {time}, and the time of {}, which nothing says {QUIET}(health.boot, timeout){QUIET:#}\n",
                 listing(unknown.iter().copied())

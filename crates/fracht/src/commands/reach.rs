@@ -2,7 +2,7 @@
 
 use fracht_cluster::{outer_name, read_objects, secret_name, side_name, text_at};
 use fracht_core::diag::listing;
-use fracht_core::model::{Entry, Model, Place, Protocol, Reach, SecretSource, WorkloadId};
+use fracht_core::model::{Change, Entry, Model, Place, Protocol, Raw, Reach, SecretSource, WorkloadId};
 use fracht_core::plan::reach::{
     Caller, Leak, LeakReason, Link, Login, May, ReachPlan, WayIn, may_at, networks,
 };
@@ -330,6 +330,26 @@ fn not_considered(model: &Model) -> Vec<String> {
         })
     });
     patched.chain(passed).collect()
+}
+
+/// Whether a change of a workload is one of its labels, by which policies find its pods, or of its ports.
+fn changes_reach(change: &Change) -> bool {
+    const FIELDS: [&str; 4] = ["labels", "ports", "hostNetwork", "selector"];
+    fn names_one(raw: &Raw) -> bool {
+        match raw {
+            Raw::Table(fields) => {
+                fields.iter().any(|(name, value)| FIELDS.contains(&&**name) || names_one(value))
+            }
+            Raw::List(items) => items.iter().any(names_one),
+            // The place of an operation.
+            Raw::Text(text) => text.split('/').skip(1).any(|step| FIELDS.contains(&step)),
+            _ => false,
+        }
+    }
+    match change {
+        Change::Merge(merge) => names_one(merge),
+        Change::Operations(operations) => operations.iter().any(|(operation, _)| names_one(operation)),
+    }
 }
 
 fn unconsidered(model: &Model) -> String {

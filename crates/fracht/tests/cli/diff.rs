@@ -28,21 +28,33 @@ fn what_was_rendered_does_not_differ_until_the_stack_changes() {
 #[test]
 fn objects_that_somebody_else_wrote_are_read() {
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:2\"\n";
-    let live = r#"{"apiVersion":"v1","kind":"List","items":[{"apiVersion":"apps/v1","kind":"Deployment",
-        "metadata":{"name":"a","namespace":"s","uid":"1"},"spec":{"replicas":2},"status":{"x":1}},
+    let written = r#"{"apiVersion":"v1","kind":"List","items":[{"apiVersion":"apps/v1","kind":"Deployment",
+        "metadata":{"name":"s-a","namespace":"s"},"spec":{"replicas":2},"status":{"x":1}},
         {"apiVersion":"v1","kind":"Service","metadata":{"name":"gone","namespace":"s"}}]}"#;
-    let sandbox = Sandbox::with(stack).file("live.json", live);
-    let answer = sandbox.json(&["diff", "--against", "live.json"]);
-    let object =
-        |kind: &str| answer["objects"].as_array().unwrap().iter().find(|o| o["kind"] == kind).cloned();
+    let live = written.replace("\"namespace\":\"s\"", "\"namespace\":\"s\",\"uid\":\"1\"");
+    let sandbox = Sandbox::with(stack).file("written.json", written).file("live.json", live);
+    let compared = |file: &str| {
+        let answer = sandbox.json(&["diff", "--against", file]);
+        let objects = answer["objects"].as_array().unwrap().clone();
+        let object = move |kind: &str| objects.iter().find(|o| o["kind"] == kind).cloned();
+        (object, answer["left_out"].clone())
+    };
+    let (object, left_out) = compared("written.json");
     assert_eq!(object("Service").unwrap()["change"], "removed");
+    assert_eq!(left_out, json!({}));
+    let (object, left_out) = compared("live.json");
+    assert_eq!(
+        (object("Service"), left_out),
+        (None, json!({ "Service": 1 })),
+        "of a cluster, what others made is left out"
+    );
     assert_eq!(object("Namespace").unwrap()["change"], "added");
     let deployment = object("Deployment").unwrap();
     let field =
         |path: &str| deployment["fields"].as_array().unwrap().iter().find(|f| f["path"] == path).cloned();
     assert_eq!(
         field("spec.replicas").unwrap(),
-        json!({ "path": "spec.replicas", "old": 2, "new": null, "secret": false })
+        json!({ "path": "spec.replicas", "old": 2, "new": 1, "secret": false })
     );
     assert!(field("status").is_none() && field("metadata.uid").is_none());
     for (name, content, part) in [
@@ -76,6 +88,28 @@ fn values_of_secrets_are_compared_when_asked_for_and_never_shown() {
             assert!(!changed.shown().contains(value), "{}", changed.shown());
         }
     }
+}
+
+/// What cannot be changed is told with the way out, by `diff` and by `render --out`.
+#[test]
+fn what_has_to_be_replaced_by_hand_is_told_with_the_command() {
+    let stack = "[stack]\nname = \"s\"\n[volume.v]\nsize = \"2Gi\"\nclass = \"slow\"\n[volume.w]\nsize = \"2Gi\"\neach = true\n\
+                 [service.a]\nimage = \"a:1\"\nmount.\"/d\" = \"volume.v\"\n[service.b]\nimage = \"b:1\"\nmount.\"/d\" = \"volume.w\"\n";
+    let sandbox = Sandbox::with(stack);
+    sandbox.run(&["render", "--out", "objects"]);
+    let changed = stack.replace("slow", "fast").replace("2Gi", "1Gi");
+    let sandbox = sandbox.file("fracht.toml", changed);
+    let claim = "cannot be changed: spec.resources.requests.storage and spec.storageClassName\n    remove it, then apply: \
+                 kubectl delete persistentvolumeclaim s-v -n s\n    its data is lost: copy it first, and stop what mounts it\n";
+    let set = "remove it, then apply: kubectl delete statefulset b -n s --cascade=orphan\n";
+    for arguments in [&["diff", "--against", "objects"][..], &["render", "--out", "objects"]] {
+        let run = sandbox.run(arguments);
+        assert!(run.out.contains(claim) && run.out.contains(set), "{arguments:?}: {}", run.out);
+    }
+    let grown = sandbox
+        .file("fracht.toml", stack.replace("slow", "fast").replace("2Gi", "3Gi").replace("class", "#"));
+    let run = grown.run(&["-q", "diff", "--against", "objects"]);
+    assert!(!run.out.contains("requests.storage and"), "a claim can grow: {}", run.out);
 }
 
 #[test]

@@ -60,16 +60,16 @@ fn what_is_no_longer_made_is_removed_and_nothing_else() {
         .file("fracht.toml", ONE)
         .file("objects/README", "mine")
         .file("objects/sub/own.yaml", "mine too")
-        .file("objects/61-deployment-other.yaml", "not from a rendering");
+        .file("objects/71-deployment-other.yaml", "not from a rendering");
     let run = render(&sandbox);
     assert_eq!(run.code, 0, "{run:?}");
-    assert!(run.out.contains("removed   objects/61-deployment-b.yaml"), "{}", run.out);
-    assert!(run.out.contains("changed   objects/61-deployment-a.yaml"), "{}", run.out);
+    assert!(run.out.contains("removed   objects/71-deployment-s-b.yaml"), "{}", run.out);
+    assert!(run.out.contains("changed   objects/71-deployment-s-a.yaml"), "{}", run.out);
     assert!(run.out.contains("same      objects/50-service-a.yaml"), "{}", run.out);
     assert!(run.out.ends_with("4 objects in objects: 1 changed, 1 removed, 3 same\n"), "{}", run.out);
     let names = sandbox.names("objects");
-    assert!(!names.contains(&"61-deployment-b.yaml".to_owned()));
-    for mine in ["README", "sub/own.yaml", "61-deployment-other.yaml"] {
+    assert!(!names.contains(&"71-deployment-s-b.yaml".to_owned()));
+    for mine in ["README", "sub/own.yaml", "71-deployment-other.yaml"] {
         assert!(sandbox.path("objects").join(mine).exists(), "{mine}");
     }
     let again = render(&sandbox);
@@ -124,7 +124,7 @@ fn files_with_secrets_are_for_their_owner_alone() {
         assert_eq!(mode == 0o600, name.contains("secret"), "{name} is {mode:o}");
     }
     let run = sandbox.run(&["render", "-t", "prod", "--out", "objects"]);
-    assert!(run.out.contains("removed   objects/40-secret-db.yaml"), "{}", run.out);
+    assert!(run.out.contains("removed   objects/40-secret-tidedesk-db.yaml"), "{}", run.out);
 }
 
 #[cfg(unix)]

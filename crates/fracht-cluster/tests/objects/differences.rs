@@ -5,7 +5,7 @@ use fracht_cluster::read_objects;
 use serde_json::{Value, json};
 
 use crate::random_stack::{parts, stack_file};
-use crate::{demo, files, objects};
+use crate::{demo, files, object, objects};
 use proptest::prelude::*;
 
 /// The fields that differ, `path: old → new`.
@@ -88,6 +88,210 @@ fn what_only_the_cluster_writes_is_passed_over() {
         live["metadata"][field] = "x".into();
     }
     assert_eq!(fields(&live, &made), [""; 0]);
+}
+
+/// An object as a cluster gives it back: what servers fill in by the API reference of each kind, and what they write.
+fn filled_in(object: &Value) -> Value {
+    let mut live = object.clone();
+    for (field, value) in [
+        ("uid", json!("8f3c")),
+        ("resourceVersion", json!("12")),
+        ("creationTimestamp", json!("2026-11-24T10:00:00Z")),
+        ("managedFields", json!([{ "manager": "kubectl" }])),
+    ] {
+        live["metadata"][field] = value;
+    }
+    live["metadata"]["annotations"]["kubectl.kubernetes.io/last-applied-configuration"] = "{}".into();
+    live["status"] = json!({ "observedGeneration": 1 });
+    let fill = |at: &mut Value, fields: Value| {
+        for (field, value) in fields.as_object().unwrap() {
+            if at.get(field).is_none() {
+                at[field] = value.clone();
+            }
+        }
+    };
+    let spec = &mut live["spec"];
+    match object["kind"].as_str().unwrap() {
+        "Deployment" => fill(
+            spec,
+            json!({ "revisionHistoryLimit": 10, "progressDeadlineSeconds": 600,
+                "strategy": { "type": "RollingUpdate", "rollingUpdate": { "maxSurge": "25%", "maxUnavailable": "25%" } } }),
+        ),
+        "StatefulSet" => {
+            fill(
+                spec,
+                json!({ "revisionHistoryLimit": 10, "podManagementPolicy": "OrderedReady",
+                    "updateStrategy": { "type": "RollingUpdate", "rollingUpdate": { "partition": 0 } },
+                    "persistentVolumeClaimRetentionPolicy": { "whenDeleted": "Retain", "whenScaled": "Retain" } }),
+            );
+            for claim in spec["volumeClaimTemplates"].as_array_mut().into_iter().flatten() {
+                fill(
+                    claim,
+                    json!({ "apiVersion": "v1", "kind": "PersistentVolumeClaim", "status": { "phase": "Pending" } }),
+                );
+                fill(&mut claim["spec"], json!({ "volumeMode": "Filesystem" }));
+            }
+        }
+        "Job" => {
+            let uid = json!({ "batch.kubernetes.io/controller-uid": "1", "controller-uid": "1" });
+            fill(
+                spec,
+                json!({ "parallelism": 1, "completions": 1, "completionMode": "NonIndexed", "suspend": false }),
+            );
+            fill(
+                spec,
+                json!({ "selector": { "matchLabels": { "batch.kubernetes.io/controller-uid": "1" } } }),
+            );
+            fill(&mut spec["template"]["metadata"]["labels"], uid);
+        }
+        "CronJob" => fill(
+            spec,
+            json!({ "successfulJobsHistoryLimit": 3, "failedJobsHistoryLimit": 1, "suspend": false, "concurrencyPolicy": "Allow" }),
+        ),
+        "Service" => {
+            fill(
+                spec,
+                json!({ "type": "ClusterIP", "sessionAffinity": "None", "internalTrafficPolicy": "Cluster" }),
+            );
+            fill(
+                spec,
+                json!({ "clusterIP": "10.96.0.7", "clusterIPs": ["10.96.0.7"], "ipFamilies": ["IPv4"] }),
+            );
+            for port in spec["ports"].as_array_mut().into_iter().flatten() {
+                let number = port["port"].clone();
+                fill(port, json!({ "protocol": "TCP", "targetPort": number, "nodePort": 31234 }));
+            }
+        }
+        "PersistentVolumeClaim" => {
+            live["metadata"]["finalizers"] = json!(["kubernetes.io/pvc-protection"]);
+            fill(
+                &mut live["spec"],
+                json!({ "volumeMode": "Filesystem", "volumeName": "pvc-1", "storageClassName": "standard" }),
+            );
+        }
+        "Namespace" => {
+            live["metadata"]["labels"]["kubernetes.io/metadata.name"] = object["metadata"]["name"].clone();
+            live["spec"] = json!({ "finalizers": ["kubernetes"] });
+        }
+        "ServiceAccount" => live["secrets"] = json!([{ "name": "token" }]),
+        "Secret" => fill(&mut live, json!({ "type": "Opaque" })),
+        _ => {}
+    }
+    let pod = ["/spec/template/spec", "/spec/jobTemplate/spec/template/spec"]
+        .into_iter()
+        .find(|at| live.pointer(at).is_some());
+    if let Some(spec) = pod.and_then(|at| live.pointer_mut(at)) {
+        let service_account = spec["serviceAccountName"].clone();
+        fill(
+            spec,
+            json!({ "restartPolicy": "Always", "dnsPolicy": "ClusterFirst", "schedulerName": "default-scheduler",
+                "terminationGracePeriodSeconds": 30, "securityContext": {}, "serviceAccount": service_account }),
+        );
+        for list in ["containers", "initContainers"] {
+            for container in spec[list].as_array_mut().into_iter().flatten() {
+                let policy = json!({ "terminationMessagePath": "/dev/termination-log", "terminationMessagePolicy": "File",
+                    "imagePullPolicy": "IfNotPresent", "resources": {} });
+                fill(container, policy);
+                for probe in ["startupProbe", "readinessProbe", "livenessProbe"] {
+                    if container.get(probe).is_some() {
+                        let defaults = json!({ "timeoutSeconds": 1, "periodSeconds": 10, "successThreshold": 1, "failureThreshold": 3 });
+                        fill(&mut container[probe], defaults);
+                    }
+                }
+                container["ports"]
+                    .as_array_mut()
+                    .into_iter()
+                    .flatten()
+                    .for_each(|port| fill(port, json!({ "protocol": "TCP" })));
+                container.as_object_mut().unwrap().retain(|_, value| !value.is_null());
+            }
+        }
+        for volume in spec["volumes"].as_array_mut().into_iter().flatten() {
+            for source in ["configMap", "secret", "projected"] {
+                if volume.get(source).is_some() {
+                    fill(&mut volume[source], json!({ "defaultMode": 420 }));
+                }
+            }
+        }
+        spec.as_object_mut().unwrap().retain(|_, value| !value.is_null());
+    }
+    live
+}
+
+/// Of a dump of a cluster what we set is compared: defaults, a status, and what others made are no difference; what is no
+/// longer set is.
+#[test]
+fn a_dump_of_a_cluster_differs_only_in_what_we_set() {
+    let owned = |kind: &str, owner: &str| {
+        json!({ "apiVersion": "v1", "kind": kind, "metadata": { "name": format!("{owner}-x"), "namespace": "tidedesk", "uid": "1",
+            "labels": { "app.kubernetes.io/managed-by": "fracht", "app.kubernetes.io/part-of": "tidedesk", "app.kubernetes.io/name": owner },
+            "ownerReferences": [{ "kind": "Deployment", "name": owner }] } })
+    };
+    let made = objects(&demo(), "prod");
+    let mut dump: Vec<Value> = made.iter().map(filled_in).collect();
+    dump.extend([owned("ReplicaSet", "api"), owned("Pod", "api"), owned("Pod", "db")]);
+    let mut other = filled_in(object(&made, "ConfigMap", "model"));
+    other["metadata"]["name"] = "kube-root-ca.crt".into();
+    other["metadata"]["labels"] = json!({});
+    dump.push(other);
+    // An earlier version of a task.
+    let mut earlier = filled_in(made.iter().find(|object| object["kind"] == "Job").unwrap());
+    earlier["metadata"]["name"] = "tidedesk-schema-00000000".into();
+    dump.push(earlier);
+    let difference = compare(&dump, &made);
+    assert_eq!(difference.objects, []);
+    assert_eq!(difference.same, made.len());
+    let left_out: Vec<(&str, usize)> =
+        difference.left_out.iter().map(|(kind, count)| (kind.as_str(), *count)).collect();
+    assert_eq!(left_out, [("ConfigMap", 1), ("Job", 1), ("Pod", 2), ("ReplicaSet", 1)]);
+    // What was taken out of the stack is told, also of a dump.
+    let api = dump
+        .iter_mut()
+        .find(|object| object["metadata"]["name"] == "tidedesk-api" && object["kind"] == "Deployment")
+        .unwrap();
+    let container = &mut api["spec"]["template"]["spec"]["containers"][0];
+    container["env"].as_array_mut().unwrap().push(json!({ "name": "TRACE", "value": "1" }));
+    container["command"] = json!(["old"]);
+    container["resources"]["limits"]["ephemeral-storage"] = "1Gi".into();
+    api["metadata"]["annotations"]["tides.example/old"] = "x".into();
+    api["spec"]["template"]["spec"]["nodeSelector"] = json!({ "disk": "fast" });
+    dump.push(filled_in(&json!({ "apiVersion": "v1", "kind": "ConfigMap", "metadata": { "name": "tidedesk-gone", "namespace": "tidedesk",
+        "labels": { "app.kubernetes.io/managed-by": "fracht", "app.kubernetes.io/part-of": "tidedesk" } } })));
+    let difference = compare(&dump, &made);
+    let told: Vec<String> = difference
+        .objects
+        .iter()
+        .flat_map(|object| match &object.change {
+            Change::Changed(fields) => fields.iter().map(|field| field.path.clone()).collect(),
+            change => vec![format!("{:?} {}", change, object.name)],
+        })
+        .collect();
+    let pod = "spec.template.spec";
+    assert_eq!(
+        told,
+        [
+            "metadata.annotations.tides.example/old".to_owned(),
+            format!("{pod}.containers[api].env[TRACE]"),
+            format!("{pod}.containers[api].resources.limits.ephemeral-storage"),
+            format!("{pod}.containers[api].command"),
+            format!("{pod}.nodeSelector"),
+            "Removed tidedesk-gone".to_owned(),
+        ]
+    );
+}
+
+#[test]
+fn amounts_are_compared_by_what_they_come_to() {
+    let made = |cpu: &str, memory: &str| {
+        let mut pod =
+            pod(json!([{ "name": "a", "resources": { "limits": { "cpu": cpu, "memory": memory } } }]));
+        pod["metadata"]["uid"] = "1".into();
+        pod
+    };
+    for (live, ours) in [(("1", "1Gi"), ("1000m", "1024Mi")), (("500m", "1M"), ("0.5", "1000k"))] {
+        assert_eq!(fields(&made(live.0, live.1), &made(ours.0, ours.1)), [""; 0]);
+    }
+    assert_eq!(fields(&made("1", "1Gi"), &made("2", "1G")).len(), 2);
 }
 
 #[test]

@@ -13,6 +13,7 @@ mod generator;
 #[path = "../../../fracht-core/tests/support/random_stack.rs"]
 mod random_stack;
 
+mod api_server;
 mod changes;
 mod cluster;
 mod details;

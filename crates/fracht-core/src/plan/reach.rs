@@ -141,10 +141,16 @@ pub fn leaks(model: &Model, workload: &Workload) -> Vec<Leak> {
 }
 
 impl Leak {
+    /// Whether it leads to any pod of the cluster.
+    pub fn leads_to_pods(&self) -> bool {
+        self.why == LeakReason::Names || self.to.is_empty()
+    }
+
     /// Whether it leads to a port of another pod. Pods listen at the number of the container.
     fn leads_to(&self, port: &Port) -> bool {
-        let to_pods = self.why == LeakReason::Names || self.to.is_empty();
-        to_pods && self.ports.contains(&port.number.value) && self.protocols.contains(&port.protocol)
+        self.leads_to_pods()
+            && self.ports.contains(&port.number.value)
+            && self.protocols.contains(&port.protocol)
     }
 }
 

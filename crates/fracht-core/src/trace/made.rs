@@ -90,6 +90,7 @@ impl Traced<'_> {
             let steps: Vec<Step> =
                 sources.iter().map(|(used, part)| self.use_step(owner, used, part)).collect();
             let means = sources.first().map(|(_, part)| self.shown(part));
+            let means = means.filter(|means| steps.first().is_none_or(|step| step.value != *means));
             leaves.push(Leaf { path: path::show(at), means, steps });
         }
     }

@@ -72,6 +72,22 @@ static TARGET_SHAPE: Shape = Shape::Table(&TARGET);
 impl Traced<'_> {
     /// What is known of a path. `target.KEY` is a key of the target itself.
     pub(crate) fn trace(&self, keys: &[String]) -> Trace {
+        let answer = self.exactly(keys);
+        if !matches!(answer, Trace::Nothing { .. }) {
+            return answer;
+        }
+        // A name with dots in it that was written without quotes.
+        let joined = (0..keys.len()).flat_map(|from| (from + 2..=keys.len()).map(move |to| (from, to)));
+        let joined = joined.filter_map(|(from, to)| {
+            let name = keys.get(from..to)?.join(".");
+            let path = keys.iter().take(from).cloned().chain([name]).chain(keys.iter().skip(to).cloned());
+            Some(path.collect::<Vec<String>>())
+        });
+        let found = joined.map(|keys| self.exactly(&keys)).find(|answer| matches!(answer, Trace::Written(_)));
+        found.unwrap_or(answer)
+    }
+
+    fn exactly(&self, keys: &[String]) -> Trace {
         let written = self.written(keys);
         let made = self.made(keys);
         if made.is_empty() {

@@ -55,9 +55,9 @@ struct Inside<'a> {
     name: &'a str,
     kind: &'a str,
     networks: Vec<&'a str>,
-    /// At any port.
+    /// To any address; at those ports only that `gets_out_at` lists, if it lists any.
     gets_out: bool,
-    /// Out of closed networks all the same.
+    /// Where it gets out of closed networks all the same.
     gets_out_at: Vec<Out<'a>>,
     outside: Vec<&'a str>,
     talks: Vec<Talk<'a>>,
@@ -69,8 +69,10 @@ struct Out<'a> {
     r#for: &'static str,
     ports: &'static [u16],
     protocols: Vec<&'static str>,
-    /// Blocks of addresses; none: any address.
+    /// Blocks of addresses (CIDR).
     to: Vec<&'a str>,
+    /// Whether it leads to any pod of the cluster.
+    to_pods: bool,
 }
 
 #[derive(Serialize)]
@@ -315,10 +317,10 @@ fn leaking(model: &Model, plan: &ReachPlan) -> String {
 fn not_considered(model: &Model) -> Vec<String> {
     const KINDS: [&str; 5] = ["NetworkPolicy", "Service", "Ingress", "HTTPRoute", "EndpointSlice"];
     const WITH_PODS: [&str; 4] = ["Deployment", "StatefulSet", "Job", "CronJob"];
-    let patches = model
-        .patches
-        .iter()
-        .filter(|patch| KINDS.contains(&&*patch.kind) || WITH_PODS.contains(&&*patch.kind));
+    let patches = model.patches.iter().filter(|patch| {
+        let of_pods = WITH_PODS.contains(&&*patch.kind) && changes_reach(&patch.change);
+        KINDS.contains(&&*patch.kind) || of_pods
+    });
     let patched = patches.map(|patch| format!("{}/{} (patched)", patch.kind, patch.name));
     let passed = model.passed.iter().flat_map(|file| {
         let objects = read_objects(&file.text).unwrap_or_default();
@@ -459,7 +461,11 @@ fn answer<'a>(model: &'a Model, plan: &'a ReachPlan) -> Answer<'a> {
         },
         ports: leak.ports,
         protocols: leak.protocols.iter().map(|protocol| protocol.word()).collect(),
-        to: leak.to.iter().map(|block| &**block).collect(),
+        to: match leak.to.as_slice() {
+            [] => vec!["0.0.0.0/0", "::/0"],
+            blocks => blocks.iter().map(|block| &**block).collect(),
+        },
+        to_pods: leak.leads_to_pods(),
     };
     let inside = |caller: &'a Caller| {
         let workload = &model.workloads[caller.who];
@@ -467,7 +473,7 @@ fn answer<'a>(model: &'a Model, plan: &'a ReachPlan) -> Answer<'a> {
             name: &workload.name,
             kind: workload.kind_word(),
             networks: networks(workload).map(|network| &*model.networks[network].name).collect(),
-            gets_out: caller.gets_out,
+            gets_out: caller.gets_out || caller.leaks.iter().any(|leak| leak.to.is_empty()),
             gets_out_at: caller.leaks.iter().map(leak).collect(),
             outside: caller.outside.iter().map(|id| &*model.outsides[*id].name).collect(),
             talks: {

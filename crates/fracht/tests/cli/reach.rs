@@ -61,3 +61,71 @@ fn a_large_stack_is_listed() {
     let run = Sandbox::with(&format!("[stack]\nname = \"s\"\n{}", services.concat())).run(&["reach"]);
     assert!(run.out.contains("service.s7 talks to nobody; it can talk to 39 of 40\n"), "{}", run.out);
 }
+
+/// A closed network is open where policies leave it open, and `reach` says so.
+#[test]
+fn what_policies_let_out_of_a_closed_network_is_told() {
+    let stack = "[stack]\nname = \"s\"\n[network.n]\nclosed = true\n[network.m]\n[task.t]\nimage = \"t:1\"\nnetwork = [\"n\"]\n\
+                 [service.a]\nimage = \"a:1\"\nnetwork = [\"n\"]\nafter = { t = \"done\" }\n\
+                 [service.b]\nimage = \"b:1\"\nnetwork = [\"m\"]\nport.web = { number = 443, reach = \"balancer\" }\nport.other = { number = 80, reach = \"node\" }\n\
+                 port.dns = { number = 53, protocol = \"udp\", reach = \"node\", at = 30053 }\n[target.any]\n[target.known]\napi = [\"192.0.2.10/32\"]\n\
+                 [target.laptop]\non = \"machine\"\n";
+    let sandbox = Sandbox::with(stack);
+    let caller = |target: &str, name: &str| {
+        let answer = sandbox.json(&["-q", "reach", "-t", target]);
+        answer["inside"].as_array().unwrap().iter().find(|caller| caller["name"] == name).unwrap().clone()
+    };
+    let at =
+        |caller: &serde_json::Value| (caller["talks"][0]["may"].clone(), caller["talks"][0]["ports"].clone());
+    let (a, t) = (caller("any", "a"), caller("any", "t"));
+    assert_eq!((&a["gets_out"], &t["gets_out"]), (&json!(true), &json!(false)));
+    assert_eq!(a["gets_out_at"][1]["ports"], json!([443, 6443]));
+    assert_eq!(at(&a), (json!("some-open-ports"), json!(["web", "dns"])));
+    assert_eq!(at(&t), (json!("some-open-ports"), json!(["dns"])));
+    let known = caller("known", "a");
+    assert_eq!(
+        (&known["gets_out"], &known["gets_out_at"][1]["to"]),
+        (&json!(false), &json!(["192.0.2.10/32"]))
+    );
+    assert_eq!(at(&known), (json!("some-open-ports"), json!(["dns"])));
+    assert_eq!(caller("laptop", "a")["gets_out_at"], json!([]));
+    let run = sandbox.run(&["-q", "reach", "-t", "any"]);
+    assert!(run.out.contains("for the cluster's API 443 6443 anywhere: a"), "{}", run.out);
+    assert!(
+        run.out.contains("ANY-NODE:PICKED-PORT") && run.out.contains("kubectl get service s-b-node -n s"),
+        "{}",
+        run.out
+    );
+}
+
+#[test]
+fn what_patches_and_files_may_change_is_named() {
+    let stack = "pass = [\"p.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.x = 1\n[[patch]]\non = \"Deployment/a\"\nmerge = { spec.paused = true }\n\
+                 [[patch]]\non = \"Deployment/s-a\"\nops = [{ op = \"add\", path = \"/spec/template/metadata/labels/x\", value = \"y\" }]\n\
+                 [[patch]]\non = \"Service/a\"\nmerge = { spec.sessionAffinity = \"ClientIP\" }\n";
+    let policy = "apiVersion: networking.k8s.io/v1\nkind: NetworkPolicy\nmetadata: {name: p}\n---\napiVersion: v1\nkind: ConfigMap\nmetadata: {name: c}\n";
+    let answer = Sandbox::with(stack).file("p.yaml", policy).json(&["reach"]);
+    assert_eq!(
+        answer["not_considered"],
+        json!(["Deployment/s-a (patched)", "Service/a (patched)", "NetworkPolicy/p (p.yaml)"])
+    );
+}
+
+/// The login of a database is not that of the service which uses it.
+#[test]
+fn logins_are_those_of_the_very_service() {
+    let stack = "[stack]\nname = \"s\"\n[secret.db]\nkey.password = { env = \"P\" }\n[secret.own]\nkey.admin = { env = \"A\" }\n[outside.mail]\nhost = \"mail.example\"\nport.smtp = 25\n\
+                 [service.db]\nimage = \"d:1\"\nport.sql = { number = 5432, reach = \"node\" }\nenv.DB_USER = \"tide\"\nenv.DB_PASSWORD = \"{secret.db/password}\"\n\
+                 [service.api]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\" }\nenv.DB_HOST = \"{service.db}\"\nenv.DB_USER = \"tide\"\nenv.DB_PASSWORD = \"{secret.db/password}\"\n\
+                 env.MAIL = \"smtp://me:{secret.own/admin}@{outside.mail/smtp}\"\nenv.ADMIN_USER = \"keeper\"\nenv.ADMIN_PASSWORD = \"{secret.own/admin}\"\n";
+    let answer = Sandbox::with(stack).json(&["reach"]);
+    let logins = |way: usize| -> Vec<String> {
+        let logins = answer["ways_in"][way]["logins"].as_array().unwrap().clone();
+        let word = |login: &serde_json::Value| {
+            login["user"]["name"].as_str().or(login["secret"]["reference"].as_str()).unwrap().to_owned()
+        };
+        logins.iter().map(word).collect()
+    };
+    assert_eq!(logins(0), ["tide", "secret.db/password"]);
+    assert_eq!(logins(1), ["keeper", "secret.own/admin"]);
+}

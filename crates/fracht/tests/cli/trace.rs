@@ -91,3 +91,38 @@ fn every_value_of_the_demo_has_an_answer_under_every_target() {
     }
     assert!(asked > 150, "{asked}");
 }
+
+/// What stands in a file, or is made by `use`, has an answer, with the line in that file.
+#[test]
+fn keys_of_files_and_variables_of_a_use_are_traced_to_their_lines() {
+    let sandbox = Sandbox::with(
+        "[stack]\nname = \"s\"\n[input.version]\n[config.model]\nlines = \"conf/model.env\"\nfiles = \"conf/*.csv\"\nkey.OWN = \"x\"\n[secret.p]\nkey.token = { env = \"T\" }\n\
+         [service.a]\nimage = \"a:{input.version}\"\nuse = [{ from = \"config.model\", spell = \"upper\", prefix = \"M_\" }, \"secret.p\"]\n\
+         beside.x = { image = \"x:1\", use = [\"config.model\", { from = \"config.late\" }] }\n[config.late]\nkey.STEP = \"late\"\n",
+    )
+    .file("conf/model.env", "# head\nHORIZON=72\nSTEP=10\n")
+    .file("conf/s.csv", "id\n");
+    let traced = |path: &str| sandbox.json(&["trace", path, "--input", "version=2"])["values"].clone();
+    for (path, value, place) in [
+        ("config.model.key.HORIZON", "72", ("conf/model.env", 2)),
+        ("config.model.key.s.csv", "\"conf/*.csv\"", ("fracht.toml", 6)),
+        ("config.model.key.\"s.csv\"", "\"conf/*.csv\"", ("fracht.toml", 6)),
+        ("service.a.env.M_HORIZON", "72", ("conf/model.env", 2)),
+        ("service.a.env.token", "\"secret.p\"", ("fracht.toml", 12)),
+        ("service.a.beside.x.env.STEP", "\"late\"", ("fracht.toml", 15)),
+    ] {
+        let values = traced(path);
+        let step = &values[0]["layers"][0];
+        assert_eq!(
+            (&step["value"], &step["place"]["file"], &step["place"]["line"]),
+            (&value.into(), &place.0.into(), &place.1.into()),
+            "{path}: {values}"
+        );
+    }
+    assert_eq!(traced("service.a.env").as_array().unwrap().len(), 4);
+    assert_eq!(traced("config.model.key").as_array().unwrap().len(), 4);
+    let input = sandbox.run(&["trace", "input.version", "--input", "version=2"]);
+    assert!(input.out.contains("2  given by --input") && !input.out.contains("Nobody"), "{}", input.out);
+    let gone = sandbox.run(&["trace", "config.model.key.NONE", "--input", "version=2"]);
+    assert_eq!(gone.code, 2);
+}

@@ -19,7 +19,8 @@ pub(super) fn is_live(object: &Value) -> bool {
 /// Whether somebody else made an object: a controller, another stack, another tool.
 pub(super) fn is_of_others(object: &Value, stacks: &[&str]) -> bool {
     let label = |name: &str| text_at(object, &format!("/metadata/labels/app.kubernetes.io~1{name}"));
-    let owned = object["metadata"]["ownerReferences"].as_array().is_some_and(|owners| !owners.is_empty());
+    let owners = object.pointer("/metadata/ownerReferences").and_then(Value::as_array);
+    let owned = owners.is_some_and(|owners| !owners.is_empty());
     owned || label("managed-by") != "fracht" || !stacks.contains(&label("part-of"))
 }
 
@@ -142,5 +143,5 @@ pub(super) fn is_same_amount(path: &str, old: &Value, new: &Value) -> bool {
     let cpu = |text: &str| quantity::cpu(text).map(|amount| amount.size).ok();
     let bytes = |text: &str| quantity::bytes(text).map(|amount| amount.size).ok();
     let same = |read: &dyn Fn(&str) -> Option<u64>| read(old).is_some_and(|size| Some(size) == read(new));
-    of_amounts && if path.ends_with(".cpu") { same(&cpu) } else { same(&bytes) }
+    of_amounts && if path.rsplit('.').next() == Some("cpu") { same(&cpu) } else { same(&bytes) }
 }

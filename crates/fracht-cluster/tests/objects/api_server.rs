@@ -156,11 +156,14 @@ fn in_older_words(value: &mut Value) {
             {
                 let helper = container.as_object_mut().unwrap();
                 if helper.remove("restartPolicy").is_some() {
-                    ["startupProbe", "readinessProbe", "livenessProbe", "lifecycle"]
-                        .map(|field| helper.remove(field));
+                    for field in ["startupProbe", "readinessProbe", "livenessProbe", "lifecycle"] {
+                        helper.remove(field);
+                    }
                 }
             }
-            ["podFailurePolicy", "timeZone"].map(|field| fields.remove(field));
+            for field in ["podFailurePolicy", "timeZone"] {
+                fields.remove(field);
+            }
             fields.values_mut().for_each(in_older_words);
         }
         Value::Array(items) => items.iter_mut().for_each(in_older_words),

@@ -262,10 +262,13 @@ fn a_task_has_its_time_and_its_tries_for_itself() {
     assert!(job.get("activeDeadlineSeconds").is_none());
     assert_eq!(job["template"]["spec"]["activeDeadlineSeconds"], 60 + 600);
     assert_eq!(job["podFailurePolicy"]["rules"][0]["action"], "Ignore");
-    let gates = (0..21).map(|n| format!("after.s{n} = \"ready\"\n")).collect::<String>();
+    let gates = (0..21).map(|n| format!("after.s{n} = \"ready\"")).collect::<Vec<_>>().join("\n");
     let services =
         (0..21).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 1\nhealth = {{ tcp = \"x\" }}\n"));
-    holds(&format!("[task.t]\nimage = \"a:1\"\n{gates}{}", services.collect::<String>()), "cluster");
+    holds(
+        &format!("[task.t]\nimage = \"a:1\"\n{gates}\n{}", services.collect::<Vec<_>>().concat()),
+        "cluster",
+    );
 }
 
 #[test]

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use fracht_core::grammar::duration::whole_seconds;
 use fracht_core::model::{
     Condition, Container, Content, Kind, Model, Mounted, Part, PodField, Probe, Replicas, Text, Workload,
 };
@@ -121,8 +122,8 @@ struct Folders {
 }
 
 impl Folders {
-    fn note(&mut self, what: String, volume: &str) {
-        let known = self.of.entry(what.clone()).or_insert_with(|| volume.to_owned());
+    fn note(&mut self, what: &str, volume: &str) {
+        let known = self.of.entry(what.to_owned()).or_insert_with(|| volume.to_owned());
         assert_eq!(known, volume, "{what} is two folders");
     }
 
@@ -151,7 +152,7 @@ fn mounts(
             Mounted::Volume(id) => {
                 let definition = &model.volumes[*id];
                 let present = definition.present.as_ref().map(|present| &*present.value);
-                folders.note(format!("volume {}", definition.name), name);
+                folders.note(&format!("volume {}", definition.name), name);
                 match volume {
                     None => {
                         let templates = items(&object["spec"]["volumeClaimTemplates"]);
@@ -168,7 +169,7 @@ fn mounts(
             Mounted::Config(id, key) => {
                 let config = &model.configs[*id];
                 let present = config.present.as_ref().map(|present| &*present.value);
-                folders.note(format!("config {} {:?}", config.name, mount.mode), name);
+                folders.note(&format!("config {} {:?}", config.name, mount.mode), name);
                 let source = &volume.unwrap()["configMap"];
                 assert_eq!(source["name"], names.own(&config.name, present), "{said}");
                 files(pod, container, mount.mode, source, said, key.as_deref());
@@ -176,14 +177,14 @@ fn mounts(
             Mounted::Secret(id, key) => {
                 let secret = &model.secrets[*id];
                 let present = secret.present.as_ref().map(|present| &*present.value);
-                folders.note(format!("secret {} {:?}", secret.name, mount.mode), name);
+                folders.note(&format!("secret {} {:?}", secret.name, mount.mode), name);
                 let source = &volume.unwrap()["secret"];
                 assert_eq!(source["secretName"], names.own(&secret.name, present), "{said}");
                 files(pod, container, mount.mode, source, said, key.as_deref());
             }
             Mounted::Scratch(scratch) => {
                 let own = format!("scratch of {} at {}", container["name"], mount.path);
-                folders.note(scratch.shared.as_ref().map_or(own, |shared| format!("shared {shared}")), name);
+                folders.note(&scratch.shared.as_ref().map_or(own, |shared| format!("shared {shared}")), name);
                 let limit = volume.unwrap()["emptyDir"]["sizeLimit"].as_str();
                 assert_eq!(limit, scratch.size.as_ref().map(|size| size.text.as_str()), "{said}");
             }
@@ -257,7 +258,7 @@ fn times(cluster: &Cluster<'_>, model: &Model, workload: &Workload, pod: &Pod<'_
             let job = object["spec"].get("jobTemplate").map_or(&object["spec"], |template| &template["spec"]);
             let limit =
                 job["activeDeadlineSeconds"].as_u64().or(pod.spec()["activeDeadlineSeconds"].as_u64());
-            let timeout = task.timeout.map(|timeout| timeout.value.as_millis().div_ceil(1000) as u64);
+            let timeout = task.timeout.map(|timeout| u64::from(whole_seconds(timeout.value)));
             let gates =
                 workload.after.iter().filter(|after| after.condition != Condition::Started).count() as u64;
             let waiting = gates * model.target.gate.within.value.as_secs();

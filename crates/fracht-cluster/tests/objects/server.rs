@@ -134,7 +134,7 @@ fn sizes(cluster: &Cluster<'_>) {
             let annotations = meta["annotations"].as_object().into_iter().flatten();
             let size: usize =
                 annotations.map(|(name, value)| name.len() + value.as_str().unwrap().len()).sum();
-            assert!(size <= 256 << 10, "{} bytes of annotations", size);
+            assert!(size <= 256 << 10, "{size} bytes of annotations");
         }
     }
 }

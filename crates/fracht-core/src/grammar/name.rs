@@ -41,9 +41,8 @@ impl NameKind {
             Self::Port => port(name),
             Self::Variable => variable(name),
             Self::Key => key(name),
-            Self::Path => path(name),
             Self::Folder if name == "/" => Ok(()),
-            Self::Folder => path(name),
+            Self::Path | Self::Folder => path(name),
             Self::Qualified => qualified(name),
             Self::LabelValue if is_label_value(name) && !name.is_empty() => Ok(()),
             Self::LabelValue => problem(

@@ -170,7 +170,7 @@ impl Part {
 
     /// Whether only one of it can mount its data.
     fn is_alone(&self) -> bool {
-        self.volume && !(self.has(1) && !self.is_task) && matches!(self.access(), "one-node" | "one-pod")
+        self.volume && (self.is_task || !self.has(1)) && matches!(self.access(), "one-node" | "one-pod")
     }
 
     /// Whether any replica of it runs.

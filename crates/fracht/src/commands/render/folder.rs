@@ -138,16 +138,7 @@ fn compare(dir: &Path, old: &BTreeSet<String>, files: &[File]) -> Result<Changes
     let (mut changes, mut earlier) = (BTreeMap::new(), Vec::new());
     for file in files {
         let path = dir.join(&file.name);
-        let change = if !old.contains(&file.name) {
-            if path.symlink_metadata().is_ok() {
-                let message = format!("{} is there already, and was not written by fracht.", path.display());
-                return Err(Failure::new(
-                    message,
-                    "Nothing was changed. Move the file, or choose another folder.",
-                ));
-            }
-            Change::Added
-        } else {
+        let change = if old.contains(&file.name) {
             match fs::read_to_string(&path) {
                 Ok(now) if now == file.text => Change::Same,
                 now => {
@@ -155,6 +146,14 @@ fn compare(dir: &Path, old: &BTreeSet<String>, files: &[File]) -> Result<Changes
                     Change::Changed
                 }
             }
+        } else if path.symlink_metadata().is_ok() {
+            let message = format!("{} is there already, and was not written by fracht.", path.display());
+            return Err(Failure::new(
+                message,
+                "Nothing was changed. Move the file, or choose another folder.",
+            ));
+        } else {
+            Change::Added
         };
         changes.insert(file.name.clone(), change);
     }

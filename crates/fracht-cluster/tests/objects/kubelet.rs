@@ -3,9 +3,12 @@
 
 use std::collections::BTreeMap;
 
+use proptest::prelude::*;
 use serde_json::Value;
 
 use crate::cluster::{Cluster, items};
+use crate::random_stack::quoted_plain;
+use crate::{files, objects};
 
 /// The variables of a process, by name. What is not known here stands in angle brackets: `<secret s-db password>`.
 pub(crate) type Variables = BTreeMap<String, String>;
@@ -116,5 +119,84 @@ impl Process {
             None if self.strict => Some(false),
             None => None,
         }
+    }
+}
+
+#[test]
+fn texts_come_out_as_the_documentation_says() {
+    let variables = Variables::from([("NAME".to_owned(), "<v>".to_owned())]);
+    for (text, out) in [
+        ("$(NAME)", "<v>"),
+        ("$$(NAME)", "$(NAME)"),
+        ("$(OTHER)", "$(OTHER)"),
+        ("$", "$"),
+        ("$$", "$"),
+        ("$x $1 ${y}", "$x $1 ${y}"),
+        ("$(open", "$(open"),
+        ("5 $€", "5 $â\u{fffd}\u{fffd}"),
+    ] {
+        assert_eq!(expanded(text, &variables), out, "{text}");
+    }
+}
+
+/// A text that stands alone in a variable, between secrets in another, in an argument and in the command of a check.
+fn comes_back(text: &str) {
+    let plain = quoted_plain(text);
+    let inner = plain.trim_matches('"');
+    let stack = format!(
+        "[stack]\nname = \"s\"\n[secret.p]\nkey.k = {{ env = \"K\" }}\n[service.a]\nimage = \"a:1\"\nport.x = 1\nenv.NAME = \"v\"\n\
+         env.TEXT = {plain}\nenv.BOTH = \"{{secret.p/k}}{inner}{{secret.p/k}}{inner}\"\nargs = [{plain}]\n\
+         health = {{ run = [\"x\", {}] }}\n[rules]\nplaceholder-left = \"off\"\nsecret-in-clear = \"off\"\n",
+        crate::random_stack::quoted(text)
+    );
+    let all = objects(&files(&stack), "cluster");
+    let cluster = Cluster { objects: &all };
+    let pods = cluster.pods();
+    let container = pods[0].running().next().unwrap();
+    let variables = cluster.variables_of(container);
+    assert_eq!(variables["TEXT"], text);
+    assert_eq!(variables["BOTH"], format!("<secret s-p k>{text}<secret s-p k>{text}"));
+    assert_eq!(expanded(container["args"][0].as_str().unwrap(), &variables), text);
+    let word = container["readinessProbe"]["exec"]["command"][1].as_str().unwrap();
+    assert_eq!(expanded(word, &variables), text, "in a check");
+    // The command of a shell stays as people wrote it.
+    assert!(text.contains("$$") || text.contains("$(NAME)") || !text.is_ascii() || word == text, "{word}");
+}
+
+#[test]
+fn every_dollar_is_written_so_that_it_comes_back() {
+    for text in [
+        "5 $€",
+        "$é",
+        "$$é",
+        "$",
+        "$$",
+        "$$$",
+        "a$",
+        "$(NAME)",
+        "$$(NAME)",
+        "$(",
+        "$)",
+        "$x",
+        "${HOME}",
+        "$\u{1}",
+        "$\n",
+        "$(a$(NAME))",
+        "€$",
+        "$😀",
+        "$$$€$",
+        "test $(cat /x) = $HOME",
+        "$(OTHER",
+    ] {
+        comes_back(text);
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+
+    #[test]
+    fn every_text_of_dollars_comes_back(text in "[$(){aé]{0,9}(\\$\\(NAME\\))?[$(){aé]{0,4}") {
+        comes_back(&text);
     }
 }

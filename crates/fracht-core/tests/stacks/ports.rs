@@ -146,7 +146,9 @@ proptest! {
         let mut parts = parts;
         if machine {
             // One number that is written is not enough for several replicas.
-            parts.iter_mut().for_each(|part| part.more &= !(1 << 21));
+            for part in &mut parts {
+                part.more &= !(1 << 21);
+            }
         }
         let mut text = stack_file(&parts);
         text += if machine { "[target.t]\non = \"machine\"\n" } else { "[target.t]\ndomain = \"made.example\"\n" };

@@ -154,7 +154,11 @@ fn tcp() -> NetworkPolicyPort {
 
 fn port(port: &Port) -> NetworkPolicyPort {
     NetworkPolicyPort {
-        port: Some(IntOrString::String(port.name.to_string())),
+        // Not every network looks names up among the ports of helpers.
+        port: Some(match port.helper {
+            None => IntOrString::String(port.name.to_string()),
+            Some(_) => IntOrString::Int(port.number.value.into()),
+        }),
         protocol: Some(service::protocol(port.protocol).unwrap_or_else(|| "TCP".into())),
         end_port: None,
     }

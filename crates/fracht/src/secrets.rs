@@ -1,24 +1,34 @@
 //! The values of secrets, read only where somebody asked for them.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use fracht_cluster::SecretValues;
 use fracht_core::check::{RevealError, is_made, reveal};
 use fracht_core::model::Model;
+use fracht_core::rules::MOST_OF_SECRET;
 
 use crate::disk::Disk;
 use crate::failure::Failure;
 use crate::ui::counted;
 
-/// Reads the values of all secrets that are made; every one that is missing is named.
+/// Reads the values of all secrets that are made; every one that is missing, or that no cluster takes, is named.
 pub(crate) fn values(model: &Model) -> Result<SecretValues, Failure> {
     let variable = |name: &str| std::env::var_os(name).map(std::ffi::OsString::into_encoded_bytes);
-    let (mut all, mut missing) = (SecretValues::new(), Vec::new());
+    let (mut all, mut missing, mut refused) = (SecretValues::new(), Vec::new(), Vec::new());
+    let of_processes = model.secrets_of_processes();
     for (id, secret) in model.secrets.entries().filter(|(_, secret)| is_made(secret)) {
         let mut values = BTreeMap::new();
         for key in &secret.keys {
             match reveal(&Disk, &variable, key) {
-                Ok(Some(value)) => _ = values.insert(key.name.to_string(), value),
+                Ok(Some(value)) => {
+                    let is_variable = of_processes.contains(&(id, Arc::clone(&key.name)));
+                    let reason = reason(&key.name, &value, is_variable);
+                    refused.extend(
+                        reason.map(|reason| format!("secret.{}/{}: {reason}", secret.name, key.name)),
+                    );
+                    values.insert(key.name.to_string(), value);
+                }
                 Ok(None) => {}
                 Err(error) => missing.push(format!(
                     "secret.{}/{}: {}",
@@ -32,11 +42,32 @@ pub(crate) fn values(model: &Model) -> Result<SecretValues, Failure> {
                 )),
             }
         }
+        let size: usize = values.values().map(Vec::len).sum();
+        if size > MOST_OF_SECRET {
+            refused
+                .push(format!("secret.{}: {size} bytes, and a cluster takes {MOST_OF_SECRET}", secret.name));
+        }
         all.insert(id, values);
+    }
+    if missing.is_empty() && !refused.is_empty() {
+        let message = format!("{} cannot be used", counted(refused.len(), "secret value"));
+        return Err(Failure::Because { message, help: refused });
     }
     if missing.is_empty() {
         return Ok(all);
     }
     let message = format!("{} can't be read.", counted(missing.len(), "secret value"));
     Err(Failure::Because { message, help: missing })
+}
+
+/// Why a cluster does not take the value of a key, in words that show nothing of it.
+fn reason(key: &str, value: &[u8], is_variable: bool) -> Option<&'static str> {
+    if is_variable && value.contains(&0) {
+        return Some("a variable ends at a NUL byte; mount it as a file");
+    }
+    if is_variable && std::str::from_utf8(value).is_err() {
+        return Some("a variable is UTF-8 text; mount it as a file");
+    }
+    let is_json = || serde_json::from_slice::<serde_json::Value>(value).is_ok();
+    (key == ".dockerconfigjson" && !is_json()).then_some("logins of registries are JSON")
 }

@@ -33,6 +33,9 @@ pub fn name(text: &str) -> Result<(), String> {
 /// # Errors
 /// What is wrong with the text.
 pub fn entry(text: &str) -> Result<(), String> {
+    if text.len() > 253 {
+        return Err("a host name has at most 253 bytes".into());
+    }
     name(text.strip_prefix("*.").unwrap_or(text))
 }
 

@@ -59,6 +59,11 @@ pub fn registry(text: &str) -> Result<(), String> {
     }
 }
 
+/// The algorithms of digests that container engines know, and how many hex digits each has.
+const DIGESTS: [(&str, usize); 3] = [("sha256", 64), ("sha384", 96), ("sha512", 128)];
+/// The most bytes of a registry and a repository together.
+const MOST_BYTES: usize = 255;
+
 /// Reads an image reference.
 ///
 /// # Errors
@@ -71,12 +76,13 @@ pub fn parse(text: &str) -> Result<Image, String> {
     if let Some(digest) = digest {
         let hex = digest.split_once(':').filter(|(algorithm, _)| !algorithm.is_empty());
         let good = hex.is_some_and(|(algorithm, hex)| {
-            hex.bytes().all(|b| b.is_ascii_digit() || (b'a'..=b'f').contains(&b))
-                && hex.len() >= 32
-                && (algorithm != "sha256" || hex.len() == 64)
+            let length = DIGESTS.iter().find(|(name, _)| *name == algorithm).map(|(_, length)| *length);
+            hex.bytes().all(|b| b.is_ascii_digit() || (b'a'..=b'f').contains(&b)) && length == Some(hex.len())
         });
         if !good {
-            return Err("a digest is an algorithm and hex digits, as in @sha256:… with 64 of them".into());
+            return Err(
+                "a digest is sha256, sha384 or sha512 and hex digits, as in @sha256:… with 64 of them".into(),
+            );
         }
     }
     let (registry, path) = match rest.split_once('/') {
@@ -103,7 +109,9 @@ pub fn parse(text: &str) -> Result<Image, String> {
         let plain = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit();
         part.starts_with(plain)
             && part.ends_with(plain)
-            && part.chars().all(|c| plain(c) || "._-".contains(c))
+            && part
+                .split(plain)
+                .all(|between| matches!(between, "" | "." | "_" | "__") || between.chars().all(|c| c == '-'))
     };
     if !repository.split('/').all(good) {
         let lower = repository.to_lowercase();
@@ -114,6 +122,9 @@ pub fn parse(text: &str) -> Result<Image, String> {
              digits and single . _ - between them"
                 .to_owned()
         });
+    }
+    if registry.map_or(0, |registry| registry.len() + 1) + repository.len() > MOST_BYTES {
+        return Err("a registry and a repository have at most 255 bytes together".into());
     }
     let own = |part: Option<&str>| part.map(str::to_owned);
     Ok(Image {
@@ -126,9 +137,11 @@ pub fn parse(text: &str) -> Result<Image, String> {
 
 fn is_host(text: &str) -> bool {
     let (host, port) = text.split_once(':').map_or((text, None), |(host, port)| (host, Some(port)));
-    !host.is_empty()
-        && host.chars().all(|c| c.is_ascii_alphanumeric() || c == '.' || c == '-')
-        && port.is_none_or(|port| port.parse::<u16>().is_ok())
+    let edge = |c: char| c.is_ascii_alphanumeric();
+    let label = |label: &str| {
+        label.starts_with(edge) && label.ends_with(edge) && label.chars().all(|c| edge(c) || c == '-')
+    };
+    host.split('.').all(label) && port.is_none_or(|port| port.parse::<u16>().is_ok())
 }
 
 #[cfg(test)]
@@ -139,6 +152,7 @@ mod tests {
     fn good_references_fall_into_their_parts() {
         let digest = format!("sha256:{}", "0a".repeat(32));
         let cases = [
+            ("a--b/c__d.e-f".to_owned(), (None, "a--b/c__d.e-f", None, None)),
             ("cache".to_owned(), (None, "cache", None, None)),
             ("base/cache:7.4".to_owned(), (None, "base/cache", Some("7.4"), None)),
             ("registry.example/a/b:1".to_owned(), (Some("registry.example"), "a/b", Some("1"), None)),
@@ -165,6 +179,16 @@ mod tests {
             ("a@sha256:12", "64"),
             ("https://a.example/b", "registry is a host"),
             ("a//b", "an image is"),
+            ("a..b", "an image is"),
+            ("a._b", "an image is"),
+            ("a___b", "an image is"),
+            ("r.example/a-/b", "an image is"),
+            (&format!("a@md5:{}", "0".repeat(32)), "sha256, sha384 or sha512"),
+            (&format!("a@sha256:{}", "0".repeat(63)), "64"),
+            (&format!("a@sha256:{}", "G".repeat(64)), "64"),
+            (&format!("r.example/{}", "a".repeat(250)), "255 bytes"),
+            ("-a.example/b", "registry is a host"),
+            ("a..example/b", "registry is a host"),
             ("a.example:port/b", "registry is a host"),
         ] {
             let reason = parse(text).unwrap_err();

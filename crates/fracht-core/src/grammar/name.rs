@@ -142,6 +142,13 @@ fn namespaced(name: &str) -> Result<(), NameProblem> {
     )
 }
 
+/// Whether a cluster sets a label of pods itself, so that nobody else can (well-known labels of Kubernetes).
+pub fn is_label_of_cluster(name: &str) -> bool {
+    const PLAIN: [&str; 4] = ["pod-template-hash", "controller-revision-hash", "controller-uid", "job-name"];
+    const PREFIXES: [&str; 3] = ["batch.kubernetes.io/", "statefulset.kubernetes.io/", "apps.kubernetes.io/"];
+    PLAIN.contains(&name) || PREFIXES.iter().any(|prefix| name.starts_with(prefix))
+}
+
 /// Whether a text can be the value of a label (Kubernetes API conventions): at most 63 letters, digits, `-`, `_`
 /// and `.`, with a letter or a digit at both ends; or nothing.
 pub fn is_label_value(text: &str) -> bool {
@@ -196,7 +203,7 @@ fn key(name: &str) -> Result<(), NameProblem> {
 
 fn path(name: &str) -> Result<(), NameProblem> {
     let inside = name.strip_prefix('/');
-    let right = inside.is_some_and(|rest| !rest.is_empty())
+    let right = inside.is_some_and(|rest| rest.contains(|c| c != '/'))
         && !name.contains([':', '\0'])
         && !name.split('/').any(|part| part == ".." || part == ".");
     if right {
@@ -254,6 +261,7 @@ mod tests {
             (NameKind::Path, "/a/../b", Err(None)),
             (NameKind::Path, "/", Err(None)),
             (NameKind::Path, "/a\0", Err(None)),
+            (NameKind::Path, "//", Err(None)),
             (NameKind::Folder, "/", Ok(())),
             (NameKind::Folder, "srv", Err(Some("/srv"))),
             (NameKind::LabelValue, "Node_1.example", Ok(())),

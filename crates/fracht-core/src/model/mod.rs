@@ -157,6 +157,19 @@ impl Model {
         }
     }
 
+    /// The keys of secrets that become variables or arguments of a process.
+    pub fn secrets_of_processes(&self) -> BTreeSet<(SecretId, Arc<str>)> {
+        let referred =
+            self.workloads.iter().flat_map(Workload::texts).flat_map(|(_, text)| text.parts.clone());
+        let uses = self.workloads.iter().flat_map(Workload::containers).flat_map(|container| &container.uses);
+        let used = uses.flat_map(|used| self.used_keys(used));
+        let key = |part: Part| match part {
+            Part::Secret(id, key) => Some((id, key)),
+            _ => None,
+        };
+        referred.chain(used).filter_map(key).collect()
+    }
+
     /// Whether a workload that is in closed networks only asks the cluster's API, so that it has a way out for that.
     pub fn leaves_by_api(&self, workload: &Workload) -> bool {
         let gate = workload.after.iter().any(|after| after.condition == Condition::Done);

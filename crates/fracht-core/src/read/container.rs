@@ -133,6 +133,15 @@ fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
     let mut mounts: Vec<Mount> = Vec::new();
     for (path, entry) in fields.map(reader, "mount") {
         let Some(mount) = mount::read(reader, path, entry) else { continue };
+        if path.split('/').find(|step| !step.is_empty()) == Some("proc") {
+            reader.tainted = true;
+            reader.sink.push(
+                Diagnostic::new("bad-value", format!("nothing can be mounted at `{path}`"))
+                    .at(mount.path_span, "the processes, which no runtime lets be covered")
+                    .help("mount it somewhere else, for example at `/etc/NAME`"),
+            );
+            continue;
+        }
         if let Some(first) = mounts.iter().find(|known| same_place(&known.path, path)) {
             reader.tainted = true;
             reader.sink.push(

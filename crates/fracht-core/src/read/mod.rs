@@ -211,6 +211,19 @@ impl Reader<'_> {
         );
     }
 
+    /// Reports the name that every container has for itself: nothing else is ever found by it.
+    fn no_local_name(&mut self, name: &str, span: Span) {
+        if name != "localhost" {
+            return;
+        }
+        self.tainted = true;
+        self.sink.push(
+            Diagnostic::new("bad-name", "nothing is ever found by the name `localhost`")
+                .at(span, "each container's name for itself")
+                .help("name it after what it does"),
+        );
+    }
+
     /// Reads a file that the stack names; what goes wrong is reported.
     fn file(&mut self, written: &At<Arc<str>>) -> Option<(PathBuf, Arc<[u8]>)> {
         let path = self.path(written)?;

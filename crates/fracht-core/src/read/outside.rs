@@ -14,6 +14,7 @@ use crate::tree::Entry;
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Outside {
     let fields = Fields::of(entry, reader);
     let owner = format!("outside.{name}");
+    reader.no_local_name(name, entry.key_span);
     if let Some((_, symbol)) = reader.symbols.workload(name) {
         let first = symbol.span;
         reader.sink.push(

@@ -6,8 +6,8 @@ use std::time::Duration;
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
-use crate::grammar::duration;
 use crate::grammar::image::{self, Image};
+use crate::grammar::{duration, host};
 use crate::model::{Entry as EntryBy, Gate, Place, Target, Web};
 use crate::origin::At;
 use crate::resolve::Facts;
@@ -52,12 +52,11 @@ pub(super) fn read(
     target.namespace_present =
         fields.boolean(reader, "namespace-present").is_some_and(|present| present.value);
     // One that can't be read is not one that is missing.
-    let host = |reader: &mut Reader<'_>, key| {
-        let unread = || At::defaulted("unread.invalid".into(), "nothing else");
-        fields.plain(reader, key).or_else(|| fields.node(key).map(|_| unread()))
-    };
-    target.registry = host(reader, "registry");
-    target.domain = host(reader, "domain");
+    let unread = |key| fields.node(key).map(|_| At::defaulted("unread.invalid".into(), "nothing else"));
+    let registry = |text: &str| image::registry(text).map(|()| Arc::from(text));
+    let domain = |text: &str| host::name(text).map(|()| Arc::from(text));
+    target.registry = fields.small(reader, "registry", registry).or_else(|| unread("registry"));
+    target.domain = fields.small(reader, "domain", domain).or_else(|| unread("domain"));
     let api = fields.plains(reader, "api").unwrap_or_default();
     target.api = api.into_iter().map(|block| block.value).collect();
     target

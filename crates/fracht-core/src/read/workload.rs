@@ -9,7 +9,7 @@ use super::fields::{Fields, one_of};
 use super::health::PodPorts;
 use super::{Own, Reader, container, port, right};
 use crate::diag::Diagnostic;
-use crate::grammar::name::is_label_value;
+use crate::grammar::name::{is_label_of_cluster, is_label_value};
 use crate::grammar::{duration, platform, schedule, share};
 use crate::model::{
     After, Condition, Helper, Kind, List, Mount, Mounted, NetworkId, Over, Overlap, Port, Replicas, Rollout,
@@ -73,6 +73,7 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
     reader.tainted = false;
     let fields = Fields::of(entry, reader);
     let owner = format!("{}.{name}", if is_task { "task" } else { "service" });
+    reader.no_local_name(name, entry.key_span);
     let helpers: Vec<(&Arc<str>, &Entry)> =
         if is_task { Vec::new() } else { fields.map(reader, "beside").collect() };
     let ports = if is_task { Vec::new() } else { ports(reader, &owner, &fields, &helpers) };
@@ -265,14 +266,22 @@ fn settings(reader: &mut Reader<'_>, fields: &Fields<'_>, key: &str) -> Vec<(Arc
 fn labels(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
     let labels = settings(reader, fields, "label");
     let own = |name: &str| name.starts_with("app.kubernetes.io/") || name.starts_with("fracht/");
-    refuse_own(reader, fields, "label", own, "take another name; for `component` the key is `role`");
+    refuse(
+        reader,
+        fields,
+        "label",
+        own,
+        "set by Fracht",
+        "take another name; for `component` the key is `role`",
+    );
+    refuse(reader, fields, "label", is_label_of_cluster, "set by the cluster", "take another name");
     label_values(reader, &labels);
     labels
 }
 
 /// Notes are annotations; those that Fracht makes are its own.
 fn notes(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
-    refuse_own(reader, fields, "note", |name| name.starts_with("fracht/"), "take another name");
+    refuse(reader, fields, "note", |name| name.starts_with("fracht/"), "set by Fracht", "take another name");
     let notes = settings(reader, fields, "note");
     let size: usize = notes.iter().map(|(name, text)| name.len() + text.plain().len()).sum();
     let largest = notes.iter().map(|(_, text)| text).max_by_key(|text| text.plain().len());
@@ -295,31 +304,27 @@ fn place(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> 
     let place = settings(reader, fields, "place");
     if fields.node("platform").is_some() {
         let of_platform = |name: &str| matches!(name, "kubernetes.io/os" | "kubernetes.io/arch");
-        refuse_own(
-            reader,
-            fields,
-            "place",
-            of_platform,
-            "remove it, or remove `platform`, which sets this label",
-        );
+        let help = "remove it, or remove `platform`";
+        refuse(reader, fields, "place", of_platform, "set by `platform`", help);
     }
     label_values(reader, &place);
     place
 }
 
-/// Reports names in a table that Fracht gives itself.
-fn refuse_own(
+/// Reports names in a table that somebody else sets.
+fn refuse(
     reader: &mut Reader<'_>,
     fields: &Fields<'_>,
     key: &str,
-    is_own: impl Fn(&str) -> bool,
+    is_taken: impl Fn(&str) -> bool,
+    by: &str,
     help: &str,
 ) {
-    let names: Vec<_> = fields.map(reader, key).filter(|(name, _)| is_own(name)).collect();
+    let names: Vec<_> = fields.map(reader, key).filter(|(name, _)| is_taken(name)).collect();
     for (name, entry) in names {
         reader.tainted = true;
-        let message = format!("the {key} `{name}` is one that Fracht sets");
-        reader.sink.push(Diagnostic::new("bad-value", message).at(entry.key_span, "taken").help(help));
+        let message = format!("the {key} `{name}` cannot be set");
+        reader.sink.push(Diagnostic::new("bad-value", message).at(entry.key_span, by).help(help));
     }
 }
 

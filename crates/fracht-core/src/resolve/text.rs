@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use super::{Symbols, Unknown};
 use crate::diag::{Diagnostic, Sink};
+use crate::grammar::name::NameKind;
 use crate::grammar::reference::{self, Piece, Written, single_braces};
 use crate::model::{Address, Part, PodField, PortIndex, Text};
 use crate::origin::Origin;
@@ -245,6 +246,14 @@ impl Here<'_> {
             ("namespace", None) => PodField::Namespace,
             ("ip", None) => PodField::Ip,
             ("node", None) => PodField::Node,
+            ("label", Some(key)) if NameKind::Qualified.check(key).is_err() => {
+                let message = format!("`{key}` is not the name of a label");
+                return self.refuse(
+                    "bad-value",
+                    message,
+                    "write it as in `{pod.label/app.kubernetes.io/name}`",
+                );
+            }
             ("label", Some(key)) => PodField::Label(key.into()),
             (name, _) => {
                 let names = ["name", "namespace", "ip", "node", "label/KEY"];

@@ -111,6 +111,7 @@ pub static RULES: &[&Rule] = &[
     &start::AWAIT_ENDLESS,
     &start::STOP_TOO_SHORT,
     &texts::PROCESS_TEXT,
+    &texts::LABEL_UNKNOWN,
     &volumes::MODE_UNREADABLE,
     &networks::API_ANYWHERE,
     &entries::ENTRY_PATH,

@@ -2,7 +2,8 @@
 
 use super::{Check, Rule};
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{BeforeStop, Container, Content, Model, Part, Probe, Text, UseSource, Workload};
+use crate::grammar::name::is_label_of_cluster;
+use crate::model::{BeforeStop, Container, Content, Model, Part, PodField, Probe, Text, UseSource, Workload};
 use crate::source::Span;
 
 pub(super) static PROCESS_TEXT: Rule = Rule {
@@ -117,4 +118,42 @@ fn report(what: &str, span: Option<Span>, found: Option<&'static str>, sink: &mu
             .at(span, found)
             .help("put it into a config and mount that as a file, or shorten it"),
     );
+}
+
+pub(super) static LABEL_UNKNOWN: Rule = Rule {
+    name: "label-unknown",
+    severity: Severity::Warning,
+    summary: "A reference to a label that the pod does not have.",
+    why: "The cluster takes it, and the text is empty in its place.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.T = \"{pod.label/tier}\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nlabel.tier = \"front\"\nenv.T = \"{pod.label/tier}\"\n",
+    fixed: false,
+    check: Check::Model(label_unknown),
+};
+
+fn label_unknown(model: &Model, sink: &mut Sink) {
+    for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
+        for (_, text) in workload.texts() {
+            for part in &text.parts {
+                let Part::Pod(PodField::Label(label)) = part else { continue };
+                let own = workload.labels.iter().any(|(name, _)| name == label);
+                let set = is_label_of_cluster(label) || label.starts_with("fracht/");
+                let recommended = label.strip_prefix("app.kubernetes.io/").is_some_and(|name| match name {
+                    "name" | "part-of" | "managed-by" => true,
+                    "component" => workload.role.is_some(),
+                    "version" => workload.main.image.value.tag.is_some(),
+                    _ => false,
+                });
+                if own || set || recommended {
+                    continue;
+                }
+                let message = format!("the pods of `{}` have no label `{label}`", workload.reference());
+                sink.push(
+                    Diagnostic::new("label-unknown", message)
+                        .at(text.origin.span(), "will be empty")
+                        .help(format!("set it: `label.\"{label}\" = \"…\"` in `[{}]`", workload.reference())),
+                );
+            }
+        }
+    }
 }

@@ -65,6 +65,29 @@ fn the_last_line_break_of_a_secret_file_is_no_part_of_it() {
     }
 }
 
+/// What no cluster takes is told before anything is written, and nothing of it is shown.
+#[test]
+fn secret_values_that_no_cluster_takes_are_named() {
+    let stack = "[stack]\nname = \"s\"\n[secret.a]\nkey.v = { file = \"v\" }\nkey.\".dockerconfigjson\" = { file = \"d\" }\nkey.f = { env = \"FRACHT_TEST_LARGE\" }\n\
+                 [service.s]\nimage = \"s:1\"\nenv.V = \"{secret.a/v}\"\npull = \"secret.a\"\n";
+    let run = |v: &[u8], d: &str, large: usize| {
+        let sandbox = Sandbox::with(stack).file("d", d);
+        std::fs::write(sandbox.path("v"), v).unwrap();
+        let mut command = sandbox.command(&["render", "--secrets"]);
+        Run::of(&command.env("FRACHT_TEST_LARGE", "g".repeat(large)).output().unwrap())
+    };
+    assert_eq!(run(b"gull\n", "{}", 10).code, 0);
+    for (v, d, part) in [
+        (&b"gull\0"[..], "{}", "secret.a/v: a variable ends at a NUL byte"),
+        (b"\xffgull", "{}", "secret.a/v: a variable is UTF-8 text"),
+        (b"gull", "gull", "secret.a/.dockerconfigjson: logins of registries are JSON"),
+    ] {
+        let run = run(v, d, 10);
+        assert_eq!((run.code, run.out.as_str()), (2, ""), "{part}");
+        assert!(run.err.contains(part) && !run.err.contains("gull"), "{}", run.err);
+    }
+}
+
 #[test]
 fn a_machine_has_no_objects_and_the_targets_that_have_are_named() {
     let run = Sandbox::demo().run(&["render", "-t", "laptop"]);

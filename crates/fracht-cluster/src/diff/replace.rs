@@ -30,7 +30,9 @@ pub(super) fn needed(
         return None;
     }
     let (option, effect) = match kind {
-        "StatefulSet" => (" --cascade=orphan", "its pods and data stay; claims that exist keep their size and class"),
+        "StatefulSet" => {
+            (" --cascade=orphan", "its pods and data stay; claims that exist keep their size and class")
+        }
         "PersistentVolumeClaim" => ("", "its data is lost: copy it first, and stop what mounts it"),
         "PersistentVolume" => ("", "the folder on the node stays as it is"),
         "Deployment" => ("", "its pods stop until it is applied again"),

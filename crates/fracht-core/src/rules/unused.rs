@@ -1,10 +1,10 @@
 //! What nothing uses.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Check, Rule, settings};
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{Address, Model, Mounted, Part, UseSource};
+use crate::model::{Address, Model, Mount, Mounted, Part, Scratch, UseSource};
 use crate::source::Span;
 
 pub(super) static UNUSED: Rule = Rule {
@@ -57,6 +57,7 @@ fn unused(model: &Model, sink: &mut Sink) {
         }
         networks.extend(workload.networks.iter().map(|network| network.value));
     }
+    shared_by_one(model, sink);
     let mut tell = |kind: &str, name: &str, span: Span, use_it: &str| {
         sink.push(
             Diagnostic::new("unused", format!("Nothing uses {kind}.{name}."))
@@ -83,5 +84,27 @@ fn unused(model: &Model, sink: &mut Sink) {
     for (_, outside) in model.outsides.entries().filter(|(id, _)| !outsides.contains(id)) {
         let use_it = format!("Refer to it, {{outside.{}}}", outside.name);
         tell("outside", &outside.name, outside.span, &use_it);
+    }
+}
+
+/// A scratch folder with a name that only one mount of the pod says.
+fn shared_by_one(model: &Model, sink: &mut Sink) {
+    for workload in &model.workloads {
+        let mut mounts: BTreeMap<&str, Vec<&Mount>> = BTreeMap::new();
+        for mount in workload.containers().flat_map(|container| &container.mounts) {
+            if let Mounted::Scratch(Scratch { shared: Some(name), .. }) = &mount.what {
+                mounts.entry(name).or_default().push(mount);
+            }
+        }
+        for (name, mounts) in mounts {
+            let [mount] = mounts.as_slice() else { continue };
+            let message =
+                format!("`{}` shares the scratch folder `{name}` with no container", workload.reference());
+            sink.push(
+                Diagnostic::new("unused", message)
+                    .at(mount.origin.span(), "named here only")
+                    .help("write the same `shared` in another container of the pod, or remove it"),
+            );
+        }
     }
 }

@@ -214,3 +214,16 @@ fn a_secret_in_the_wrong_place_is_never_shown() {
         }
     }
 }
+
+/// What only one target has is counted as well.
+#[test]
+fn the_summary_counts_what_any_target_has() {
+    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n[target.one]\n[target.two]\nservice.b.image = \"b:1\"\n\
+                 service.b.mount.\"/v\" = \"volume.v\"\nvolume.v.size = \"1Gi\"\ntask.t.image = \"t:1\"\n[target.three]\ndrop = [\"service.a\"]\nservice.c.image = \"c:1\"\n";
+    let run = Sandbox::with(stack).run(&["check"]);
+    assert_eq!(
+        run.out, "s: no problems under one, two, three\n3 services, 1 task, 1 volume\n",
+        "{}",
+        run.err
+    );
+}

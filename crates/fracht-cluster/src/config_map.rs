@@ -1,4 +1,6 @@
-//! `ConfigMap` (core/v1) of a config, and the digest by which a change is seen.
+//! `ConfigMap` (core/v1) of a config, and the digests by which a change is seen.
+
+use std::collections::BTreeMap;
 
 use fracht_core::digest::Digest;
 use fracht_core::model::{Config, Content, Model};
@@ -27,22 +29,27 @@ pub(crate) fn config_map(model: &Model, config: &Config) -> ConfigMap {
     map
 }
 
-/// Changes with the content of some keys of the config, and with nothing else; `None` for one that is not made here.
-pub(crate) fn config_digest(config: &Config, is_used: impl Fn(&str) -> bool) -> Option<String> {
-    if config.present.is_some() {
-        return None;
+/// A digest of the content of each key; `None` for a config that is not made here.
+pub(crate) fn key_digests(config: &Config) -> Option<BTreeMap<&str, String>> {
+    let digest = |content: &Content| {
+        let mut digest = Digest::default();
+        match (content.as_text(), content) {
+            (Some(text), _) => digest.piece(text.as_bytes()),
+            (None, Content::File { bytes, .. }) => digest.piece(bytes),
+            (None, Content::Text(_) | Content::Present) => {}
+        }
+        digest.hex(64)
+    };
+    let made = config.present.is_none();
+    made.then(|| config.keys.iter().map(|key| (&*key.name, digest(&key.content))).collect())
+}
+
+/// Changes with the content of some keys, and with nothing else.
+pub(crate) fn digest_of<'d>(keys: impl Iterator<Item = (&'d str, &'d String)>) -> String {
+    let mut all = Digest::default();
+    for (key, digest) in keys {
+        all.piece(key.as_bytes());
+        all.piece(digest.as_bytes());
     }
-    let mut keys: Vec<_> = config.keys.iter().filter(|key| is_used(&key.name)).collect();
-    keys.sort_by(|a, b| a.name.cmp(&b.name));
-    let mut digest = Digest::default();
-    for key in keys {
-        let text = key.content.as_text();
-        digest.piece(key.name.as_bytes());
-        digest.piece(match (&text, &key.content) {
-            (Some(text), _) => text.as_bytes(),
-            (None, Content::File { bytes, .. }) => bytes,
-            (None, Content::Text(_) | Content::Present) => &[],
-        });
-    }
-    Some(digest.hex(16))
+    all.hex(16)
 }

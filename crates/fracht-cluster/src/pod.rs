@@ -11,7 +11,7 @@ use k8s_openapi::api::core::v1::{
 };
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
 
-use crate::config_map::config_digest;
+use crate::config_map::digest_of;
 use crate::name::{LABEL, fitted, in_stack, secret_name};
 use crate::rendering::Rendering;
 use crate::{container, filled, gate, labels, rights, security, storage};
@@ -123,9 +123,10 @@ fn annotations(rendering: &Rendering<'_>, workload: &Workload) -> Option<BTreeMa
     let digest = |(id, keys): (ConfigId, Keys<'_>)| {
         let config = &rendering.model().configs[id];
         let name = fitted(&format!("config-{}", config.name), LABEL);
+        let all = rendering.config_digests(id)?;
         let digest = match keys {
-            Keys::All => rendering.config_digest(id)?.to_owned(),
-            Keys::Some(keys) => config_digest(config, |key| keys.contains(key))?,
+            Keys::All => digest_of(all.iter().map(|(key, digest)| (*key, digest))),
+            Keys::Some(keys) => digest_of(keys.iter().filter_map(|key| Some((&**key, all.get(&**key)?)))),
         };
         Some((format!("fracht/{name}"), digest))
     };

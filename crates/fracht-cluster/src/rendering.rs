@@ -32,7 +32,7 @@ pub struct Rendering<'m> {
     secrets: Option<SecretValues>,
     outer: BTreeMap<(WorkloadId, PortIndex), u16>,
     job_names: BTreeMap<WorkloadId, String>,
-    config_digests: Vec<Option<String>>,
+    config_digests: Vec<Option<BTreeMap<&'m str, String>>>,
     /// The names of the objects that the patches of the model are for, in their order.
     patched: Vec<String>,
     passed: Vec<PassedObject>,
@@ -63,11 +63,7 @@ impl<'m> Rendering<'m> {
             outer,
             job_names: BTreeMap::new(),
             patched: Vec::new(),
-            config_digests: model
-                .configs
-                .iter()
-                .map(|config| config_map::config_digest(config, |_| true))
-                .collect(),
+            config_digests: model.configs.iter().map(config_map::key_digests).collect(),
             passed,
             problems,
             pieces: all.iter().filter(|piece| !matches!(piece.source, Source::Secret(_))).copied().collect(),
@@ -275,9 +271,9 @@ impl<'m> Rendering<'m> {
         self.job_names.get(&task).map_or("", String::as_str)
     }
 
-    /// The digest of a config's content; `None` for one that is not made here.
-    pub(crate) fn config_digest(&self, config: ConfigId) -> Option<&str> {
-        self.config_digests.get(config.index())?.as_deref()
+    /// The digests of a config's keys; `None` for one that is not made here.
+    pub(crate) fn config_digests(&self, config: ConfigId) -> Option<&BTreeMap<&'m str, String>> {
+        self.config_digests.get(config.index())?.as_ref()
     }
 
     /// The text of an object that is taken as it is, unless it is changed.

@@ -35,6 +35,7 @@ mod security;
 mod service;
 mod stateful_set;
 mod storage;
+mod together;
 mod web;
 mod write;
 

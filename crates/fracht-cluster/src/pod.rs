@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use fracht_core::grammar::duration::whole_seconds;
 use fracht_core::model::{ConfigId, Container as Definition, Model, Mounted, Over, Part, Workload};
 use k8s_openapi::api::core::v1::{
-    Affinity, LocalObjectReference, PodAffinityTerm, PodAntiAffinity, PodSpec, PodTemplateSpec,
+    Affinity, LocalObjectReference, PodAffinity, PodAffinityTerm, PodAntiAffinity, PodSpec, PodTemplateSpec,
     TopologySpreadConstraint,
 };
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
@@ -60,7 +60,7 @@ pub(crate) fn template(
     };
     PodTemplateSpec {
         metadata: Some(ObjectMeta {
-            labels: Some(labels::of_pod(rendering.model(), workload)),
+            labels: Some(labels::of_pod(rendering.model(), workload, rendering.together(workload))),
             annotations: annotations(rendering, workload),
             ..ObjectMeta::default()
         }),
@@ -86,20 +86,30 @@ fn topology_key(over: Over) -> String {
     }
 }
 
-/// No two on one node: a rule, not a balance.
+/// No two of it on one node, and all that share a volume of one node on that node: rules, not balances.
 fn affinity(rendering: &Rendering<'_>, workload: &Workload) -> Option<Affinity> {
-    let spread = workload.spread.filter(|spread| spread.over.value == Over::Node && spread.strict.value)?;
-    let term = PodAffinityTerm {
-        label_selector: Some(labels::label_selector(rendering.model(), workload)),
-        topology_key: topology_key(spread.over.value),
+    let model = rendering.model();
+    let apart = workload.spread.filter(|spread| spread.over.value == Over::Node && spread.strict.value);
+    let term = |selector| PodAffinityTerm {
+        label_selector: Some(selector),
+        topology_key: topology_key(Over::Node),
         ..PodAffinityTerm::default()
     };
-    Some(Affinity {
-        pod_anti_affinity: Some(PodAntiAffinity {
-            required_during_scheduling_ignored_during_execution: Some(vec![term]),
-            ..PodAntiAffinity::default()
-        }),
-        ..Affinity::default()
+    let apart = apart.map(|_| PodAntiAffinity {
+        required_during_scheduling_ignored_during_execution: Some(vec![term(labels::label_selector(
+            model, workload,
+        ))]),
+        ..PodAntiAffinity::default()
+    });
+    // The first pod of the group goes anywhere, as it fits the rule itself.
+    let together = rendering.together(workload).map(|group| PodAffinity {
+        required_during_scheduling_ignored_during_execution: Some(vec![term(labels::of_group(model, group))]),
+        ..PodAffinity::default()
+    });
+    (apart.is_some() || together.is_some()).then_some(Affinity {
+        pod_affinity: together,
+        pod_anti_affinity: apart,
+        node_affinity: None,
     })
 }
 

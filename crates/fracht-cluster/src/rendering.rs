@@ -20,7 +20,7 @@ use crate::passed::{self, PassedObject};
 use crate::plan::{self, Origin, Piece, Source};
 use crate::{
     autoscaler, claim, config_map, deployment, disruption, http_route, job, namespace, network_policy,
-    outside, patch, rights, secret, service, stateful_set, web,
+    outside, patch, rights, secret, service, stateful_set, together, web,
 };
 
 /// The values of the secrets that are made, by key.
@@ -33,6 +33,8 @@ pub struct Rendering<'m> {
     outer: BTreeMap<(WorkloadId, PortIndex), u16>,
     job_names: BTreeMap<WorkloadId, String>,
     config_digests: Vec<Option<BTreeMap<&'m str, String>>>,
+    /// Who has to run on one node with others, by the name of their group.
+    together: BTreeMap<&'m str, String>,
     /// The names of the objects that the patches of the model are for, in their order.
     patched: Vec<String>,
     passed: Vec<PassedObject>,
@@ -63,6 +65,7 @@ impl<'m> Rendering<'m> {
             outer,
             job_names: BTreeMap::new(),
             patched: Vec::new(),
+            together: together::groups(model),
             config_digests: model.configs.iter().map(config_map::key_digests).collect(),
             passed,
             problems,
@@ -269,6 +272,11 @@ impl<'m> Rendering<'m> {
     /// The name of a task's Job.
     pub(crate) fn job_name(&self, task: WorkloadId) -> &str {
         self.job_names.get(&task).map_or("", String::as_str)
+    }
+
+    /// The group that a workload has to share a node with.
+    pub(crate) fn together(&self, workload: &Workload) -> Option<&str> {
+        self.together.get(&*workload.name).map(String::as_str)
     }
 
     /// The digests of a config's keys; `None` for one that is not made here.

@@ -325,6 +325,53 @@ fn words_become_what_the_cluster_reads() {
     assert_eq!(pod(&all, "Deployment", "b")["volumes"][0]["persistentVolumeClaim"]["readOnly"], true);
 }
 
+/// A pod on another node would wait for ever for a volume that one node may mount.
+#[test]
+fn those_who_share_a_volume_of_one_node_share_the_node() {
+    let service = |name: &str, volumes: &[&str]| {
+        let mounts = volumes.iter().map(|volume| format!("mount.\"/{volume}\" = \"volume.{volume}\"\n"));
+        format!("[service.{name}]\nimage = \"a:1\"\n{}", mounts.collect::<Vec<_>>().concat())
+    };
+    let volume = |name: &str, more: &str| format!("[volume.{name}]\nsize = \"1Gi\"\n{more}\n");
+    let all = holds(
+        &[
+            volume("v", ""),
+            volume("w", ""),
+            volume("x", ""),
+            volume("alone", ""),
+            volume("many", "access = \"many-nodes\""),
+            volume("folder", "node-folder = \"/d\""),
+            service("a", &["v"]),
+            service("b", &["w", "x"]),
+            service("c", &["v", "w", "alone"]),
+            service("d", &["many", "folder"]),
+            service("e", &["many", "folder"]),
+            "[task.t]\nimage = \"t:1\"\nschedule = \"on demand\"\nmount.\"/x\" = \"volume.x\"\n".to_owned(),
+        ]
+        .concat(),
+        "cluster",
+    );
+    let template = |kind: &str, name: &str| {
+        let spec = &object(&all, kind, name)["spec"];
+        spec.get("jobTemplate").map_or(&spec["template"], |job| &job["spec"]["template"]).clone()
+    };
+    for (kind, name, group) in [
+        ("Deployment", "a", json!("v")),
+        ("Deployment", "b", json!("v")),
+        ("Deployment", "c", json!("v")),
+        ("CronJob", "t", json!("v")),
+        ("Deployment", "d", Value::Null),
+        ("Deployment", "e", Value::Null),
+    ] {
+        let template = template(kind, name);
+        assert_eq!(template["metadata"]["labels"]["fracht/one-node"], group, "{name}");
+        let term =
+            &template["spec"]["affinity"]["podAffinity"]["requiredDuringSchedulingIgnoredDuringExecution"][0];
+        assert_eq!(term["labelSelector"]["matchLabels"]["fracht/one-node"], group, "{name}");
+        assert_eq!(term["topologyKey"].is_null(), group.is_null());
+    }
+}
+
 #[test]
 fn a_container_is_never_called_as_a_gate_is() {
     let all = holds(

@@ -322,6 +322,16 @@ pub(crate) fn stack_file(parts: &[Part]) -> String {
         if part.volume {
             writeln!(out, "mount.\"/data\" = \"volume.v{index}\"").unwrap();
         }
+        // A task can share the data of an earlier one.
+        let shares = |other: &&usize| {
+            let other = &parts[**other];
+            other.volume && (other.is_task || !other.has(1)) && other.access() != "one-pod"
+        };
+        if let (true, Some(other)) =
+            (part.is_task && part.has(19), (0..index).collect::<Vec<_>>().iter().find(shares))
+        {
+            writeln!(out, "mount.\"/other\" = \"volume.v{other}\"").unwrap();
+        }
         match part.config {
             Some(true) => writeln!(
                 out,

@@ -1,0 +1,61 @@
+//! Which services and tasks have to run on one node: they mount a volume that the pods of one node may mount. A cluster
+//! does not see to that by itself: a pod on another node would wait for the volume for ever.
+
+use std::collections::BTreeMap;
+
+use fracht_core::model::{Access, Model, Mounted, VolumeId, WorkloadId};
+
+/// The label that pods on one node share.
+pub(crate) const LABEL: &str = "fracht/one-node";
+
+/// The names of those that share a node with another, each with the name of the first volume that keeps its group together.
+pub(crate) fn groups(model: &Model) -> BTreeMap<&str, String> {
+    let mut mounted: BTreeMap<VolumeId, Vec<WorkloadId>> = BTreeMap::new();
+    for (id, workload) in model.workloads.entries() {
+        for mount in workload.containers().flat_map(|container| &container.mounts) {
+            let Mounted::Volume(volume) = mount.what else { continue };
+            let definition = &model.volumes[volume];
+            // A folder on nodes is there without being attached.
+            let attached = !definition.each.value && definition.node_folder.is_none();
+            let known = mounted.entry(volume).or_default();
+            if attached && definition.access.value == Access::OneNode && !known.contains(&id) {
+                known.push(id);
+            }
+        }
+    }
+    let mut groups = Groups::default();
+    for (volume, workloads) in mounted.iter().filter(|(_, workloads)| workloads.len() > 1) {
+        for id in workloads {
+            groups.join(*volume, *id);
+        }
+    }
+    let members = std::mem::take(&mut groups.first_volume);
+    let name =
+        |(id, volume)| (&*model.workloads[id].name, model.volumes[groups.root(volume)].name.to_string());
+    members.into_iter().map(name).collect()
+}
+
+/// Volumes joined by those who mount several of them.
+#[derive(Default)]
+struct Groups {
+    first_volume: BTreeMap<WorkloadId, VolumeId>,
+    above: BTreeMap<VolumeId, VolumeId>,
+}
+
+impl Groups {
+    fn join(&mut self, volume: VolumeId, workload: WorkloadId) {
+        let first = *self.first_volume.entry(workload).or_insert(volume);
+        let (one, other) = (self.root(first), self.root(volume));
+        // The earlier one stays, so that a volume behind it changes no label.
+        if one != other {
+            self.above.insert(one.max(other), one.min(other));
+        }
+    }
+
+    fn root(&mut self, volume: VolumeId) -> VolumeId {
+        let Some(above) = self.above.get(&volume).copied() else { return volume };
+        let root = self.root(above);
+        self.above.insert(volume, root);
+        root
+    }
+}

@@ -7,7 +7,6 @@ use fracht_core::model::{Model, Network, Workload};
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::{LabelSelector, ObjectMeta};
 
 use crate::name::{LABEL, fitted, side_name, workload_name};
-use crate::together;
 
 const NAME: &str = "app.kubernetes.io/name";
 const COMPONENT: &str = "app.kubernetes.io/component";
@@ -17,6 +16,8 @@ const MANAGED_BY: &str = "app.kubernetes.io/managed-by";
 
 /// What marks the members of the stack's common network.
 pub(crate) const COMMON_NETWORK: &str = "fracht/common-network";
+/// What the pods on one node share.
+const ONE_NODE: &str = "fracht/one-node";
 /// The value of the labels that mark members of networks.
 pub(crate) const MEMBER: &str = "member";
 
@@ -39,7 +40,7 @@ pub(crate) fn network_key(network: &Network) -> String {
 
 /// What marks the pods that share a node.
 pub(crate) fn of_group(model: &Model, group: &str) -> LabelSelector {
-    let labels = [(PART_OF, &*model.name.value), (together::LABEL, group)];
+    let labels = [(PART_OF, &*model.name.value), (ONE_NODE, group)];
     let labels = labels.map(|(name, value)| (name.to_owned(), value.to_owned()));
     LabelSelector { match_labels: Some(labels.into()), match_expressions: None }
 }
@@ -47,7 +48,7 @@ pub(crate) fn of_group(model: &Model, group: &str) -> LabelSelector {
 /// The labels of a workload's pods: those of its objects, the networks that it is in, and the group that shares a node.
 pub(crate) fn of_pod(model: &Model, workload: &Workload, group: Option<&str>) -> Labels {
     let mut labels = of_workload(model, workload);
-    labels.extend(group.map(|group| (together::LABEL.to_owned(), group.to_owned())));
+    labels.extend(group.map(|group| (ONE_NODE.to_owned(), group.to_owned())));
     let networks = workload.networks.iter().map(|id| network_key(&model.networks[id.value]));
     labels.extend(networks.map(|key| (key, MEMBER.to_owned())));
     if workload.networks.is_empty() {

@@ -35,7 +35,6 @@ mod security;
 mod service;
 mod stateful_set;
 mod storage;
-mod together;
 mod web;
 mod write;
 

@@ -168,10 +168,10 @@ fn claimed(model: &Model, passed: &[PassedObject]) -> BTreeSet<VolumeId> {
         Mounted::Volume(id) => Some(id),
         _ => None,
     });
-    let named = model.volumes.entries().filter(|(_, volume)| {
-        let name = claim_name(model, volume);
-        passed.iter().any(|object| object.text.contains(&name))
-    });
+    let of_a_name = |c: char| c.is_ascii_alphanumeric() || "-.".contains(c);
+    let words = passed.iter().flat_map(|object| object.text.split(|c| !of_a_name(c)));
+    let words: BTreeSet<&str> = words.collect();
+    let named = model.volumes.entries().filter(|(_, volume)| words.contains(&*claim_name(model, volume)));
     mounted.chain(named.map(|(id, _)| id)).collect()
 }
 

@@ -60,7 +60,7 @@ pub(crate) fn template(
     };
     PodTemplateSpec {
         metadata: Some(ObjectMeta {
-            labels: Some(labels::of_pod(rendering.model(), workload, rendering.together(workload))),
+            labels: Some(labels::of_pod(rendering.model(), workload, rendering.one_node(workload))),
             annotations: annotations(rendering, workload),
             ..ObjectMeta::default()
         }),
@@ -102,7 +102,7 @@ fn affinity(rendering: &Rendering<'_>, workload: &Workload) -> Option<Affinity> 
         ..PodAntiAffinity::default()
     });
     // The first pod of the group goes anywhere, as it fits the rule itself.
-    let together = rendering.together(workload).map(|group| PodAffinity {
+    let together = rendering.one_node(workload).map(|group| PodAffinity {
         required_during_scheduling_ignored_during_execution: Some(vec![term(labels::of_group(model, group))]),
         ..PodAffinity::default()
     });

@@ -8,6 +8,7 @@ use fracht_core::diag::Diagnostic;
 use fracht_core::model::{
     ConfigId, Kind, Model, OutsidePlace, Patch, PortIndex, SecretId, Volume, Workload, WorkloadId,
 };
+use fracht_core::plan::one_node;
 use fracht_core::plan::order::Order;
 use fracht_core::plan::ports::PortPlan;
 use fracht_core::source::Span;
@@ -20,7 +21,7 @@ use crate::passed::{self, PassedObject};
 use crate::plan::{self, Origin, Piece, Source};
 use crate::{
     autoscaler, claim, config_map, deployment, disruption, http_route, job, namespace, network_policy,
-    outside, patch, rights, secret, service, stateful_set, together, web,
+    outside, patch, rights, secret, service, stateful_set, web,
 };
 
 /// The values of the secrets that are made, by key.
@@ -33,8 +34,8 @@ pub struct Rendering<'m> {
     outer: BTreeMap<(WorkloadId, PortIndex), u16>,
     job_names: BTreeMap<WorkloadId, String>,
     config_digests: Vec<Option<BTreeMap<&'m str, String>>>,
-    /// Who has to run on one node with others, by the name of their group.
-    together: BTreeMap<&'m str, String>,
+    /// Those who share a node with others, each with the volume that their group is named after.
+    one_node: BTreeMap<&'m str, &'m str>,
     /// The names of the objects that the patches of the model are for, in their order.
     patched: Vec<String>,
     passed: Vec<PassedObject>,
@@ -60,12 +61,15 @@ impl<'m> Rendering<'m> {
         }
         let (passed, problems) = passed::objects(model);
         let all = plan::plan(model, &order, &passed);
+        let one_node = one_node::groups(model).into_iter();
         let mut rendering = Self {
             model,
             outer,
             job_names: BTreeMap::new(),
             patched: Vec::new(),
-            together: together::groups(model),
+            one_node: one_node
+                .map(|(id, volume)| (&*model.workloads[id].name, &*model.volumes[volume].name))
+                .collect(),
             config_digests: model.configs.iter().map(config_map::key_digests).collect(),
             passed,
             problems,
@@ -275,8 +279,8 @@ impl<'m> Rendering<'m> {
     }
 
     /// The group that a workload has to share a node with.
-    pub(crate) fn together(&self, workload: &Workload) -> Option<&str> {
-        self.together.get(&*workload.name).map(String::as_str)
+    pub(crate) fn one_node(&self, workload: &Workload) -> Option<&str> {
+        self.one_node.get(&*workload.name).copied()
     }
 
     /// The digests of a config's keys; `None` for one that is not made here.

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use regex::Regex;
 use serde_json::Value;
 
-use crate::{policies, server};
+use crate::{policies, scheduler, server};
 
 /// What the made-up stacks expect to be there: objects by kind and name, with the keys that they have.
 const PRESENT: [(&str, &str, &[&str]); 6] = [
@@ -169,6 +169,7 @@ impl<'a> Cluster<'a> {
         }
         policies::check(self);
         server::check(self);
+        scheduler::check(self);
     }
 
     /// Each object is one of a kind, its name is a name, and the namespace is that of all others.

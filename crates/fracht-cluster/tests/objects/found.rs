@@ -138,6 +138,24 @@ fn what_never_works_is_refused_at_its_line() {
             9,
         ),
         (
+            "two that share a volume of one node, on different nodes",
+            format!(
+                "[volume.v]\nsize = \"1Gi\"\n{a}platform = \"linux/amd64\"\nmount.\"/d\" = \"volume.v\"\n\
+                 [task.t]\nimage = \"t:1\"\nplatform = \"linux/arm64\"\nmount.\"/d\" = \"volume.v\"\n"
+            ),
+            "node-clash",
+            9,
+        ),
+        (
+            "folders of two nodes in one pod",
+            format!(
+                "[volume.v]\nsize = \"1Gi\"\nnode-folder = \"/d\"\nnode = \"n1\"\n\
+                 {a}mount.\"/d\" = \"volume.v\"\nplace.\"kubernetes.io/hostname\" = \"n2\"\n"
+            ),
+            "node-clash",
+            5,
+        ),
+        (
             "a right that never matches",
             format!(
                 "{a}rights = [{{ on = \"leases\", may = [\"get\", \"create\"], only = [\"leader\"] }}]\n"
@@ -347,6 +365,11 @@ fn those_who_share_a_volume_of_one_node_share_the_node() {
             service("d", &["many", "folder"]),
             service("e", &["many", "folder"]),
             "[task.t]\nimage = \"t:1\"\nschedule = \"on demand\"\nmount.\"/x\" = \"volume.x\"\n".to_owned(),
+            // These can have it one after the other.
+            "[volume.late]\nsize = \"1Gi\"\n\
+             [task.u]\nimage = \"t:1\"\nplace.disk = \"fast\"\nmount.\"/l\" = \"volume.late\"\n\
+             [task.v]\nimage = \"t:1\"\nplace.disk = \"slow\"\nmount.\"/l\" = \"volume.late\"\n"
+                .to_owned(),
         ]
         .concat(),
         "cluster",
@@ -508,7 +531,7 @@ fn main_of<'o>(all: &'o mut [Value], name: &str) -> &'o mut Value {
 fn what_was_made_before_does_not_hold_together() {
     let good = made(&files(ONE_OF_EACH), "cluster");
     whole::check(&good);
-    let before: [(&str, Change); 26] = [
+    let before: [(&str, Change); 28] = [
         ("a probe at a helper's port", |all| {
             main_of(all, "-a")["readinessProbe"]["tcpSocket"]["port"] = "m".into();
         }),
@@ -533,6 +556,16 @@ fn what_was_made_before_does_not_hold_together() {
         }),
         ("no group for files", |all| {
             pod_of(all, "-a")["securityContext"].as_object_mut().unwrap().remove("fsGroup");
+        }),
+        ("another node than its volume's", |all| {
+            pod_of(all, "-a")["nodeSelector"]["kubernetes.io/hostname"] = "n2".into();
+        }),
+        ("a volume of one node on two", |all| {
+            of(all, "PersistentVolumeClaim", "-pod")["spec"]["accessModes"][0] = "ReadWriteOnce".into();
+            let volumes = pod_of(all, "-b")["volumes"].as_array_mut().unwrap();
+            volumes.push(json!({ "name": "pod", "persistentVolumeClaim": { "claimName": "s-pod" } }));
+            let mounts = main_of(all, "-b")["volumeMounts"].as_array_mut().unwrap();
+            mounts.push(json!({ "name": "pod", "mountPath": "/pod" }));
         }),
         ("a label with other letters", |all| pod_of(all, "-a")["nodeSelector"]["disk"] = "very fast!".into()),
         ("a path with two slashes", |all| {

@@ -26,6 +26,7 @@ mod policies;
 mod problems;
 mod restricted;
 mod round_trip;
+mod scheduler;
 mod server;
 mod whole;
 mod yaml;

@@ -198,7 +198,6 @@ fn roles(cluster: &Cluster<'_>) {
 /// A claim for one pod has one; one for readers is only read.
 fn claims(cluster: &Cluster<'_>) {
     let mut mounted: BTreeMap<String, usize> = BTreeMap::new();
-    let mut nodes: BTreeMap<String, Vec<Value>> = BTreeMap::new();
     let mode = |name: &Value| {
         let claim =
             cluster.of_kind("PersistentVolumeClaim").find(|(_, claim)| claim["metadata"]["name"] == *name);
@@ -213,21 +212,6 @@ fn claims(cluster: &Cluster<'_>) {
                 *mounted.entry(claim["claimName"].to_string()).or_default() +=
                     usize::try_from(replicas).unwrap();
             }
-            let by_hand = |name: &Value| {
-                cluster
-                    .of_kind("PersistentVolume")
-                    .any(|(_, piece)| piece["spec"]["claimRef"]["name"] == *name)
-            };
-            if mode == "ReadWriteOnce" && !by_hand(&claim["claimName"]) {
-                let rules =
-                    &pod.spec()["affinity"]["podAffinity"]["requiredDuringSchedulingIgnoredDuringExecution"];
-                let group = rules[0]["labelSelector"]["matchLabels"]["fracht/one-node"].clone();
-                assert!(
-                    group.is_null() || pod.labels()["fracht/one-node"] == group,
-                    "the first would start nowhere"
-                );
-                nodes.entry(claim["claimName"].to_string()).or_default().push(group);
-            }
             if mode == "ReadOnlyMany" {
                 assert_eq!(claim["readOnly"], true, "{volume}");
                 let mounts = pod.containers().flat_map(|container| items(&container["volumeMounts"]));
@@ -236,12 +220,6 @@ fn claims(cluster: &Cluster<'_>) {
                 }
             }
         }
-    }
-    for (claim, pods) in nodes.iter().filter(|(_, pods)| pods.len() > 1) {
-        assert!(
-            !pods[0].is_null() && pods.iter().all(|node| *node == pods[0]),
-            "{claim} on several nodes: {pods:?}"
-        );
     }
     assert!(mounted.values().all(|count| *count <= 1), "{mounted:?}");
     for (_, piece) in cluster.of_kind("PersistentVolume") {

@@ -1,5 +1,6 @@
 //! What follows from a model: plain data, no output.
 
+pub mod one_node;
 pub mod order;
 pub mod ports;
 pub mod reach;

@@ -7,6 +7,7 @@ mod entries;
 mod images;
 mod levels;
 mod networks;
+mod nodes;
 mod objects;
 mod outside;
 mod ports;
@@ -117,6 +118,7 @@ pub static RULES: &[&Rule] = &[
     &entries::ENTRY_PATH,
     &outside::OUTSIDE_ADDRESS,
     &settings::SECRET_TOO_LARGE,
+    &nodes::NODE_CLASH,
     &objects::NAME_CLASH,
     &objects::PATCH_MISSES,
     &objects::PASS_BROKEN,

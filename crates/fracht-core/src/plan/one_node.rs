@@ -3,13 +3,10 @@
 
 use std::collections::BTreeMap;
 
-use fracht_core::model::{Access, Model, Mounted, VolumeId, WorkloadId};
+use crate::model::{Access, Model, Mounted, VolumeId, WorkloadId};
 
-/// The label that pods on one node share.
-pub(crate) const LABEL: &str = "fracht/one-node";
-
-/// The names of those that share a node with another, each with the name of the first volume that keeps its group together.
-pub(crate) fn groups(model: &Model) -> BTreeMap<&str, String> {
+/// Those who share a node with another, each with the first volume that keeps its group together.
+pub fn groups(model: &Model) -> BTreeMap<WorkloadId, VolumeId> {
     let mut mounted: BTreeMap<VolumeId, Vec<WorkloadId>> = BTreeMap::new();
     for (id, workload) in model.workloads.entries() {
         for mount in workload.containers().flat_map(|container| &container.mounts) {
@@ -30,9 +27,7 @@ pub(crate) fn groups(model: &Model) -> BTreeMap<&str, String> {
         }
     }
     let members = std::mem::take(&mut groups.first_volume);
-    let name =
-        |(id, volume)| (&*model.workloads[id].name, model.volumes[groups.root(volume)].name.to_string());
-    members.into_iter().map(name).collect()
+    members.into_iter().map(|(id, volume)| (id, groups.root(volume))).collect()
 }
 
 /// Volumes joined by those who mount several of them.
@@ -53,9 +48,15 @@ impl Groups {
     }
 
     fn root(&mut self, volume: VolumeId) -> VolumeId {
-        let Some(above) = self.above.get(&volume).copied() else { return volume };
-        let root = self.root(above);
-        self.above.insert(volume, root);
+        let mut root = volume;
+        while let Some(above) = self.above.get(&root) {
+            root = *above;
+        }
+        // The next look-up is short.
+        let mut at = volume;
+        while at != root {
+            at = self.above.insert(at, root).unwrap_or(root);
+        }
         root
     }
 }

@@ -153,7 +153,7 @@ fn what_never_works_is_refused_at_its_line() {
                  {a}mount.\"/d\" = \"volume.v\"\nplace.\"kubernetes.io/hostname\" = \"n2\"\n"
             ),
             "node-clash",
-            5,
+            4,
         ),
         (
             "a right that never matches",

@@ -99,8 +99,8 @@ fn clash(first: &Demand<'_>, second: &Demand<'_>, volume: Option<&Volume>) -> Di
             .help("keep one of the two, or mount volumes of one node only");
     };
     let name = &volume.name;
-    problem(format!("`{one}` and `{two}` share the node of `volume.{name}`, but ask for different nodes"))
-        .also(volume.span, "for the pods of one node")
+    problem(format!("`{one}` and `{two}` must share a node, but ask for two"))
+        .also(volume.span, "mounted by pods of one node")
         .help("ask for the same node in both")
         .help(format!("or let many nodes mount it: `access = \"many-nodes\"` in `[volume.{name}]`"))
 }

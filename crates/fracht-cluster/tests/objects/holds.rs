@@ -1,0 +1,273 @@
+//! Stacks whose objects are easily taken for something else: they hold together, see [`crate::whole::check`], and come
+//! to what the stack says.
+
+use serde_json::{Value, json};
+
+use crate::{files, made, object, whole};
+
+/// A stack whose objects hold together, with what they come to.
+fn holds(stack: &str, target: &str) -> Vec<Value> {
+    let made = made(&files(&format!("[stack]\nname = \"s\"\n{stack}")), target);
+    whole::check(&made);
+    made.objects
+}
+
+fn pod(objects: &[Value], kind: &str, name: &str) -> Value {
+    object(objects, kind, name)["spec"]["template"]["spec"].clone()
+}
+
+#[test]
+fn numbers_that_the_cluster_picks_are_not_written() {
+    let all = holds(
+        "[service.a]\nimage = \"a:1\"\nport.web = { number = 8080, reach = \"node\" }\n\
+         [service.b]\nimage = \"b:1\"\nport.syslog = { number = 514, protocol = \"udp\", reach = \"node\", at = \"auto\" }\n",
+        "cluster",
+    );
+    for name in ["a-node", "b-node"] {
+        assert!(object(&all, "Service", name)["spec"]["ports"][0].get("nodePort").is_none());
+    }
+}
+
+#[test]
+fn volumes_of_a_pod_are_never_taken_for_each_other() {
+    let all = holds(
+        "[volume.x]\nsize = \"1Gi\"\n[volume.volume-x]\nsize = \"1Gi\"\neach = true\n[volume.config-a]\nsize = \"1Gi\"\neach = true\n\
+         [config.a]\nkey.K = \"1\"\n[config.a-0440]\nkey.Z = \"2\"\n[config.shared-a]\nkey.Z = \"2\"\n\
+         [service.a]\nimage = \"a:1\"\nuser = 5\nmount.\"/one\" = \"volume.x\"\nmount.\"/two\" = \"volume.volume-x\"\nmount.\"/three\" = \"volume.config-a\"\n\
+         mount.\"/a\" = { from = \"config.a\", mode = \"0440\" }\nmount.\"/b\" = \"config.a-0440\"\nmount.\"/c\" = \"config.a\"\nmount.\"/s\" = \"config.shared-a\"\n\
+         mount.\"/a/b\" = { scratch = \"1Mi\" }\nmount.\"/a-b\" = { scratch = \"2Mi\", shared = \"a\" }\nmount.\"/x\" = { scratch = \"2Mi\", shared = \"x-y\" }\n\
+         beside.a-b = { image = \"x:1\", mount = { \"/c\" = { scratch = \"3Mi\" }, \"/d\" = { scratch = \"2Mi\", shared = \"a\" } } }\n\
+         beside.c = { image = \"x:1\", mount = { \"/a/b\" = { scratch = \"4Mi\" }, \"/x\" = { scratch = \"2Mi\", shared = \"x-y\" } } }\n",
+        "cluster",
+    );
+    assert_eq!(
+        pod(&all, "StatefulSet", "a")["volumes"].as_array().unwrap().len(),
+        10,
+        "and two claim templates"
+    );
+}
+
+#[test]
+fn a_task_has_its_time_and_its_tries_for_itself() {
+    let all = holds(
+        "[service.db]\nimage = \"d:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\", boot = \"10m\" }\n\
+         [task.t]\nimage = \"a:1\"\nretries = 0\ntimeout = \"1m\"\nafter = { db = \"ready\" }\n",
+        "cluster",
+    );
+    let job = &all.iter().find(|object| object["kind"] == "Job").unwrap()["spec"];
+    assert!(job.get("activeDeadlineSeconds").is_none());
+    assert_eq!(job["template"]["spec"]["activeDeadlineSeconds"], 60 + 600);
+    assert_eq!(job["podFailurePolicy"]["rules"][0]["action"], "Ignore");
+    let gates = (0..21).map(|n| format!("after.s{n} = \"ready\"")).collect::<Vec<_>>().join("\n");
+    let services =
+        (0..21).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 1\nhealth = {{ tcp = \"x\" }}\n"));
+    holds(
+        &format!("[task.t]\nimage = \"a:1\"\n{gates}\n{}", services.collect::<Vec<_>>().concat()),
+        "cluster",
+    );
+}
+
+#[test]
+fn a_helper_runs_as_its_own_user() {
+    let all = holds(
+        "[service.a]\nimage = \"a:1\"\nuser = 0\nbeside.x = { image = \"x:1\", confine = \"strict\" }\n",
+        "cluster",
+    );
+    let helper = &pod(&all, "Deployment", "a")["initContainers"][0]["securityContext"];
+    assert!(helper.get("runAsUser").is_none() && helper["runAsNonRoot"] == true, "{helper}");
+}
+
+#[test]
+fn files_can_be_read_by_those_who_mount_them() {
+    for (user, helper) in
+        [("user = \"999:999\"", ""), ("user = 10001", ""), ("", "user = 7,"), ("user = 0", "user = 7,")]
+    {
+        holds(
+            &format!(
+                "[config.k]\nkey.pw = \"x\"\n[secret.s]\nkey.k = {{ env = \"K\" }}\n[service.a]\nimage = \"a:1\"\n{user}\n\
+                 mount.\"/k\" = {{ from = \"config.k\", mode = \"0440\" }}\nmount.\"/s/k\" = {{ from = \"secret.s/k\", mode = \"0400\" }}\n\
+                 beside.x = {{ image = \"x:1\", {helper} mount = {{ \"/k\" = {{ from = \"config.k\", mode = \"0440\" }} }} }}\n"
+            ),
+            "cluster",
+        );
+    }
+}
+
+#[test]
+fn later_uses_win_over_earlier_ones_in_every_form() {
+    let config = "[config.one]\nkey.MODE = \"first\"\n[config.two]\nkey.MODE = \"second\"\nkey.LEVEL = \"2\"\n[service.a]\nimage = \"a:1\"\n";
+    for uses in [
+        "{ from = \"config.one\", spell = \"upper\" }, \"config.two\"",
+        "\"config.two\", { from = \"config.one\", spell = \"upper\" }",
+        "\"config.one\", { from = \"config.two\", spell = \"upper\" }, \"config.one\"",
+        "{ from = \"config.two\", spell = \"upper\" }, { from = \"config.one\", spell = \"upper\" }",
+    ] {
+        holds(&format!("{config}use = [{uses}]\n"), "cluster");
+        holds(&format!("{config}use = [{uses}]\nenv.MODE = \"own $€ {{config.two/LEVEL}}\"\n"), "cluster");
+    }
+}
+
+#[test]
+fn words_become_what_the_cluster_reads() {
+    let all = holds(
+        "[task.t]\nimage = \"a:1\"\nschedule = \"0 3 * * 5-7\"\n\
+         [service.a]\nimage = \"a:1\"\nenv.PRICE = \"5 $€\"\nenv.cmd = \"$(x)\"\nargs = [\"$$\", \"$é\"]\nport.x = 1\nworkdir = \"/\"\n\
+         health = { run = [\"sh\", \"-c\", \"test $$ -gt 0 && test $(cmd) = $(date)\"], every = \"500ms\", boot = \"30s\" }\n\
+         [volume.v]\nsize = \"1Gi\"\naccess = \"many-readers\"\n[service.b]\nimage = \"a:1\"\nreplicas = 2\nmount.\"/k\" = \"volume.v\"\n",
+        "cluster",
+    );
+    assert_eq!(object(&all, "CronJob", "t")["spec"]["schedule"], "0 3 * * 0,5,6");
+    assert_eq!(pod(&all, "Deployment", "a")["containers"][0]["startupProbe"]["failureThreshold"], 30);
+    assert_eq!(pod(&all, "Deployment", "b")["volumes"][0]["persistentVolumeClaim"]["readOnly"], true);
+}
+
+/// A pod on another node would wait for ever for a volume that one node may mount.
+#[test]
+fn those_who_share_a_volume_of_one_node_share_the_node() {
+    let service = |name: &str, volumes: &[&str]| {
+        let mounts = volumes.iter().map(|volume| format!("mount.\"/{volume}\" = \"volume.{volume}\"\n"));
+        format!("[service.{name}]\nimage = \"a:1\"\n{}", mounts.collect::<Vec<_>>().concat())
+    };
+    let volume = |name: &str, more: &str| format!("[volume.{name}]\nsize = \"1Gi\"\n{more}\n");
+    let all = holds(
+        &[
+            volume("v", ""),
+            volume("w", ""),
+            volume("x", ""),
+            volume("alone", ""),
+            volume("many", "access = \"many-nodes\""),
+            volume("folder", "node-folder = \"/d\""),
+            service("a", &["v"]),
+            service("b", &["w", "x"]),
+            service("c", &["v", "w", "alone"]),
+            service("d", &["many", "folder"]),
+            service("e", &["many", "folder"]),
+            "[task.t]\nimage = \"t:1\"\nschedule = \"on demand\"\nmount.\"/x\" = \"volume.x\"\n".to_owned(),
+            // These can have it one after the other.
+            "[volume.late]\nsize = \"1Gi\"\n\
+             [task.u]\nimage = \"t:1\"\nplace.disk = \"fast\"\nmount.\"/l\" = \"volume.late\"\n\
+             [task.v]\nimage = \"t:1\"\nplace.disk = \"slow\"\nmount.\"/l\" = \"volume.late\"\n"
+                .to_owned(),
+        ]
+        .concat(),
+        "cluster",
+    );
+    let template = |kind: &str, name: &str| {
+        let spec = &object(&all, kind, name)["spec"];
+        spec.get("jobTemplate").map_or(&spec["template"], |job| &job["spec"]["template"]).clone()
+    };
+    for (kind, name, group) in [
+        ("Deployment", "a", json!("v")),
+        ("Deployment", "b", json!("v")),
+        ("Deployment", "c", json!("v")),
+        ("CronJob", "t", json!("v")),
+        ("Deployment", "d", Value::Null),
+        ("Deployment", "e", Value::Null),
+    ] {
+        let template = template(kind, name);
+        assert_eq!(template["metadata"]["labels"]["fracht/one-node"], group, "{name}");
+        let term =
+            &template["spec"]["affinity"]["podAffinity"]["requiredDuringSchedulingIgnoredDuringExecution"][0];
+        assert_eq!(term["labelSelector"]["matchLabels"]["fracht/one-node"], group, "{name}");
+        assert_eq!(term["topologyKey"].is_null(), group.is_null());
+    }
+}
+
+#[test]
+fn a_container_is_never_called_as_a_gate_is() {
+    let all = holds(
+        "[service.db]\nimage = \"d:1\"\nport.x = 1\nhealth = { tcp = \"x\" }\n[service.wait-for-db]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n",
+        "cluster",
+    );
+    assert_ne!(pod(&all, "Deployment", "wait-for-db")["initContainers"][0]["name"], "wait-for-db");
+}
+
+/// Two stacks in one namespace share addresses and nothing else: what is applied later takes the place of nothing.
+#[test]
+fn stacks_in_one_namespace_leave_each_other_alone() {
+    let stack = |name: &str, service: &str| {
+        format!(
+            "[stack]\nname = \"{name}\"\n[service.{service}]\nimage = \"a:1\"\nport.x = {{ number = 1, reach = \"node\" }}\nuse = [\"config.c\"]\nmount.\"/v\" = \"volume.v\"\n\
+             mount.\"/s\" = \"secret.s\"\nafter = {{ t = \"done\" }}\nrights = [{{ on = \"pods\", may = [\"get\"] }}]\n\
+             [service.worker-{service}]\nimage = \"a:1\"\nreplicas = 2\nnetwork = [\"n\"]\n[task.t]\nimage = \"t:1\"\n[task.r]\nimage = \"t:1\"\nschedule = \"on demand\"\n\
+             [volume.v]\nsize = \"1Gi\"\nnode-folder = \"/v\"\n[config.c]\nkey.K = \"1\"\n[secret.s]\nkey.k = {{ env = \"K\" }}\n[network.n]\n[target.t]\nnamespace = \"shared\"\n"
+        )
+    };
+    let identities = |name: &str, service: &str| -> Vec<(String, String)> {
+        let made = made(&files(&stack(name, service)), "t");
+        // A name with two dashes has a digest, which the tests do not make up.
+        if !name.contains("--") {
+            whole::check(&made);
+        }
+        let identity = |object: &Value| (object["kind"].to_string(), object["metadata"]["name"].to_string());
+        made.objects.iter().filter(|object| object["kind"] != "Namespace").map(identity).collect()
+    };
+    // Names that would be read alike if they were joined by a dash.
+    for (one, other) in
+        [(("a", "b-x"), ("a-b", "x")), (("tide", "api"), ("desk", "web")), (("a", "x"), ("a--b", "y"))]
+    {
+        let (first, second) = (identities(one.0, one.1), identities(other.0, other.1));
+        assert!(first.iter().all(|identity| !second.contains(identity)), "{first:?} {second:?}");
+    }
+    let namespace =
+        |name: &str| object(&made(&files(&stack(name, "x")), "t").objects, "Namespace", "shared").clone();
+    assert_eq!(namespace("a"), namespace("b"), "what both make is the same");
+    let piece = |namespace: &str, volume: &str| {
+        let stack = format!(
+            "[stack]\nname = \"s\"\n[volume.{volume}]\nsize = \"1Gi\"\nnode-folder = \"/v\"\n[service.a]\nimage = \"a:1\"\nmount.\"/v\" = \"volume.{volume}\"\n[target.t]\nnamespace = \"{namespace}\"\n"
+        );
+        let all = made(&files(&stack), "t").objects;
+        all.iter().find(|object| object["kind"] == "PersistentVolume").unwrap()["metadata"]["name"].clone()
+    };
+    assert_ne!(piece("tide-prod", "db"), piece("tide", "prod-db"));
+    assert_ne!(piece("a", "s-b"), piece("a-s", "b"));
+}
+
+#[test]
+fn what_only_a_machine_mounts_is_not_claimed_in_a_cluster() {
+    let stack = "[volume.v]\nsize = \"1Gi\"\n[volume.w]\nsize = \"1Gi\"\n[service.a]\nimage = \"a:1\"\nmount.\"/w\" = \"volume.w\"\n\
+                 [target.laptop]\non = \"machine\"\nservice.a.mount.\"/v\" = \"volume.v\"\n[target.prod]\n";
+    let all = holds(stack, "prod");
+    let claims: Vec<_> = all.iter().filter(|object| object["kind"] == "PersistentVolumeClaim").collect();
+    assert_eq!(claims.len(), 1, "{claims:?}");
+    assert_eq!(claims[0]["metadata"]["name"], "s-w");
+    let passed = files(&format!("pass = [\"p.yaml\"]\n[stack]\nname = \"s\"\n{stack}"))
+        .with("/s/p.yaml", "apiVersion: v1\nkind: Pod\nmetadata: {name: p}\nspec: {volumes: [{name: v, persistentVolumeClaim: {claimName: s-v}}]}\n");
+    let all = made(&passed, "prod").objects;
+    assert_eq!(all.iter().filter(|object| object["kind"] == "PersistentVolumeClaim").count(), 2);
+}
+
+#[test]
+fn roles_and_labels_reach_every_object_of_a_service() {
+    let all = holds(
+        "[service.a]\nimage = \"a:1\"\nrole = \"server\"\nlabel.team = \"harbour\"\nreplicas = { min = 2, max = 3 }\ncpu = \"1\"\n\
+         port.w = { number = 80, reach = \"web\", host = \"*.a.example\" }\nport.n = { number = 81, reach = \"node\" }\n\
+         rights = [{ on = \"pods\", may = [\"get\"] }]\n",
+        "cluster",
+    );
+    let of_a = |object: &&Value| object["metadata"]["labels"]["app.kubernetes.io/name"] == "a";
+    let objects: Vec<_> = all.iter().filter(of_a).collect();
+    assert!(objects.len() >= 10, "{}", objects.len());
+    for object in objects {
+        let labels = &object["metadata"]["labels"];
+        assert_eq!(
+            (&labels["team"], &labels["app.kubernetes.io/component"]),
+            (&json!("harbour"), &json!("server")),
+            "{object}"
+        );
+    }
+}
+
+#[test]
+fn a_changed_key_restarts_those_who_use_it() {
+    let stack = |a: &str| {
+        format!(
+            "[config.c]\nkey.A = \"{a}\"\nkey.B = \"b\"\n[service.a]\nimage = \"a:1\"\nenv.A = \"{{config.c/A}}\"\n\
+             [service.b]\nimage = \"a:1\"\nmount.\"/b\" = \"config.c/B\"\n[service.all]\nimage = \"a:1\"\nuse = [\"config.c\"]\n\
+             [service.folder]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n"
+        )
+    };
+    let (before, after) = (holds(&stack("1"), "cluster"), holds(&stack("2"), "cluster"));
+    let changes = |name: &str| object(&before, "Deployment", name) != object(&after, "Deployment", name);
+    assert_eq!(["a", "b", "all", "folder"].map(changes), [true, false, true, true]);
+}

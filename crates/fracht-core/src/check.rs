@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use crate::cover::Cover;
 use crate::diag::{Diagnostic, Report, Sink};
 use crate::files::{Files, reason};
 use crate::include::Gather;
@@ -31,7 +32,7 @@ pub struct Project<'f> {
     sources: Sources,
     cache: FileCache,
     given: Given,
-    found: Vec<Diagnostic>,
+    found: Sink,
 }
 
 /// Why a stack file can't be opened. These are about the file, not about what it says.
@@ -134,7 +135,6 @@ impl<'f> Project<'f> {
         let mut tree = gather.file(path, shown.display().to_string(), text);
         stamp_layers(&mut tree);
         let targets = Targets::of(&tree);
-        let found = sink.take();
         Ok(Self {
             files,
             root,
@@ -144,7 +144,7 @@ impl<'f> Project<'f> {
             sources,
             cache: FileCache::new(),
             given: Given::default(),
-            found,
+            found: sink,
         })
     }
 
@@ -190,7 +190,7 @@ impl<'f> Project<'f> {
 
     /// Reads and checks the stack under one target; `None` if there is no such target.
     pub fn check(&mut self, target: &str) -> Option<Verdict> {
-        let mut sink = Sink::with(self.found.clone());
+        let mut sink = self.found.clone();
         let input = read::Input {
             tree: &self.tree,
             targets: &self.targets,
@@ -216,7 +216,7 @@ impl<'f> Project<'f> {
             symbols: &verdict.symbols,
             model: &verdict.model,
             sources: &self.sources,
-            hidden: verdict.report.hidden(),
+            cover: Cover::new(&verdict.report, &self.sources),
         };
         traced.trace(path)
     }

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use crate::diag::{Diagnostic, Sink};
 use crate::files::{Files, PathProblem, confine, glob, reason};
 use crate::language::{ROOT, Shape, verify};
-use crate::source::Sources;
+use crate::source::{Sources, Syntax};
 use crate::syntax;
 use crate::tree::{Entries, Entry, Node, Value};
 
@@ -29,7 +29,7 @@ impl Gather<'_> {
     /// The tree of a file and of all that it includes.
     pub(crate) fn file(&mut self, path: &Path, shown: String, text: &str) -> Node {
         self.seen.insert(self.files.canonical(path).unwrap_or_else(|_| path.to_owned()));
-        let id = self.sources.add(path, shown, text.into());
+        let id = self.sources.add(path, shown, text.into(), Syntax::Stack);
         let mut tree = syntax::parse(text, id, self.sink);
         verify(&ROOT, &tree, self.sources, self.sink);
         let items = match tree.at(&["include"]).map(|node| &node.value) {

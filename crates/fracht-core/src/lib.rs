@@ -10,9 +10,10 @@
 //! 5. [`rules`]: what a reader of the model would object to
 //! 6. [`plan`]: order and ports
 //!
-//! [`check::Project`] runs them.
+//! [`check::Project`] runs them. [`cover`] says what of all this may be shown.
 
 pub mod check;
+pub mod cover;
 pub mod diag;
 pub mod digest;
 pub mod files;

@@ -3,8 +3,12 @@
 //! Everything that comes from a file keeps a [`Span`]. Spans are small and `Copy`; only [`Sources`] knows
 //! the text behind them.
 
+use std::collections::HashMap;
+use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
+
+use crate::cover;
 
 /// A file in [`Sources`].
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -23,10 +27,15 @@ pub struct Span {
 
 impl Span {
     /// The span of a byte range that came out of a parser.
-    pub(crate) fn new(file: FileId, range: std::ops::Range<usize>) -> Self {
+    pub(crate) fn new(file: FileId, range: Range<usize>) -> Self {
         // Files over 4 GiB are refused before they are parsed.
         let short = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
         Self { file, start: short(range.start), end: short(range.end) }
+    }
+
+    /// The bytes of the file.
+    pub fn range(self) -> Range<usize> {
+        self.start as usize..self.end as usize
     }
 
     /// Whether the two share a byte, or one is empty and lies in the other.
@@ -62,7 +71,18 @@ pub struct SourceFile {
     pub shown: String,
     /// Its text, without a byte-order mark.
     pub text: Arc<str>,
+    syntax: Syntax,
     lines: OnceLock<Vec<u32>>,
+    hidden: OnceLock<Vec<Range<usize>>>,
+}
+
+/// What the text of a file is written in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Syntax {
+    /// TOML: a stack file.
+    Stack,
+    /// `KEY=value` lines.
+    Lines,
 }
 
 impl SourceFile {
@@ -81,8 +101,24 @@ impl SourceFile {
         self.lines().partition_point(|start| *start <= at).max(1)
     }
 
+    /// The bytes of the lines that a span is on.
+    pub fn lines_of(&self, span: Span) -> Range<usize> {
+        let last = self.line_of(span.end.max(span.start.saturating_add(1)) - 1);
+        self.line_range(self.line_of(span.start)).start..self.line_range(last).end
+    }
+
+    /// What of the text must not be shown, by its place and its looks: sorted, without overlaps.
+    pub fn hidden(&self) -> &[Range<usize>] {
+        self.hidden.get_or_init(|| {
+            cover::merged(match self.syntax {
+                Syntax::Stack => cover::hidden_in_stack(&self.text),
+                Syntax::Lines => cover::hidden_in_lines(&self.text),
+            })
+        })
+    }
+
     /// The bytes of line `line` (from 1), without its line break; empty for a line that there is not.
-    pub fn line_range(&self, line: usize) -> std::ops::Range<usize> {
+    pub fn line_range(&self, line: usize) -> Range<usize> {
         let lines = self.lines();
         let Some(start) = line.checked_sub(1).and_then(|index| lines.get(index)) else {
             return 0..0;
@@ -98,16 +134,19 @@ impl SourceFile {
 #[derive(Debug, Default)]
 pub struct Sources {
     files: Vec<SourceFile>,
+    by_path: HashMap<PathBuf, FileId, rustc_hash::FxBuildHasher>,
 }
 
 impl Sources {
     /// Takes a file in; the same path twice gives the same id.
-    pub fn add(&mut self, path: &Path, shown: String, text: Arc<str>) -> FileId {
-        if let Some(known) = self.files.iter().position(|file| file.path == path) {
-            return FileId(u32::try_from(known).unwrap_or(u32::MAX));
+    pub fn add(&mut self, path: &Path, shown: String, text: Arc<str>, syntax: Syntax) -> FileId {
+        if let Some(known) = self.by_path.get(path) {
+            return *known;
         }
         let id = FileId(u32::try_from(self.files.len()).unwrap_or(u32::MAX));
-        self.files.push(SourceFile { path: path.to_owned(), shown, text, lines: OnceLock::new() });
+        let (lines, hidden) = (OnceLock::new(), OnceLock::new());
+        self.files.push(SourceFile { path: path.to_owned(), shown, text, syntax, lines, hidden });
+        self.by_path.insert(path.to_owned(), id);
         id
     }
 
@@ -148,7 +187,7 @@ mod tests {
     fn places_count_characters_and_survive_carriage_returns() {
         let mut sources = Sources::default();
         let text = "a = 1\r\nü = 'é'\r\n\r\nlast";
-        let file = sources.add(Path::new("/s/f.toml"), "f.toml".into(), text.into());
+        let file = sources.add(Path::new("/s/f.toml"), "f.toml".into(), text.into(), Syntax::Stack);
         let at = |needle: &str| {
             let start = text.find(needle).unwrap();
             Span::new(file, start..start + needle.len())
@@ -161,6 +200,6 @@ mod tests {
         assert_eq!(&text[shown.line_range(2)], "ü = 'é'");
         assert_eq!(shown.line_range(3).len(), 0);
         assert_eq!(shown.line_range(9), 0..0);
-        assert_eq!(sources.add(Path::new("/s/f.toml"), "f.toml".into(), "".into()), file);
+        assert_eq!(sources.add(Path::new("/s/f.toml"), "f.toml".into(), "".into(), Syntax::Stack), file);
     }
 }

@@ -5,12 +5,13 @@
 
 mod live;
 mod replace;
+mod secret;
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use fracht_core::rules::{is_secret_name, secret_in};
 use serde_json::Value;
 
+use self::secret::{HIDDEN, Secrets, is_secret_flag};
 use crate::object::text_at;
 
 /// All that differs.
@@ -67,12 +68,10 @@ pub struct FieldChange {
 
 pub use replace::Replacement;
 
-/// What stands in the place of a secret value.
-const HIDDEN: &str = "(hidden)";
-
 /// Compares two sets of objects.
 pub fn compare(old: &[Value], new: &[Value]) -> Difference {
     let mut difference = Difference::default();
+    let secrets = Secrets::of(old.iter().chain(new));
     let old = of_stacks(old, new, &mut difference.left_out);
     let mut old_by: BTreeMap<Identity, &Value> = BTreeMap::new();
     for object in old {
@@ -91,6 +90,7 @@ pub fn compare(old: &[Value], new: &[Value]) -> Difference {
                     kind: text_at(object, "/kind"),
                     namespace: difference.namespace.as_ref(),
                     live: live::is_live(before),
+                    secrets: &secrets,
                 };
                 walk.values("", Some(before), Some(object), &mut fields);
                 if fields.is_empty() {
@@ -204,6 +204,7 @@ struct Walk<'a> {
     namespace: Option<&'a (String, String)>,
     /// Whether the old object is one of a cluster.
     live: bool,
+    secrets: &'a Secrets,
 }
 
 impl Walk<'_> {
@@ -224,6 +225,15 @@ impl Walk<'_> {
             (None, Some(new)) if self.live && (*new == "" || *new == serde_json::json!([])) => {}
             (Some(old), None) if self.live && live::is_filled_in(path, old) => {}
             (Some(old), Some(new)) if self.live && live::is_same_amount(path, old, new) => {}
+            // Of a Secret that has no data, or none any more, the keys are told.
+            (Some(Value::Object(fields)), None) if self.is_data(path) => {
+                let none = serde_json::Map::new();
+                self.values(path, Some(&fields.clone().into()), Some(&none.into()), out);
+            }
+            (None, Some(Value::Object(fields))) if self.is_data(path) => {
+                let none = serde_json::Map::new();
+                self.values(path, Some(&none.into()), Some(&fields.clone().into()), out);
+            }
             (old, new) => {
                 if !self.is_move(path, old, new) {
                     out.push(self.field(path, old, new));
@@ -235,7 +245,15 @@ impl Walk<'_> {
     fn lists(&self, path: &str, old: &[Value], new: &[Value], out: &mut Vec<FieldChange>) {
         let Some(key) = key_of(path, old, new) else {
             for index in 0..old.len().max(new.len()) {
+                let before = index.checked_sub(1);
+                let flag = |items: &[Value]| {
+                    before.and_then(|at| items.get(at)?.as_str()).is_some_and(is_secret_flag)
+                };
+                let from = out.len();
                 self.values(&format!("{path}[{index}]"), old.get(index), new.get(index), out);
+                if flag(old) || flag(new) {
+                    out.iter_mut().skip(from).for_each(FieldChange::hide);
+                }
             }
             return;
         };
@@ -272,40 +290,68 @@ impl Walk<'_> {
     }
 
     fn field(&self, path: &str, old: Option<&Value>, new: Option<&Value>) -> FieldChange {
-        let secret = self.is_secret(path) || [old, new].into_iter().flatten().any(holds_secret);
-        let shown = |value: Option<&Value>| {
-            value.map(|value| if secret { Value::String(HIDDEN.into()) } else { value.clone() })
-        };
-        FieldChange { path: path.to_owned(), old: shown(old), new: shown(new), secret }
+        let name = own_name(path);
+        let shown = |value: Option<&Value>| value.map(|value| self.secrets.covered(value, name));
+        let (shown_old, shown_new) = (shown(old), shown(new));
+        let is_hidden = |value: &Option<Value>| value.as_ref().is_some_and(|value| value == HIDDEN);
+        // What differs in the hidden part alone differs, and shows nothing.
+        let secret = self.is_of_secret(path)
+            || is_hidden(&shown_old)
+            || is_hidden(&shown_new)
+            || shown_old == shown_new && old != new;
+        let mut change = FieldChange { path: path.to_owned(), old: shown_old, new: shown_new, secret };
+        if secret {
+            change.hide();
+        }
+        change
     }
 
-    /// Whether what stands at a path is secret by its name.
-    fn is_secret(&self, path: &str) -> bool {
-        if self.kind == "Secret" && (path.starts_with("data") || path.starts_with("stringData")) {
-            return true;
-        }
-        let path = path.strip_suffix(".value").unwrap_or(path);
-        let inner = path.strip_suffix(']').and_then(|path| path.rsplit_once('[')).map(|(_, name)| name);
-        // A reference to a secret has a name and a key, which are none.
-        let name = inner.or_else(|| path.strip_prefix("data.")).unwrap_or_default();
-        is_secret_name(name)
+    /// Whether a path is to the keys of a Secret.
+    fn is_data(&self, path: &str) -> bool {
+        self.kind == "Secret" && (path == "data" || path == "stringData")
+    }
+
+    /// Whether what stands at a path is what a Secret does not show.
+    fn is_of_secret(&self, path: &str) -> bool {
+        let open = ["apiVersion", "kind", "type", "metadata.name", "metadata.namespace"];
+        self.kind == "Secret" && !open.contains(&path)
     }
 }
 
-/// Whether a value, or one in it, is secret by its looks.
-fn holds_secret(value: &Value) -> bool {
-    match value {
-        Value::String(text) => secret_in(text).is_some(),
-        Value::Array(items) => items.iter().any(holds_secret),
-        Value::Object(fields) => fields.values().any(holds_secret),
-        _ => false,
+impl FieldChange {
+    /// Takes the values out.
+    fn hide(&mut self) {
+        let hidden = |value: &mut Option<Value>| {
+            if value.is_some() {
+                *value = Some(Value::String(HIDDEN.into()));
+            }
+        };
+        hidden(&mut self.old);
+        hidden(&mut self.new);
+        self.secret = true;
     }
+}
+
+/// The name of people's own that a path ends with: of a variable, of a key.
+fn own_name(path: &str) -> Option<&str> {
+    let item = |path: &'_ str| path.strip_suffix(']').and_then(|path| path.rfind('['));
+    if let Some(path) = path.strip_suffix(".value")
+        && let Some(at) = item(path)
+    {
+        return path.get(at + 1..path.len() - 1);
+    }
+    let maps =
+        ["data.", "stringData.", "binaryData.", "metadata.annotations.", "template.metadata.annotations."];
+    maps.iter()
+        .find_map(|map| path.strip_prefix(map).or_else(|| Some(path.split_once(&format!(".{map}"))?.1)))
 }
 
 /// Fields that only the cluster writes.
 fn is_of_the_cluster(path: &str) -> bool {
     let of_meta = ["uid", "resourceVersion", "creationTimestamp", "generation", "managedFields", "selfLink"];
-    path == "status" || path.strip_prefix("metadata.").is_some_and(|field| of_meta.contains(&field))
+    path == "status"
+        || path == "metadata.annotations.kubectl.kubernetes.io/last-applied-configuration"
+        || path.strip_prefix("metadata.").is_some_and(|field| of_meta.contains(&field))
 }
 
 /// The field by which the items of two lists are matched; `None` where position counts.

@@ -1,13 +1,11 @@
 //! What the tool has to say about a stack: one struct for every problem, and what collects them.
 
-mod hide;
 mod report;
 mod sink;
 pub(crate) mod suggest;
 
 use crate::source::Span;
 
-pub use hide::secret_looking;
 pub use report::{Finding, Report, Severity};
 pub(crate) use sink::Sink;
 pub use suggest::listing;

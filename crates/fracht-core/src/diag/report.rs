@@ -1,6 +1,7 @@
 //! All that was found, with severities, without repeats, in the order of the files.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use super::{Diagnostic, Sink};
 use crate::source::Span;
@@ -43,12 +44,22 @@ pub struct Finding {
 pub struct Report {
     findings: Vec<Finding>,
     hidden: BTreeSet<Span>,
+    hidden_texts: BTreeSet<Arc<str>>,
+    /// How many problems of each rule were not kept.
+    more: BTreeMap<(&'static str, Severity), usize>,
 }
 
 impl Report {
     /// Gives each problem its severity, drops repeats and those that nobody wants to hear of, and sorts.
     pub(crate) fn new(sink: Sink, severity: impl Fn(&str) -> Option<Severity>) -> Self {
-        let mut report = Self { findings: Vec::new(), hidden: sink.hidden };
+        let mut more = BTreeMap::new();
+        for (rule, _) in &sink.more {
+            if let Some(severity) = severity(rule) {
+                *more.entry((*rule, severity)).or_default() += 1;
+            }
+        }
+        let mut report =
+            Self { findings: Vec::new(), hidden: sink.hidden, hidden_texts: sink.hidden_texts, more };
         report.add(sink.diagnostics, severity);
         report
     }
@@ -66,10 +77,16 @@ impl Report {
     /// One report of several targets' ones. What holds for all of them names none.
     pub fn over_targets(reports: Vec<(String, Report)>) -> Self {
         let count = reports.len();
-        let mut hidden = BTreeSet::new();
+        let (mut hidden, mut hidden_texts, mut more) = (BTreeSet::new(), BTreeSet::new(), BTreeMap::new());
         let mut merged: BTreeMap<_, Finding> = BTreeMap::new();
         for (target, report) in reports {
             hidden.extend(report.hidden);
+            hidden_texts.extend(report.hidden_texts);
+            for (rule, count) in report.more {
+                // Mostly they are the same ones under every target.
+                let most = more.entry(rule).or_insert(count);
+                *most = count.max(*most);
+            }
             for finding in report.findings {
                 let entry = merged.entry(OwnedKey::of(&finding.diagnostic));
                 entry.or_insert(finding).targets.push(target.clone());
@@ -83,7 +100,12 @@ impl Report {
         };
         // What one target has no use for, another may have.
         let told = |finding: &Finding| finding.targets.is_empty() || finding.diagnostic.rule != "unused";
-        Self { findings: merged.into_values().map(all_or_some).filter(told).collect(), hidden }
+        Self {
+            findings: merged.into_values().map(all_or_some).filter(told).collect(),
+            hidden,
+            hidden_texts,
+            more,
+        }
     }
 
     /// What was found, sorted by file and place.
@@ -96,9 +118,21 @@ impl Report {
         &self.hidden
     }
 
+    /// Values that no message may show, wherever they come from.
+    pub fn hidden_texts(&self) -> &BTreeSet<Arc<str>> {
+        &self.hidden_texts
+    }
+
+    /// How many there are, with those that were not kept.
+    pub fn total(&self) -> usize {
+        self.findings.len() + self.more.values().sum::<usize>()
+    }
+
     /// How many of a severity.
     pub fn count(&self, severity: Severity) -> usize {
-        self.findings.iter().filter(|finding| finding.severity == severity).count()
+        let kept = self.findings.iter().filter(|finding| finding.severity == severity).count();
+        let more = self.more.iter().filter(|((_, other), _)| *other == severity);
+        kept + more.map(|(_, count)| count).sum::<usize>()
     }
 
     /// Whether nothing stands in the way of using the stack.

@@ -1,44 +1,62 @@
 //! Collects what the stages find.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use super::Diagnostic;
 use crate::source::Span;
 
+/// The most problems of one rule that are kept. Of those behind them only the number is: nobody reads on, and a
+/// stack of a million mistakes must not take the memory of a million messages.
+const MOST_OF_RULE: usize = 1000;
+
 /// Takes in diagnostics, places whose text must never be shown, and places that a stage could not read.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct Sink {
     pub(super) diagnostics: Vec<Diagnostic>,
     pub(super) hidden: BTreeSet<Span>,
+    pub(super) hidden_texts: BTreeSet<Arc<str>>,
+    counts: BTreeMap<&'static str, usize>,
+    /// The places of those that were not kept, with their rules.
+    pub(super) more: Vec<(&'static str, Option<Span>)>,
     lost: Vec<Span>,
 }
 
 impl Sink {
-    /// A sink that holds some problems already.
-    pub(crate) fn with(diagnostics: Vec<Diagnostic>) -> Self {
-        Self { diagnostics, ..Self::default() }
-    }
-
     /// What was taken in.
+    #[cfg(test)]
     pub(crate) fn take(self) -> Vec<Diagnostic> {
         self.diagnostics
     }
 
     /// Takes in all that another sink holds.
     pub(crate) fn absorb(&mut self, other: Self) {
-        self.diagnostics.extend(other.diagnostics);
+        other.diagnostics.into_iter().for_each(|diagnostic| self.push(diagnostic));
+        self.more.extend(other.more);
         self.hidden.extend(other.hidden);
+        self.hidden_texts.extend(other.hidden_texts);
         self.lost.extend(other.lost);
     }
 
     /// Takes in one problem.
     pub(crate) fn push(&mut self, diagnostic: Diagnostic) {
-        self.diagnostics.push(diagnostic);
+        let count = self.counts.entry(diagnostic.rule).or_default();
+        *count += 1;
+        if *count > MOST_OF_RULE {
+            self.more.push((diagnostic.rule, diagnostic.primary.map(|label| label.span)));
+        } else {
+            self.diagnostics.push(diagnostic);
+        }
     }
 
     /// Marks a place whose text is secret: no excerpt shows it.
     pub(crate) fn hide(&mut self, span: Span) {
         self.hidden.insert(span);
+    }
+
+    /// Notes a value that no message may show: it comes from elsewhere, and may turn up anywhere.
+    pub(crate) fn hide_text(&mut self, text: Arc<str>) {
+        self.hidden_texts.insert(text);
     }
 
     /// Notes that a value was passed over because its shape is wrong. The check of shapes reports those
@@ -47,15 +65,12 @@ impl Sink {
         self.lost.push(span);
     }
 
-    /// Whether anything was found at a place.
-    fn speaks_of(&self, span: Span) -> bool {
-        self.diagnostics.iter().any(|d| d.primary.as_ref().is_some_and(|p| p.span.overlaps(span)))
-    }
-
     /// Reports the values that were passed over and that no other message explains.
     pub(crate) fn report_lost(&mut self) {
+        let kept = self.diagnostics.iter().filter_map(|found| Some(found.primary.as_ref()?.span));
+        let spoken_of = Places::of(kept.chain(self.more.iter().filter_map(|(_, span)| *span)));
         for span in std::mem::take(&mut self.lost) {
-            if !self.speaks_of(span) {
+            if !spoken_of.overlap(span) {
                 self.push(
                     Diagnostic::new("wrong-type", "This value does not fit its key.")
                         .at(span, "can't be used here")
@@ -63,5 +78,55 @@ impl Sink {
                 );
             }
         }
+    }
+}
+
+/// Places, sorted, with the furthest end up to each: whether one overlaps another place takes a search, however many
+/// there are.
+struct Places {
+    sorted: Vec<(Span, u32)>,
+}
+
+impl Places {
+    fn of(places: impl Iterator<Item = Span>) -> Self {
+        let mut sorted: Vec<(Span, u32)> = places.map(|span| (span, span.end)).collect();
+        sorted.sort();
+        let mut before: Option<(Span, u32)> = None;
+        for (span, furthest) in &mut sorted {
+            if let Some((_, end)) = before.filter(|(other, _)| other.file == span.file) {
+                *furthest = end.max(*furthest);
+            }
+            before = Some((*span, *furthest));
+        }
+        Self { sorted }
+    }
+
+    fn overlap(&self, place: Span) -> bool {
+        let behind =
+            self.sorted.partition_point(|(span, _)| (span.file, span.start) <= (place.file, place.end));
+        let last = behind.checked_sub(1).and_then(|index| self.sorted.get(index));
+        last.is_some_and(|(span, furthest)| span.file == place.file && *furthest >= place.start)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::source::{Sources, Syntax};
+
+    #[test]
+    fn of_a_million_problems_a_thousand_are_kept_and_all_are_counted() {
+        let mut sources = Sources::default();
+        let file = sources.add("/s/a".as_ref(), "a".into(), "".into(), Syntax::Stack);
+        let mut sink = Sink::default();
+        for at in 0..1_000_000 {
+            sink.push(Diagnostic::new("unused", "x").at(Span::new(file, at * 4..at * 4 + 2), "y"));
+        }
+        assert_eq!((sink.diagnostics.len(), sink.more.len()), (1_000, 999_000));
+        // What is explained by a message that was not kept is explained.
+        sink.lost(Span::new(file, 3_999_996..3_999_998));
+        sink.lost(Span::new(file, 4_000_003..4_000_004));
+        sink.report_lost();
+        assert_eq!(sink.diagnostics.len(), 1_001);
     }
 }

@@ -119,7 +119,8 @@ mod tests {
 
     fn tree(text: &str) -> Node {
         let mut sources = Sources::default();
-        let file = sources.add("/s/f.toml".as_ref(), "f.toml".into(), text.into());
+        let file =
+            sources.add("/s/f.toml".as_ref(), "f.toml".into(), text.into(), crate::source::Syntax::Stack);
         syntax::parse(text, file, &mut Sink::default())
     }
 

@@ -10,7 +10,7 @@ use crate::grammar::name::NameKind;
 use crate::model::{Config, ConfigKey, Content, Part, Text};
 use crate::origin::{At, Layer, Origin};
 use crate::resolve::Allow;
-use crate::source::Span;
+use crate::source::{Span, Syntax};
 use crate::tree::{Entry, Value};
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Config {
@@ -127,7 +127,7 @@ fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Vec<Confi
     let text = text.trim_start_matches('\u{feff}');
     let shown = reader.shown(path);
     let Texts::Growing(sources) = &mut reader.sources else { return };
-    let file = sources.add(&resolved, shown, text.into());
+    let file = sources.add(&resolved, shown, text.into(), Syntax::Lines);
     let layer = match path.origin {
         Origin::Written { layer, .. } => layer,
         Origin::Defaulted(_) => Layer::Stack,
@@ -135,8 +135,6 @@ fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Vec<Confi
     let (settings, broken) = lines::parse(text);
     for line in broken {
         let span = Span::new(file, line.at);
-        // Such a file may hold what should not be seen: the message shows the reason, not the line.
-        reader.sink.hide(span);
         reader.sink.push(
             Diagnostic::new("broken-line", "This line of a settings file can't be read.")
                 .at(span, line.reason)

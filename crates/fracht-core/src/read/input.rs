@@ -6,6 +6,7 @@ use regex::Regex;
 
 use super::Reader;
 use super::fields::Fields;
+use crate::cover::may_be_secret;
 use crate::diag::Diagnostic;
 use crate::input::{Given, InputSource, variable_name};
 use crate::tree::{Entry, Node, Value};
@@ -68,6 +69,9 @@ fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, given: &Given) -> Op
             return None;
         }
     };
+    if may_be_secret(name, &value) {
+        reader.sink.hide_text(Arc::clone(&value));
+    }
     let whole = pattern.as_ref().and_then(|pattern| Regex::new(&format!("^(?:{})$", pattern.value)).ok());
     if let (Some(pattern), Some(whole)) = (pattern, whole)
         && !whole.is_match(&value)

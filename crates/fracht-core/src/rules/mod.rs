@@ -21,7 +21,6 @@ mod unused;
 mod volumes;
 
 pub(crate) use levels::Levels;
-pub use secrets::{is_secret_name, secret_in};
 pub use settings::MOST_OF_SECRET;
 
 use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};

@@ -1,6 +1,7 @@
 //! Secrets that are not kept as such.
 
 use super::{Check, Rule, settings};
+use crate::cover::{self, Certainty, is_secret_name, is_switch};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::model::{Model, Part, Text};
 
@@ -16,49 +17,15 @@ pub(super) static SECRET_IN_CLEAR: Rule = Rule {
     check: Check::Model(secret_in_clear),
 };
 
-/// Words that a name ends with, or has in it, when its value is secret.
-const SECRET_WORDS: [&str; 10] = [
-    "PASSWORD",
-    "PASSWD",
-    "PASSPHRASE",
-    "SECRET",
-    "TOKEN",
-    "CREDENTIAL",
-    "CREDENTIALS",
-    "PWD",
-    "APIKEY",
-    "PASS",
-];
-const SECRET_PAIRS: [&str; 6] =
-    ["API_KEY", "PRIVATE_KEY", "SECRET_KEY", "ACCESS_KEY", "SIGNING_KEY", "ENCRYPTION_KEY"];
-
-/// Whether a setting of this name holds a secret. The last word counts: a file, a path or a time of a
-/// secret is none.
-pub fn is_secret_name(name: &str) -> bool {
-    let name = name.to_uppercase().replace(['-', '.'], "_");
-    let last = name.rsplit('_').next().unwrap_or_default();
-    SECRET_WORDS.contains(&last) || SECRET_PAIRS.iter().any(|pair| name.ends_with(pair))
-}
-
 /// Why a text is secret by itself, whatever its name is.
 fn secret_text(text: &Text) -> Option<&'static str> {
-    match text.parts.first() {
-        Some(Part::Plain(first)) => secret_in(first),
-        _ => None,
-    }
-}
-
-/// What in a text is secret by its looks: a private key, a password in an address.
-pub fn secret_in(first: &str) -> Option<&'static str> {
-    if first.contains("-----BEGIN") && first.contains("PRIVATE KEY-----") {
-        return Some("a private key");
-    }
-    let (_, rest) = first.split_once("://")?;
-    let authority = rest.split(['/', '?', '#']).next().unwrap_or_default();
-    let (login, _) = authority.rsplit_once('@')?;
-    let (_, password) = login.split_once(':')?;
-    // What the cluster puts in its place is none.
-    (!password.is_empty() && !password.starts_with("$(")).then_some("a password in an address")
+    // What is put in later is a reference, wherever its value comes from.
+    let part = |part: &Part| match part {
+        Part::Plain(text) => text.to_string(),
+        _ => "{value}".to_owned(),
+    };
+    let whole: String = text.parts.iter().map(part).collect();
+    cover::hits(&whole).iter().find(|hit| hit.certainty == Certainty::Sure).map(|hit| hit.what)
 }
 
 fn secret_in_clear(model: &Model, sink: &mut Sink) {
@@ -79,11 +46,6 @@ fn secret_in_clear(model: &Model, sink: &mut Sink) {
     }
 }
 
-/// Values that say whether there is a secret rather than being one.
-fn is_switch(text: &str) -> bool {
-    ["true", "false", "yes", "no", "on", "off", "0", "1", "none"].contains(&text.to_lowercase().as_str())
-}
-
 pub(super) static SECRET_IN_CONFIG: Rule = Rule {
     name: "secret-in-config",
     severity: Severity::Error,
@@ -97,18 +59,3 @@ pub(super) static SECRET_IN_CONFIG: Rule = Rule {
     fixed: true,
     check: Check::Reading,
 };
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn names_of_secrets_are_told_from_names_about_secrets() {
-        for name in ["DB_PASSWORD", "token", "api-key", "APP_SECRET", "STRIPE_PRIVATE_KEY", "db.pwd"] {
-            assert!(is_secret_name(name), "{name}");
-        }
-        for name in ["DB_PASSWORD_FILE", "TOKEN_TTL", "KEY", "COMPASS", "SECRETARY", "PUBLIC_KEY", ""] {
-            assert!(!is_secret_name(name), "{name}");
-        }
-    }
-}

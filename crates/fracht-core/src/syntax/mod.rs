@@ -114,11 +114,11 @@ impl Convert {
 mod tests {
     use super::*;
     use crate::diag::Diagnostic;
-    use crate::source::Sources;
+    use crate::source::{Sources, Syntax};
 
     fn parsed(text: &str) -> (Node, Vec<Diagnostic>, Sources) {
         let mut sources = Sources::default();
-        let file = sources.add("/s/fracht.toml".as_ref(), "fracht.toml".into(), text.into());
+        let file = sources.add("/s/fracht.toml".as_ref(), "fracht.toml".into(), text.into(), Syntax::Stack);
         let mut sink = Sink::default();
         let node = parse(text, file, &mut sink);
         (node, sink.take(), sources)

@@ -50,12 +50,7 @@ impl Traced<'_> {
             Content::File { bytes, .. } => Some(format!("the content of a file, {} bytes", bytes.len())),
             Content::Text(_) | Content::Present => None,
         };
-        let secret = crate::rules::is_secret_name(&key.name);
-        Some(Leaf {
-            path: path::show(at.iter().copied()),
-            means,
-            steps: vec![self.step_at(span, layer, secret)],
-        })
+        Some(Leaf { path: path::show(at.iter().copied()), means, steps: vec![self.step_at(span, layer)] })
     }
 
     /// The variables of a container that `use` makes and `env` does not set, each with the keys that it is made of, the one
@@ -89,7 +84,7 @@ impl Traced<'_> {
             let Some(sources) = variables.get(&name) else { continue };
             let steps: Vec<Step> =
                 sources.iter().map(|(used, part)| self.use_step(owner, used, part)).collect();
-            let means = sources.first().map(|(_, part)| self.shown(part));
+            let means = sources.first().map(|(_, part)| self.cover.value(&self.shown(part)));
             let means = means.filter(|means| steps.first().is_none_or(|step| step.value != *means));
             leaves.push(Leaf { path: path::show(at), means, steps });
         }
@@ -101,9 +96,9 @@ impl Traced<'_> {
             && let Some(Content::Text(text)) = self.model.configs[*id].key(key).map(|key| &key.content)
             && let Origin::Written { span, layer } = text.origin
         {
-            return self.step_at(span, layer, crate::rules::is_secret_name(key));
+            return self.step_at(span, layer);
         }
-        self.step_at(used.span, self.layer_of(owner, used.span), false)
+        self.step_at(used.span, self.layer_of(owner, used.span))
     }
 
     /// The layer of an entry of a container's `use`.

@@ -2,11 +2,11 @@
 
 mod made;
 
-use std::collections::BTreeSet;
 use std::sync::Arc;
 
+use crate::cover::Cover;
+use crate::diag::Sink;
 use crate::diag::suggest::nearest;
-use crate::diag::{Sink, secret_looking};
 use crate::grammar::path;
 use crate::language::{ROOT, Shape, TARGET};
 use crate::model::{Content, Model, Part};
@@ -62,8 +62,8 @@ pub(crate) struct Traced<'a> {
     pub(crate) symbols: &'a Symbols,
     pub(crate) model: &'a Model,
     pub(crate) sources: &'a Sources,
-    /// The places whose text must not be shown.
-    pub(crate) hidden: &'a BTreeSet<Span>,
+    /// What of it may be shown.
+    pub(crate) cover: Cover<'a>,
 }
 
 static ROOT_SHAPE: Shape = Shape::Table(&ROOT);
@@ -182,38 +182,31 @@ impl Traced<'_> {
     }
 
     fn leaf(&self, node: &Node, at: &[String]) -> Leaf {
-        let secret = at.last().is_some_and(|name| crate::rules::is_secret_name(name));
         let mut steps = Vec::new();
         let mut next = Some(node);
         while let Some(node) = next {
-            steps.push(self.step(node, secret));
+            steps.push(self.step_at(node.span, node.layer));
             next = node.under.as_deref();
         }
         Leaf { path: path::show(at.iter().map(String::as_str)), means: self.means(node), steps }
     }
 
-    fn step(&self, node: &Node, secret: bool) -> Step {
-        self.step_at(node.span, node.layer, secret)
-    }
-
-    fn step_at(&self, span: Span, layer: Layer, secret: bool) -> Step {
-        let written = self.sources.text(span);
-        let hidden = secret && !written.contains('{') || self.hidden.contains(&span);
-        let value = if hidden { "*".repeat(written.chars().count()) } else { one_line(&covered(written)) };
+    fn step_at(&self, span: Span, layer: Layer) -> Step {
+        let value = one_line(&self.cover.source(span.file, span.range()).text);
         let file = self.sources.file(span.file);
-        let line = file.and_then(|file| file.text.get(file.line_range(file.line_of(span.start))));
-        let line = one_line(&covered(line.unwrap_or_default()));
-        let line = if hidden { line.replace(&one_line(written), &value) } else { line };
+        let line = file.map_or(0..0, |file| file.line_range(file.line_of(span.start)));
+        let line = one_line(&self.cover.source(span.file, line).text);
         Step { layer, span, value, line }
     }
 
     /// What a text with references means.
     fn means(&self, node: &Node) -> Option<String> {
-        let shown = |text: &&Arc<str>| text.contains('{') && !self.hidden.contains(&node.span);
+        let shown = |text: &&Arc<str>| text.contains('{') && !self.cover.hides(node.span);
         let written = node.text().filter(shown)?;
         let mut sink = Sink::default();
         let text = resolve::text(written, node.origin(), Allow::All, self.symbols, self.sources, &mut sink);
-        (!text.is_plain()).then(|| text.parts.iter().map(|part| self.shown(part)).collect())
+        (!text.is_plain())
+            .then(|| self.cover.value(&text.parts.iter().map(|part| self.shown(part)).collect::<String>()))
     }
 
     /// What a part stands for, as people may see it.
@@ -225,11 +218,11 @@ impl Traced<'_> {
                 let config = &self.model.configs[*id];
                 let content = config.key(key).map(|key| &key.content);
                 let plain = content.and_then(|content| match content {
-                    Content::Text(text) if !crate::rules::is_secret_name(key) => {
-                        let hidden = text.origin.span().is_some_and(|span| self.hidden.contains(&span));
-                        (!hidden).then(|| covered(&text.plain()))
+                    Content::Text(text) => {
+                        let hidden = text.origin.span().is_some_and(|span| self.cover.hides(span));
+                        (!hidden).then(|| text.plain())
                     }
-                    _ => None,
+                    Content::File { .. } | Content::Present => None,
                 });
                 plain.unwrap_or_else(|| format!("{{config.{}/{key}}}", config.name))
             }
@@ -237,17 +230,6 @@ impl Traced<'_> {
             Part::Pod(field) => format!("{{pod.{}}}", field.words().replace(' ', "/")),
         }
     }
-}
-
-/// Stars for what looks secret.
-fn covered(text: &str) -> String {
-    let mut out = text.to_owned();
-    let ranges = secret_looking(text);
-    for range in ranges.into_iter().rev() {
-        let stars = text.get(range.clone()).map_or(0, |part| part.chars().count());
-        out.replace_range(range, &"*".repeat(stars));
-    }
-    out
 }
 
 /// The text with each run of white space as one space.

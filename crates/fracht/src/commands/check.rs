@@ -11,7 +11,7 @@ use serde::Serialize;
 use crate::cli::{Check, Common, Format};
 use crate::failure::{Failure, Outcome};
 use crate::ui::style::GOOD;
-use crate::ui::{Ui, counted, excerpt, json, tally};
+use crate::ui::{Ui, counted, json, tally};
 use crate::{objects, stack};
 
 /// What `--format json` writes.
@@ -47,10 +47,7 @@ pub(crate) fn run(common: &Common, asked: &Check, ui: &mut Ui) -> Result<Outcome
         Ui::json(&Answer { stack: &name, targets: &targets, counts, problems })?;
         return Ok(Outcome::problems_if(report.has_errors()));
     }
-    for finding in report.findings() {
-        ui.result(&excerpt::show(finding, &report, sources))?;
-        ui.result("\n\n")?;
-    }
+    ui.findings(&report, sources)?;
     let under = format!("under {}", targets.join(", "));
     match tally(&report) {
         Some(tally) => ui.result(&format!("{name}: {tally} {under}\n"))?,

@@ -3,11 +3,11 @@
 use std::fs;
 use std::io::Write as _;
 
+use fracht_core::cover::may_be_secret;
 use fracht_core::diag::listing;
 use fracht_core::grammar::image;
 use fracht_core::grammar::lines::{self, Setting};
 use fracht_core::grammar::name::NameKind;
-use fracht_core::rules::{is_secret_name, secret_in};
 
 use crate::cli::New;
 use crate::failure::{Failure, Outcome};
@@ -126,25 +126,13 @@ fn sort(text: &str, shown: &str, plan: &mut Plan) -> Result<(), Failure> {
             let message = format!("{shown}:{} sets {} again.", line(setting.key_at.start), setting.key);
             return Err(Failure::new(message, "Keep one of the two."));
         }
-        let secret = is_secret_name(&setting.key) && !setting.value.is_empty();
-        if secret || secret_in(&setting.value).is_some() || looks_random(&setting.value) {
+        if may_be_secret(&setting.key, &setting.value) {
             plan.secret.push(setting);
         } else {
             plan.plain.push(setting);
         }
     }
     Ok(())
-}
-
-/// Whether a value looks like a key that a program made: long, one word, of letters of both cases and digits.
-fn looks_random(value: &str) -> bool {
-    const LEAST: usize = 20;
-    let has = |class: fn(&char) -> bool| value.chars().any(|c| class(&c));
-    value.len() >= LEAST
-        && value.chars().all(|c| c.is_ascii_alphanumeric() || "+/_=-".contains(c))
-        && has(char::is_ascii_digit)
-        && has(char::is_ascii_uppercase)
-        && has(char::is_ascii_lowercase)
 }
 
 /// A key as the name of a variable.

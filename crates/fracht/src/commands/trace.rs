@@ -1,8 +1,8 @@
 //! `fracht trace`
 
 use fracht_core::check::Project;
+use fracht_core::cover::may_be_secret;
 use fracht_core::grammar::path;
-use fracht_core::rules::is_secret_name;
 use fracht_core::trace::{Leaf, Step, Trace as Answer};
 use serde::Serialize;
 use unicode_width::UnicodeWidthStr as _;
@@ -64,7 +64,7 @@ pub(crate) fn run(common: &Common, asked: &Trace, ui: &mut Ui) -> Result<Outcome
     let given = match keys.as_slice() {
         [kind, input, ..] if kind == "input" => project.given(input).map(|(source, value)| GivenInput {
             by: source.words(),
-            value: if is_secret_name(input) { "(hidden)" } else { value },
+            value: if may_be_secret(input, value) { "(hidden)" } else { value },
         }),
         _ => None,
     };

@@ -1,10 +1,9 @@
 //! A finding with the lines that it is about.
 
-use std::borrow::Cow;
-
 use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Renderer, Snippet};
-use fracht_core::diag::{Finding, Label, Report, Severity, secret_looking};
-use fracht_core::source::{SourceFile, Sources};
+use fracht_core::cover::{Cover, escaped};
+use fracht_core::diag::{Diagnostic, Finding, Label, Severity};
+use fracht_core::source::Sources;
 
 /// Columns that an excerpt may take.
 const WIDTH: usize = 100;
@@ -12,8 +11,8 @@ const WIDTH: usize = 100;
 const FAR: usize = 100;
 
 /// The finding for people, with colours.
-pub(crate) fn show(finding: &Finding, report: &Report, sources: &Sources) -> String {
-    let diagnostic = &finding.diagnostic;
+pub(crate) fn show(finding: &Finding, cover: &Cover<'_>, sources: &Sources) -> String {
+    let diagnostic = &cover.diagnostic(&finding.diagnostic);
     let level = match finding.severity {
         Severity::Error => Level::ERROR,
         Severity::Warning => Level::WARNING,
@@ -22,7 +21,7 @@ pub(crate) fn show(finding: &Finding, report: &Report, sources: &Sources) -> Str
     let mut group = level
         .primary_title(diagnostic.message.as_str())
         .id(diagnostic.rule)
-        .elements(snippets(finding, report, sources));
+        .elements(snippets(diagnostic, cover, sources));
     if !finding.targets.is_empty() {
         let targets = finding.targets.join(", ");
         group = group.element(Level::NOTE.message(format!("only under the target {targets}")));
@@ -51,11 +50,10 @@ fn wrapped(text: &str) -> String {
 
 /// The places of a finding, near ones together.
 fn snippets<'a>(
-    finding: &'a Finding,
-    report: &Report,
+    diagnostic: &'a Diagnostic,
+    cover: &Cover<'_>,
     sources: &'a Sources,
 ) -> Vec<Snippet<'a, Annotation<'a>>> {
-    let diagnostic = &finding.diagnostic;
     let primary = diagnostic.primary.iter().map(|label| (AnnotationKind::Primary, label));
     let related = diagnostic.related.iter().map(|label| (AnnotationKind::Context, label));
     let mut groups: Vec<Vec<(AnnotationKind, &Label)>> = Vec::new();
@@ -71,13 +69,13 @@ fn snippets<'a>(
             None => groups.push(vec![(kind, label)]),
         }
     }
-    groups.iter().filter_map(|group| snippet(group, report, sources)).collect()
+    groups.iter().filter_map(|group| snippet(group, cover, sources)).collect()
 }
 
 /// One excerpt: the lines from the first label to the last.
 fn snippet<'a>(
     labels: &[(AnnotationKind, &'a Label)],
-    report: &Report,
+    cover: &Cover<'_>,
     sources: &'a Sources,
 ) -> Option<Snippet<'a, Annotation<'a>>> {
     let (_, first) = labels.first()?;
@@ -85,43 +83,17 @@ fn snippet<'a>(
     let lines = || labels.iter().map(|(_, label)| file.line_of(label.span.start));
     let (from, to) = (lines().min()?, lines().max()?);
     let (start, end) = (file.line_range(from).start, file.line_range(to).end);
-    let text = shown_text(file, start..end, first, report);
-    let mut snippet = Snippet::source(text).path(file.shown.as_str()).line_start(from);
+    let shown = cover.source(first.span.file, start..end);
+    let place = |byte: usize| shown.at(byte.saturating_sub(start));
+    let mut snippet =
+        Snippet::source(shown.text.clone()).path(escaped(&file.shown).into_owned()).line_start(from);
     for (kind, label) in labels {
         // A value of several lines is shown by its first one.
         let line_end = file.line_range(file.line_of(label.span.start)).end;
         let at = (label.span.start as usize).min(line_end);
         let until = (label.span.end as usize).clamp(at, line_end);
         let words = (!label.text.is_empty()).then_some(label.text.as_str());
-        snippet = snippet.annotation(kind.span(at - start..until - start).label(words));
+        snippet = snippet.annotation(kind.span(place(at)..place(until).max(place(at))).label(words));
     }
     Some(snippet)
-}
-
-/// The text of some lines, with stars for what is secret.
-fn shown_text<'a>(
-    file: &'a SourceFile,
-    range: std::ops::Range<usize>,
-    label: &Label,
-    report: &Report,
-) -> Cow<'a, str> {
-    let text = file.text.get(range.clone()).unwrap_or_default();
-    let in_range = |span: &&fracht_core::source::Span| {
-        span.file == label.span.file && (span.start as usize) < range.end && (span.end as usize) > range.start
-    };
-    let marked = report.hidden().iter().filter(in_range).map(|span| {
-        let from = (span.start as usize).saturating_sub(range.start);
-        from..(span.end as usize).saturating_sub(range.start).min(text.len())
-    });
-    let hidden: Vec<_> = marked.chain(secret_looking(text)).collect();
-    if hidden.is_empty() {
-        return Cow::Borrowed(text);
-    }
-    let mut bytes = text.as_bytes().to_vec();
-    for at in hidden.into_iter().flatten() {
-        if let Some(byte) = bytes.get_mut(at).filter(|byte| **byte != b'\n') {
-            *byte = b'*';
-        }
-    }
-    Cow::Owned(String::from_utf8_lossy(&bytes).into_owned())
 }

@@ -1,8 +1,12 @@
 //! What `--format json` writes. `docs/json.md` tells of it.
 
+use std::io;
+
+use fracht_core::cover::{self, Cover, is_unsafe};
 use fracht_core::diag::{Finding, Label, Report, Severity};
 use fracht_core::source::{Sources, Span};
 use serde::Serialize;
+use serde_json::Value;
 
 /// A place in a file, from 1; the end is behind the last character.
 #[derive(Serialize)]
@@ -44,6 +48,32 @@ pub(crate) struct Problem {
     targets: Vec<String>,
 }
 
+/// The value as JSON for a terminal as well as for programs: what looks secret is covered, and what would act on a
+/// terminal is escaped, which in JSON says the same.
+pub(crate) fn covered(value: &impl Serialize) -> io::Result<String> {
+    let mut value = serde_json::to_value(value)?;
+    cover_texts(&mut value);
+    let text = serde_json::to_string_pretty(&value)? + "\n";
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
+        if is_unsafe(c) && c != '\n' {
+            out.push_str(&format!("\\u{:04x}", u32::from(c)));
+        } else {
+            out.push(c);
+        }
+    }
+    Ok(out)
+}
+
+fn cover_texts(value: &mut Value) {
+    match value {
+        Value::String(text) => *text = cover::prose(text),
+        Value::Array(items) => items.iter_mut().for_each(cover_texts),
+        Value::Object(fields) => fields.values_mut().for_each(cover_texts),
+        _ => {}
+    }
+}
+
 /// How many of each severity.
 #[derive(Serialize)]
 pub(crate) struct Counts {
@@ -77,19 +107,20 @@ pub(crate) fn place(span: Span, sources: &Sources) -> Place {
 
 /// The problems of a report.
 pub(crate) fn problems(report: &Report, sources: &Sources) -> Vec<Problem> {
-    report.findings().iter().map(|finding| problem(finding, sources)).collect()
+    let cover = Cover::new(report, sources);
+    report.findings().iter().map(|finding| problem(finding, &cover, sources)).collect()
 }
 
-fn problem(finding: &Finding, sources: &Sources) -> Problem {
+fn problem(finding: &Finding, cover: &Cover<'_>, sources: &Sources) -> Problem {
     let marked = |label: &Label| Marked { place: place(label.span, sources), label: label.text.clone() };
-    let diagnostic = &finding.diagnostic;
+    let diagnostic = cover.diagnostic(&finding.diagnostic);
     Problem {
         rule: diagnostic.rule,
         severity: finding.severity.word(),
-        message: diagnostic.message.clone(),
+        message: diagnostic.message,
         place: diagnostic.primary.as_ref().map(marked),
         related: diagnostic.related.iter().map(marked).collect(),
-        help: diagnostic.help.clone(),
+        help: diagnostic.help,
         fix: diagnostic.fix.as_ref().map(|fix| Fix {
             title: fix.title.clone(),
             place: place(fix.span, sources),

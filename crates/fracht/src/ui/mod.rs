@@ -9,12 +9,22 @@ use std::io::{self, Write as _};
 use std::process::ExitCode;
 
 use anstream::{AutoStream, ColorChoice};
+use fracht_core::cover::{self, Cover};
 use fracht_core::diag::{Report, Severity};
 use fracht_core::source::Sources;
 
 use crate::cli::When;
 use crate::failure::Failure;
-use style::{BOLD, ERROR, HELP, NOTE, WARNING};
+use style::{BOLD, ERROR, HELP, NOTE, QUIET, WARNING, for_terminal};
+
+/// The most findings that people are shown at once.
+const MOST_SHOWN: usize = 200;
+
+/// What is said of findings that are not shown.
+fn more(count: usize) -> Option<String> {
+    let words = || format!("{QUIET}… and {count} more; fix these first{QUIET:#}\n");
+    (count > 0).then(words)
+}
 
 /// Standard output for results, standard error for the rest.
 pub(crate) struct Ui {
@@ -33,9 +43,22 @@ impl Ui {
         Self { out: AutoStream::new(io::stdout(), choice), err: AutoStream::new(io::stderr(), choice), quiet }
     }
 
-    /// Writes a result. Colours are taken out where they do not belong.
+    /// Writes a result. Colours are taken out where they do not belong; what looks secret is covered.
     pub(crate) fn result(&mut self, text: &str) -> Result<(), Failure> {
-        Ok(self.out.write_all(text.as_bytes())?)
+        Ok(self.out.write_all(for_terminal(&cover::prose(text)).as_bytes())?)
+    }
+
+    /// Writes the findings of a report as a result, the first ones of very many.
+    pub(crate) fn findings(&mut self, report: &Report, sources: &Sources) -> Result<(), Failure> {
+        let cover = Cover::new(report, sources);
+        for finding in report.findings().iter().take(MOST_SHOWN) {
+            self.out.write_all(excerpt::show(finding, &cover, sources).as_bytes())?;
+            self.out.write_all(b"\n\n")?;
+        }
+        match more(report.total().saturating_sub(MOST_SHOWN)) {
+            Some(more) => self.result(&more),
+            None => Ok(()),
+        }
     }
 
     /// Writes a result of many bytes that has no colours.
@@ -47,19 +70,22 @@ impl Ui {
         Ok(out.flush()?)
     }
 
-    /// Writes a result as JSON.
+    /// Writes a result as JSON; what looks secret is covered.
     pub(crate) fn json(value: &impl serde::Serialize) -> Result<(), Failure> {
-        Self::raw_result(|out| {
-            serde_json::to_writer_pretty(&mut *out, value)?;
-            out.write_all(b"\n")
-        })
+        let text = json::covered(value)?;
+        Self::raw_result(|out| out.write_all(text.as_bytes()))
     }
 
-    /// Tells something that is not the result. Nobody to tell it to is no error.
+    /// Tells something that is not the result.
     pub(crate) fn note(&mut self, text: &str) {
         if !self.quiet {
-            let _ = writeln!(self.err, "{NOTE}note{NOTE:#}: {text}");
+            self.tell(&format!("{NOTE}note{NOTE:#}: {text}"));
         }
+    }
+
+    /// Writes a line to standard error. Nobody to tell it to is no error.
+    fn tell(&mut self, line: &str) {
+        let _ = writeln!(self.err, "{}", for_terminal(&cover::prose(line)));
     }
 
     /// Says what is run: the demo shows its commands.
@@ -69,12 +95,17 @@ impl Ui {
 
     /// Shows the errors of a stack before another result, and how many warnings there are.
     pub(crate) fn errors(&mut self, report: &Report, sources: &Sources) {
-        for finding in report.findings().iter().filter(|f| f.severity == Severity::Error) {
-            let _ = writeln!(self.err, "{}\n", excerpt::show(finding, report, sources));
-        }
         let (errors, warnings) = (report.count(Severity::Error), report.count(Severity::Warning));
         if errors > 0 {
-            let _ = writeln!(self.err, "{ERROR}{}{ERROR:#}", counted(errors, "error"));
+            let cover = Cover::new(report, sources);
+            let found = report.findings().iter().filter(|f| f.severity == Severity::Error);
+            for finding in found.take(MOST_SHOWN) {
+                let _ = writeln!(self.err, "{}\n", excerpt::show(finding, &cover, sources));
+            }
+            if let Some(more) = more(errors.saturating_sub(MOST_SHOWN)) {
+                self.tell(&more);
+            }
+            self.tell(&format!("{ERROR}{}{ERROR:#}", counted(errors, "error")));
         }
         if warnings > 0 {
             self.note(&format!("{}; fracht check shows them", counted(warnings, "warning")));
@@ -84,9 +115,9 @@ impl Ui {
     /// Tells why a command could not be carried out.
     pub(crate) fn fail(&mut self, failure: &Failure) -> ExitCode {
         let Failure::Because { message, help } = failure else { return ExitCode::SUCCESS };
-        let _ = writeln!(self.err, "{ERROR}error{ERROR:#}: {message}");
+        self.tell(&format!("{ERROR}error{ERROR:#}: {message}"));
         for help in help {
-            let _ = writeln!(self.err, "{HELP}help{HELP:#}: {help}");
+            self.tell(&format!("{HELP}help{HELP:#}: {help}"));
         }
         ExitCode::from(2)
     }

@@ -1,13 +1,82 @@
-//! The colours, by what they mean.
+//! The colours, by what they mean, and the one border at which text becomes what a terminal gets.
+//!
+//! A style in a text is a mark, a character that no text has (a noncharacter, Unicode section 23.7). At the border
+//! marks become the sequences of a terminal, and whatever else would act on one is written out. So a name or a
+//! value from elsewhere can't act on a terminal, wherever in a text it stands.
 
-use anstyle::{AnsiColor, Style};
+use std::fmt;
 
-pub(crate) const ERROR: Style = AnsiColor::Red.on_default().bold();
-pub(crate) const WARNING: Style = AnsiColor::Yellow.on_default().bold();
-pub(crate) const HELP: Style = AnsiColor::Cyan.on_default().bold();
-pub(crate) const NOTE: Style = AnsiColor::Green.on_default().bold();
-pub(crate) const GOOD: Style = AnsiColor::Green.on_default().bold();
-pub(crate) const BOLD: Style = Style::new().bold();
-pub(crate) const HEAD: Style = Style::new().bold();
-pub(crate) const QUIET: Style = Style::new().dimmed();
-pub(crate) const OPEN: Style = AnsiColor::Yellow.on_default();
+use anstyle::AnsiColor;
+use fracht_core::cover::is_unsafe;
+
+/// A style. In a format string `{STYLE}` begins it, and `{STYLE:#}` ends it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Style(u8);
+
+pub(crate) const ERROR: Style = Style(1);
+pub(crate) const WARNING: Style = Style(2);
+pub(crate) const HELP: Style = Style(3);
+pub(crate) const NOTE: Style = Style(4);
+pub(crate) const GOOD: Style = Style(4);
+pub(crate) const BOLD: Style = Style(5);
+pub(crate) const HEAD: Style = Style(5);
+pub(crate) const QUIET: Style = Style(6);
+pub(crate) const OPEN: Style = Style(7);
+
+/// The mark that ends a style; those that begin one follow it.
+const END: char = '\u{fdd0}';
+
+impl fmt::Display for Style {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.0 {
+            0 => Ok(()),
+            _ if f.alternate() => write!(f, "{END}"),
+            number => {
+                write!(f, "{}", char::from_u32(u32::from(END) + u32::from(number)).unwrap_or(END))
+            }
+        }
+    }
+}
+
+/// The style that a mark begins, as a terminal has it.
+fn begun(mark: char) -> Option<anstyle::Style> {
+    let color = |color: AnsiColor| color.on_default();
+    Some(match u32::from(mark).checked_sub(u32::from(END))? {
+        1 => color(AnsiColor::Red).bold(),
+        2 => color(AnsiColor::Yellow).bold(),
+        3 => color(AnsiColor::Cyan).bold(),
+        4 => color(AnsiColor::Green).bold(),
+        5 => anstyle::Style::new().bold(),
+        6 => anstyle::Style::new().dimmed(),
+        7 => color(AnsiColor::Yellow),
+        _ => return None,
+    })
+}
+
+/// The text for a terminal: marks as its sequences, what else would act on it as `\u001B`.
+pub(crate) fn for_terminal(text: &str) -> String {
+    let mut out = String::with_capacity(text.len() + 64);
+    for c in text.chars() {
+        if c == END {
+            out.push_str(&anstyle::Reset.to_string());
+        } else if let Some(style) = begun(c) {
+            out.push_str(&style.to_string());
+        } else if is_unsafe(c) && !matches!(c, '\n' | '\t') {
+            out.push_str(&format!("\\u{:04X}", u32::from(c)));
+        } else {
+            out.push(c);
+        }
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn styles_reach_the_terminal_and_nothing_else_does() {
+        let text = for_terminal(&format!("{BOLD}a{BOLD:#}\n\u{1b}[2J\u{9b}b\u{202e}\r"));
+        assert_eq!(text, "\u{1b}[1ma\u{1b}[0m\n\\u001B[2J\\u009Bb\\u202E\\u000D");
+    }
+}

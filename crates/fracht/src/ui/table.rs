@@ -1,9 +1,9 @@
 //! Tables: aligned columns, a head, no lines.
 
-use anstyle::Style;
+use fracht_core::cover::{escaped, is_unsafe};
 use unicode_width::UnicodeWidthStr as _;
 
-use super::style::HEAD;
+use super::style::{HEAD, Style};
 
 /// A cell: its text and its colour.
 #[derive(Clone, Debug, Default)]
@@ -15,14 +15,19 @@ pub(crate) struct Cell {
 impl Cell {
     /// The same text in a colour.
     pub(crate) fn styled(text: impl Into<String>, style: Style) -> Self {
-        Self { text: text.into(), style }
+        Self { text: one_line(text.into()), style }
     }
 }
 
 impl<T: Into<String>> From<T> for Cell {
     fn from(text: T) -> Self {
-        Self { text: text.into(), style: Style::new() }
+        Self { text: one_line(text.into()), style: Style::default() }
     }
+}
+
+/// A cell is one line, whatever is in a name or a value.
+fn one_line(text: String) -> String {
+    if text.contains(is_unsafe) { escaped(&text).into_owned() } else { text }
 }
 
 /// A table of `N` columns.

@@ -1,0 +1,52 @@
+//! Characters that a terminal, a comment or the name of a file must not get from elsewhere.
+
+use std::borrow::Cow;
+use std::fmt::Write as _;
+
+/// Whether a character does something other than stand there: a control character (C0, DEL, C1), a line or
+/// paragraph separator, or one that changes the direction of text (Unicode Standard Annex 9).
+pub fn is_unsafe(c: char) -> bool {
+    c.is_control()
+        || matches!(
+            c,
+            '\u{61c}'
+                | '\u{200e}'
+                | '\u{200f}'
+                | '\u{2028}'
+                | '\u{2029}'
+                | '\u{202a}'..='\u{202e}'
+                | '\u{2066}'..='\u{2069}'
+                | '\u{fff9}'..='\u{fffb}'
+        )
+}
+
+/// The text with every unsafe character as TOML and JSON write it: `\u001B`.
+pub fn escaped(text: &str) -> Cow<'_, str> {
+    if !text.contains(is_unsafe) {
+        return Cow::Borrowed(text);
+    }
+    let mut out = String::with_capacity(text.len() + 16);
+    for c in text.chars() {
+        if is_unsafe(c) {
+            // Writing to a string can't fail.
+            let _ = write!(out, "\\u{:04X}", u32::from(c));
+        } else {
+            out.push(c);
+        }
+    }
+    Cow::Owned(out)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_acts_on_a_terminal_is_written_out() {
+        let text = "a\u{1b}[2J\n\u{9b}31m\u{202e}b\u{2028}\u{7f}";
+        assert_eq!(escaped(text), "a\\u001B[2J\\u000A\\u009B31m\\u202Eb\\u2028\\u007F");
+        for plain in ["", "hafen-größe", "潮汐", "a\u{200d}b"] {
+            assert!(matches!(escaped(plain), Cow::Borrowed(text) if text == plain));
+        }
+    }
+}

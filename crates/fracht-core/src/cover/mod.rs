@@ -1,0 +1,52 @@
+//! What may be shown: which names and texts look secret, and what stands in their place.
+//!
+//! There is one table of names ([`names`]) and one of texts ([`looks`]). The rules read them, `new` sorts
+//! settings by them, and everything that leaves the program is covered by them: an excerpt by the place of
+//! its values in the file ([`SourceFile::hidden`](crate::source::SourceFile::hidden)), a message by the
+//! values at the places that it speaks of ([`Cover`]), every other text by its looks ([`text`]).
+//! [`escaped`] makes any text safe for a terminal, a comment or the name of a file.
+
+mod escape;
+mod lines;
+mod looks;
+mod message;
+mod names;
+mod shown;
+mod stack;
+
+pub use escape::{escaped, is_unsafe};
+pub(crate) use lines::hidden as hidden_in_lines;
+pub use looks::{Hit, hits, is_random, is_reference, is_switch};
+pub use message::Cover;
+pub(crate) use message::merged;
+pub use names::{flag_name, is_login_flag, is_secret_name, may_be_secret_name};
+pub use shown::{STARS, Shown};
+pub(crate) use stack::hidden as hidden_in_stack;
+
+/// How sure it is that something is secret.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Certainty {
+    /// It may be: not shown, and kept as a secret where there is a choice.
+    Likely,
+    /// It is: a stack that says it in plain text is wrong.
+    Sure,
+}
+
+/// Whether a setting may hold a secret: in doubt it does.
+pub fn may_be_secret(name: &str, value: &str) -> bool {
+    if value.is_empty() || is_switch(value) || is_reference(value) {
+        return false;
+    }
+    may_be_secret_name(name) || is_random(value) || !hits(value).is_empty()
+}
+
+/// A text for people with stars for what looks secret in it. What follows a colon outside of backticks is a part of the
+/// sentence.
+pub fn prose(text: &str) -> String {
+    Shown::covering(text, message::looks_in_prose(text))
+}
+
+/// The text with stars for what looks secret in it.
+pub fn text(text: &str) -> String {
+    Shown::covering(text, hits(text).into_iter().map(|hit| hit.range))
+}

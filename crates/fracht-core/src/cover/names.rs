@@ -1,0 +1,297 @@
+//! Names of settings whose values are secret.
+//!
+//! A name is cut into words, at `_`, `-`, `.` and where a small letter meets a capital one. The last word says
+//! what the value is: a file, a path or a time of a secret is none.
+
+use super::Certainty::{self, Likely, Sure};
+
+/// Last words, one or two of the name together, that say what the value is.
+const WORDS: &[(&str, Certainty)] = &[
+    ("PASSWORD", Sure),
+    ("PASSWD", Sure),
+    ("PASSPHRASE", Sure),
+    ("PASSCODE", Sure),
+    ("PASS", Sure),
+    ("PWD", Sure),
+    ("PW", Sure),
+    ("SECRET", Sure),
+    ("TOKEN", Sure),
+    ("CREDENTIAL", Sure),
+    ("CREDENTIALS", Sure),
+    ("APIKEY", Sure),
+    ("PRIVATEKEY", Sure),
+    ("SECRETKEY", Sure),
+    ("ACCESSKEY", Sure),
+    ("SIGNINGKEY", Sure),
+    ("ENCRYPTIONKEY", Sure),
+    ("MASTERKEY", Sure),
+    ("KEY", Likely),
+    ("SALT", Likely),
+    ("PEPPER", Likely),
+    ("JWT", Likely),
+    ("AUTH", Likely),
+    ("AUTHORIZATION", Likely),
+    ("COOKIE", Likely),
+    ("PIN", Likely),
+    ("OTP", Likely),
+    ("SEED", Likely),
+    ("SIG", Likely),
+    ("SIGNATURE", Likely),
+];
+
+/// Ends of a last word: `PGPASSWORD`, `DBPASS`, `clientsecret`.
+const ENDS: &[(&str, Certainty)] = &[
+    ("PASSWORD", Sure),
+    ("PASSWD", Sure),
+    ("PASSPHRASE", Sure),
+    ("APIKEY", Sure),
+    ("PRIVATEKEY", Sure),
+    ("SECRETKEY", Sure),
+    ("MASTERKEY", Sure),
+    ("SECRET", Likely),
+    ("TOKEN", Likely),
+    ("PASS", Likely),
+    ("PWD", Likely),
+    ("PW", Likely),
+    ("KEY", Likely),
+];
+
+/// Words that end as secrets do and are none.
+const HARMLESS_WORDS: &[&str] = &[
+    "COMPASS",
+    "BYPASS",
+    "OVERPASS",
+    "UNDERPASS",
+    "TRESPASS",
+    "MONKEY",
+    "TURKEY",
+    "HOCKEY",
+    "WHISKEY",
+    "DONKEY",
+    "JOCKEY",
+    "HOTKEY",
+    "PUBKEY",
+    "PUBLICKEY",
+];
+
+/// Last words behind which a secret is only spoken of.
+const ABOUT: &[&str] = &[
+    "FILE",
+    "PATH",
+    "DIR",
+    "FOLDER",
+    "URL",
+    "URI",
+    "HOST",
+    "PORT",
+    "NAME",
+    "ID",
+    "TTL",
+    "SECONDS",
+    "SECS",
+    "MINUTES",
+    "HOURS",
+    "DAYS",
+    "MS",
+    "EXPIRY",
+    "EXPIRES",
+    "EXPIRATION",
+    "LIFETIME",
+    "AGE",
+    "TIMEOUT",
+    "LENGTH",
+    "LEN",
+    "SIZE",
+    "MIN",
+    "MAX",
+    "COUNT",
+    "LIMIT",
+    "POLICY",
+    "TYPE",
+    "ALG",
+    "ALGORITHM",
+    "ROUNDS",
+    "COST",
+    "ENABLED",
+    "DISABLED",
+    "REQUIRED",
+    "HEADER",
+    "FIELD",
+    "REF",
+    "PREFIX",
+    "ISSUER",
+    "AUDIENCE",
+    "ENDPOINT",
+    "REALM",
+    "LABEL",
+    "MODE",
+    "FORMAT",
+    "ROTATION",
+    "RESET",
+    "STORE",
+    "PROVIDER",
+    "INTERVAL",
+    "VERSION",
+    "SERVER",
+    "SERVICE",
+    "SCOPE",
+    "DOMAIN",
+    "METHOD",
+    "DRIVER",
+    "BACKEND",
+    "USER",
+    "USERNAME",
+];
+
+/// Words before `KEY` with which it is none that anybody keeps.
+const OPEN_KEYS: &[&str] = &["PUBLIC", "PRIMARY", "FOREIGN", "SORT", "PARTITION", "CACHE", "ROUTING", "HOT"];
+
+/// How sure it is that a setting of this name holds a secret; `None` if it is not likely.
+fn certainty(name: &str) -> Option<Certainty> {
+    let mut words = words(name);
+    // `PASSWORD_2` is one as well as `PASSWORD`.
+    while words.len() > 1 && words.last().is_some_and(|word| word.bytes().all(|b| b.is_ascii_digit())) {
+        words.pop();
+    }
+    let last = words.last()?.trim_end_matches(|c: char| c.is_ascii_digit());
+    let before = words.len().checked_sub(2).and_then(|index| words.get(index)).map_or("", String::as_str);
+    if HARMLESS_WORDS.contains(&last) || last.ends_with("KEY") && OPEN_KEYS.contains(&before) {
+        return None;
+    }
+    let of = |word: &str| WORDS.iter().find(|(known, _)| *known == word).map(|(_, certainty)| *certainty);
+    let pair = format!("{before}{last}");
+    // `MAX_TOKENS` counts them.
+    let counted = ["MAX", "MIN", "NUM"].contains(&before);
+    let single = last.strip_suffix('S').filter(|_| !counted).and_then(of).map(|_| Likely);
+    let end = || ENDS.iter().find(|(end, _)| last.ends_with(end)).map(|(_, certainty)| *certainty);
+    let own = [of(&pair), of(last), single, end()].into_iter().flatten().max();
+    if own.is_some() {
+        return own;
+    }
+    // `SECRET_KEY_BASE`, `PASSWORD_OLD`: what the last word says is not known.
+    let about = ABOUT.contains(&last);
+    let any = words.iter().any(|word| of(word) == Some(Sure));
+    (any && !about).then_some(Likely)
+}
+
+/// The words of a name in capitals.
+fn words(name: &str) -> Vec<String> {
+    let mut words = vec![String::new()];
+    let mut small_before = false;
+    for c in name.chars() {
+        if !c.is_alphanumeric() {
+            words.push(String::new());
+        } else {
+            if small_before && c.is_uppercase() {
+                words.push(String::new());
+            }
+            if let Some(word) = words.last_mut() {
+                word.extend(c.to_uppercase());
+            }
+        }
+        small_before = c.is_lowercase();
+    }
+    words.retain(|word| !word.is_empty());
+    words
+}
+
+/// Whether a setting of this name holds a secret.
+pub fn is_secret_name(name: &str) -> bool {
+    certainty(name) == Some(Sure)
+}
+
+/// Whether a setting of this name may hold a secret: in doubt it does.
+pub fn may_be_secret_name(name: &str) -> bool {
+    certainty(name).is_some()
+}
+
+/// The name of an argument that a program takes a value for, as in `--db-password`; `None` for any other text.
+pub fn flag_name(argument: &str) -> Option<&str> {
+    let name = argument.strip_prefix("--").or_else(|| argument.strip_prefix('-'))?;
+    let word = |c: char| c.is_ascii_alphanumeric() || "-_.".contains(c);
+    (name.len() > 1 && name.chars().all(word)).then_some(name)
+}
+
+/// Whether an argument is one that many programs take `user:password` for.
+pub fn is_login_flag(argument: &str) -> bool {
+    ["-u", "--user", "--login", "--basic-auth", "--auth"].contains(&argument)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_of_secrets_are_told_from_names_about_secrets() {
+        for name in [
+            "DB_PASSWORD",
+            "token",
+            "api-key",
+            "APP_SECRET",
+            "PAYMENT_PRIVATE_KEY",
+            "db.pwd",
+            "PGPASSWORD",
+            "DB_PW",
+            "MAIL_PW",
+            "MASTER_KEY",
+            "PRIVATEKEY",
+            "dbPassword",
+            "apiKey",
+            "PASSWORD_2",
+            "PASSWORD2",
+            "SMTP_PASS",
+            "CREDENTIALS",
+            "app.datasource.password",
+            "secret_access_key",
+            "DB_PASSWD",
+        ] {
+            assert!(is_secret_name(name), "{name}");
+        }
+        for name in [
+            "JWT",
+            "AUTHORIZATION",
+            "PASSWORD_SALT",
+            "PEPPER",
+            "SESSION_KEY",
+            "SECRET_KEY_BASE",
+            "DBPASS",
+            "TOKENS",
+            "clientsecret",
+            "KEY",
+            "ADMIN_PIN",
+            "COOKIE",
+            "PASSWORD_OLD",
+            "sig",
+        ] {
+            assert!(may_be_secret_name(name) && !is_secret_name(name), "{name}");
+        }
+        for name in [
+            "DB_PASSWORD_FILE",
+            "TOKEN_TTL",
+            "COMPASS",
+            "SECRETARY",
+            "PUBLIC_KEY",
+            "",
+            "_",
+            "42",
+            "LOG_LEVEL",
+            "PASSWORD_MIN_LENGTH",
+            "MONKEY",
+            "TOKEN_URL",
+            "SORT_KEY",
+            "BYPASS",
+            "KEYBOARD",
+            "SECRET_NAME",
+            "STATIONS",
+            "TIDE_MODEL",
+            "DATABASE_URL",
+            "BASSIN",
+            "COOKIE_DOMAIN",
+            "AUTHOR",
+            "MAX_TOKENS",
+            "password-policy",
+        ] {
+            assert!(!may_be_secret_name(name), "{name}");
+        }
+    }
+}

@@ -1,0 +1,551 @@
+//! What is covered in a stack file, by place, be its text right or broken.
+//!
+//! The parser gives up on what is broken; this reads on. It goes through the text once, line by line and value by
+//! value, and knows of each value under which keys it stands. Covered is every value in a table of secrets but
+//! for the few that say where a value is to be read, every value under a name that looks secret, and every part
+//! of a value that does.
+
+use std::ops::Range;
+
+use super::looks::{hits, is_random, is_reference, is_switch, password_of};
+use super::names::{flag_name, is_login_flag, may_be_secret_name};
+use crate::grammar::name::NameKind;
+use crate::grammar::nearest::nearest;
+use crate::language::{ROOT, Shape, TARGET};
+
+/// The bytes of a stack file that no excerpt shows.
+pub(crate) fn hidden(text: &str) -> Vec<Range<usize>> {
+    let mut scan = Scan { text, at: 0, header: Vec::new(), hidden: Vec::new() };
+    scan.document();
+    scan.hidden
+}
+
+/// What a value is covered as.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Cover {
+    /// The whole value.
+    Whole,
+    /// The whole value, unless it is well-formed text of this kind: it says where the value of a secret is.
+    Unless(Source),
+    /// What is secret by its looks; with `named`, the whole value if it looks made by a program.
+    Looks { named: bool },
+}
+
+/// What says where the value of a secret is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Source {
+    Variable,
+    Path,
+    Object,
+    Key,
+}
+
+impl Source {
+    fn is_well_formed(self, text: &str) -> bool {
+        match self {
+            Self::Variable => NameKind::Variable.check(text).is_ok(),
+            Self::Object => NameKind::Object.check(text).is_ok(),
+            Self::Key => NameKind::Key.check(text).is_ok(),
+            Self::Path => {
+                let word = |c: char| c.is_alphanumeric() || "_-./+@".contains(c);
+                !text.is_empty() && text.chars().all(word) && !is_random(text)
+            }
+        }
+    }
+}
+
+static ROOT_SHAPE: Shape = Shape::Table(&ROOT);
+static TARGET_SHAPE: Shape = Shape::Table(&TARGET);
+
+struct Scan<'t> {
+    text: &'t str,
+    at: usize,
+    header: Vec<String>,
+    hidden: Vec<Range<usize>>,
+}
+
+/// How deep tables and lists are followed.
+const DEEPEST: usize = 64;
+/// The longest path that is kept; no path of the language is as long.
+const LONGEST: usize = 32;
+
+impl<'t> Scan<'t> {
+    fn rest(&self) -> &'t str {
+        self.text.get(self.at..).unwrap_or_default()
+    }
+
+    fn peek(&self) -> Option<char> {
+        self.rest().chars().next()
+    }
+
+    fn take(&mut self, c: char) -> bool {
+        let found = self.peek() == Some(c);
+        if found {
+            self.at += c.len_utf8();
+        }
+        found
+    }
+
+    /// Passes over spaces and tabs.
+    fn blanks(&mut self) {
+        let rest = self.rest();
+        self.at += rest.len() - rest.trim_start_matches([' ', '\t', '\r']).len();
+    }
+
+    /// The byte behind the line.
+    fn line_end(&self) -> usize {
+        self.at + self.rest().find('\n').unwrap_or(self.rest().len())
+    }
+
+    fn hide(&mut self, from: usize, to: usize) {
+        if from < to {
+            self.hidden.push(from..to);
+        }
+    }
+
+    fn hide_looks(&mut self, from: usize, to: usize) {
+        let part = self.text.get(from..to).unwrap_or_default();
+        self.hidden.extend(hits(part).into_iter().map(|hit| from + hit.range.start..from + hit.range.end));
+    }
+
+    fn document(&mut self) {
+        while self.at < self.text.len() {
+            self.blanks();
+            match self.peek() {
+                Some('\n') => self.at += 1,
+                Some('#') => self.comment(&self.header.clone()),
+                Some('[') => self.header(),
+                Some(_) => self.entry(&self.header.clone(), &['\n'], 0),
+                None => {}
+            }
+        }
+    }
+
+    /// A comment: in a table of secrets all of it, else what looks secret.
+    fn comment(&mut self, path: &[String]) {
+        let end = self.line_end();
+        if cover(path) == Cover::Whole {
+            let text = self.text.get(self.at..end).unwrap_or_default();
+            let blank = text.len() - text.trim_start_matches(['#', ' ', '\t']).len();
+            self.hide(self.at + blank, end);
+        } else {
+            self.hide_looks(self.at, end);
+        }
+        self.at = end;
+    }
+
+    /// `[a.b]` or `[[a.b]]`; what follows on the line is read as an entry.
+    fn header(&mut self) {
+        while self.take('[') {}
+        self.header = below(&[], self.keys());
+        self.blanks();
+        while self.take(']') {}
+        if self.header.is_empty() {
+            // Nothing that could be a header.
+            let end = self.line_end();
+            self.hide_looks(self.at, end);
+            self.at = end;
+        }
+    }
+
+    /// Keys with dots between them.
+    fn keys(&mut self) -> Vec<String> {
+        let mut keys = Vec::new();
+        loop {
+            self.blanks();
+            let key = match self.peek() {
+                Some(quote @ ('"' | '\'')) => {
+                    let range = self.quoted(quote);
+                    unescaped(self.text.get(range).unwrap_or_default(), quote)
+                }
+                _ => {
+                    let rest = self.rest();
+                    let end = rest.find(|c: char| !(c.is_alphanumeric() || "_-".contains(c)));
+                    let key = rest.get(..end.unwrap_or(rest.len())).unwrap_or_default();
+                    self.at += key.len();
+                    key.to_owned()
+                }
+            };
+            if key.is_empty() {
+                return keys;
+            }
+            keys.push(key);
+            let before = self.at;
+            self.blanks();
+            if !self.take('.') {
+                self.at = before;
+                return keys;
+            }
+        }
+    }
+
+    /// A key and its value, up to one of `ends` if there is no value.
+    fn entry(&mut self, above: &[String], ends: &[char], depth: usize) {
+        let start = self.at;
+        let keys = self.keys();
+        let key_end = self.at;
+        let is_key = !keys.is_empty();
+        let path = below(above, keys);
+        self.blanks();
+        if is_key && self.take('=') {
+            self.blanks();
+            // A value that is missing may be on the next line.
+            if matches!(self.peek(), None | Some('\n')) && cover(&path) == Cover::Whole {
+                self.value_below();
+            } else {
+                self.value(&path, depth);
+            }
+            return;
+        }
+        // Neither a key nor a value: nothing is known of it but where it stands.
+        let rest = self.rest();
+        let end = self.at + rest.find(|c| c == '\n' || ends.contains(&c)).unwrap_or(rest.len());
+        if cover(above) == Cover::Whole {
+            self.hide(start, end);
+        } else if is_key && cover(&path) == Cover::Whole {
+            self.hide(key_end, end);
+        } else {
+            self.hide_looks(start, end);
+        }
+        self.at = end;
+        if self.at == start {
+            self.at += self.peek().map_or(0, char::len_utf8);
+        }
+    }
+
+    /// Covers the next line, if it is no entry and no header.
+    fn value_below(&mut self) {
+        let start = self.at;
+        self.take('\n');
+        self.blanks();
+        let from = self.at;
+        let end = self.line_end();
+        let line = self.text.get(from..end).unwrap_or_default();
+        if line.is_empty() || line.starts_with(['[', '#']) || line.contains('=') {
+            self.at = start;
+            return;
+        }
+        self.hide(from, end);
+        self.at = end;
+    }
+
+    /// A value, of whatever kind.
+    fn value(&mut self, path: &[String], depth: usize) {
+        match self.peek() {
+            Some('{') if depth < DEEPEST => self.table(path, depth),
+            Some('[') if depth < DEEPEST => self.list(path, depth),
+            Some(quote @ ('"' | '\'')) => {
+                let inner = self.quoted(quote);
+                self.text_value(path, inner, quote);
+                // What follows a text on its line belongs to it, if it is secret.
+                self.tail(path);
+            }
+            _ => self.bare(path),
+        }
+    }
+
+    /// The inside of a text in quotes; an unclosed one ends with its line, or with the file if it has three quotes.
+    fn quoted(&mut self, quote: char) -> Range<usize> {
+        let three: String = std::iter::repeat_n(quote, 3).collect();
+        let (open, close) = if self.rest().starts_with(&three) { (3, three.as_str()) } else { (1, "") };
+        let from = self.at + open;
+        let rest = self.text.get(from..).unwrap_or_default();
+        let mut chars = rest.char_indices();
+        let mut end = rest.len();
+        let mut behind = rest.len();
+        while let Some((index, c)) = chars.next() {
+            if c == '\\' && quote == '"' {
+                if open == 1 && chars.as_str().starts_with('\n') {
+                    (end, behind) = (index + 1, index + 1);
+                    break;
+                }
+                chars.next();
+            } else if open == 1 && (c == quote || c == '\n') {
+                (end, behind) = (index, index + usize::from(c == quote));
+                break;
+            } else if open == 3 && rest.get(index..).is_some_and(|rest| rest.starts_with(close)) {
+                // Up to two more quotes belong to the text.
+                let more = rest.get(index + 3..).unwrap_or_default();
+                let more = more.len() - more.trim_start_matches(quote).len();
+                (end, behind) = (index + more.min(2), index + 3 + more.min(2));
+                break;
+            }
+        }
+        self.at = from + behind;
+        from..from + end
+    }
+
+    fn text_value(&mut self, path: &[String], inner: Range<usize>, quote: char) {
+        let written = self.text.get(inner.clone()).unwrap_or_default();
+        match cover(path) {
+            Cover::Whole
+                if by_name(path)
+                    && (written.trim().is_empty() || is_reference(written) || is_switch(written)) => {}
+            Cover::Whole => self.hide(inner.start, inner.end),
+            Cover::Unless(source) => {
+                if !source.is_well_formed(&unescaped(written, quote)) {
+                    self.hide(inner.start, inner.end);
+                }
+            }
+            Cover::Looks { named: true } if is_random(&unescaped(written, quote)) => {
+                self.hide(inner.start, inner.end);
+            }
+            Cover::Looks { .. } => self.hide_looks(inner.start, inner.end),
+        }
+    }
+
+    /// What stands between a value and the end of its line or the next one.
+    fn tail(&mut self, path: &[String]) {
+        self.blanks();
+        let rest = self.rest();
+        let end = self.at + rest.find(['\n', ',', ']', '}', '#']).unwrap_or(rest.len());
+        if end > self.at {
+            if matches!(cover(path), Cover::Looks { .. }) {
+                self.hide_looks(self.at, end);
+            } else {
+                self.hide(self.at, end);
+            }
+            self.at = end;
+        }
+    }
+
+    /// A value without quotes: a number, a word, or nothing that is a value.
+    fn bare(&mut self, path: &[String]) {
+        let start = self.at;
+        let line_end = self.line_end();
+        let line = self.text.get(start..line_end).unwrap_or_default();
+        let cover = cover(path);
+        let covered = !matches!(cover, Cover::Looks { .. });
+        // A broken value may hold what else would end it.
+        let ends: &[char] = if covered { &['#'] } else { &[',', ']', '}', '#'] };
+        let in_line = line.find(ends).unwrap_or(line.len());
+        let word = line.get(..in_line).unwrap_or_default().trim_end();
+        let closing = word.trim_end_matches(['}', ']', ',', ' ']);
+        let word = if covered { closing } else { word };
+        if covered {
+            let plain = by_name(path) && (word.is_empty() || is_switch(word) || is_reference(word));
+            if !plain {
+                self.hide(start, start + word.len());
+            }
+        } else {
+            self.hide_looks(start, start + word.len());
+        }
+        self.at = start + word.len();
+        if word.is_empty() && !matches!(self.peek(), None | Some('\n' | ',' | ']' | '}' | '#')) {
+            self.at += self.peek().map_or(0, char::len_utf8);
+        }
+    }
+
+    /// `{ key = value, … }`. One that is not closed ends before a header.
+    fn table(&mut self, path: &[String], depth: usize) {
+        self.take('{');
+        while let Some(c) = self.between(path) {
+            if c == '}' {
+                self.at += 1;
+                return;
+            }
+            self.entry(path, &[',', '}'], depth + 1);
+        }
+    }
+
+    /// `[ value, … ]`. One that is not closed ends before a header.
+    fn list(&mut self, path: &[String], depth: usize) {
+        self.take('[');
+        let mut before = String::new();
+        while let Some(c) = self.between(path) {
+            match c {
+                ']' => {
+                    self.at += 1;
+                    return;
+                }
+                '"' | '\'' => {
+                    let inner = self.quoted(c);
+                    let text = unescaped(self.text.get(inner.clone()).unwrap_or_default(), c);
+                    self.argument(path, inner, &text, &before, c);
+                    before = text;
+                }
+                _ => {
+                    before.clear();
+                    let start = self.at;
+                    self.value(path, depth + 1);
+                    if self.at == start {
+                        self.at += c.len_utf8();
+                    }
+                }
+            }
+        }
+    }
+
+    /// A text of a list, which may be the value of the argument before it.
+    fn argument(&mut self, path: &[String], inner: Range<usize>, text: &str, before: &str, quote: char) {
+        let named = flag_name(before).is_some_and(may_be_secret_name) && !text.starts_with('-');
+        if named && !is_reference(text) && !is_switch(text) {
+            self.hide(inner.start, inner.end);
+        } else if is_login_flag(before) && password_of(text).is_some() {
+            let written = self.text.get(inner.clone()).unwrap_or_default();
+            let colon = written.find(':').map_or(0, |colon| colon + 1);
+            self.hide(inner.start + colon, inner.end);
+        } else {
+            self.text_value(path, inner, quote);
+        }
+    }
+
+    /// Passes over what stands between the parts of a table or a list; the next part begins with the character.
+    /// `None` where it ends without its bracket.
+    fn between(&mut self, path: &[String]) -> Option<char> {
+        loop {
+            self.blanks();
+            match self.peek()? {
+                '\n' => {
+                    self.at += 1;
+                    if self.is_header() {
+                        return None;
+                    }
+                }
+                ',' => self.at += 1,
+                '#' => self.comment(path),
+                c => return Some(c),
+            }
+        }
+    }
+
+    /// Whether the line at hand is the header of a table of the language.
+    fn is_header(&self) -> bool {
+        let line = self.text.get(self.at..self.line_end()).unwrap_or_default().trim_start();
+        let Some(name) = line.strip_prefix('[') else { return false };
+        let name = name.trim_start_matches(['[', ' ', '"', '\'']);
+        let end = name.find(|c: char| !(c.is_alphanumeric() || "_-".contains(c))).unwrap_or(name.len());
+        let name = name.get(..end).unwrap_or_default();
+        ROOT.keys.iter().any(|key| key.name == name) || is_secrets(name)
+    }
+}
+
+/// Whether a key of the stack file is that of secrets, or is meant to be.
+fn is_secrets(name: &str) -> bool {
+    let known = || ROOT.keys.iter().map(|key| key.name);
+    let small = name.to_lowercase();
+    small == "secret"
+        || !known().any(|key| key == name)
+            && (may_be_secret_name(name) || nearest(&small, known()) == Some("secret"))
+}
+
+/// Whether it is a name that makes a value secret, and not a table of secrets.
+fn by_name(path: &[String]) -> bool {
+    let path = below_target(path);
+    path.first().is_none_or(|first| !is_secrets(first))
+}
+
+/// A path and the keys below it; the middle of one that is too long is left out.
+fn below(path: &[String], keys: Vec<String>) -> Vec<String> {
+    let mut path: Vec<String> = path.iter().cloned().chain(keys).collect();
+    if path.len() > LONGEST {
+        path.drain(LONGEST / 2..path.len() - LONGEST / 2);
+    }
+    path
+}
+
+/// The path without the target that it is under.
+fn below_target(path: &[String]) -> &[String] {
+    match path {
+        [first, _, rest @ ..] if first == "target" => rest,
+        _ => path,
+    }
+}
+
+/// What of the value at a path is covered.
+fn cover(path: &[String]) -> Cover {
+    let in_target = path.first().is_some_and(|first| first == "target") && path.len() > 1;
+    let path = below_target(path);
+    let Some(first) = path.first() else { return Cover::Looks { named: false } };
+    if is_secrets(first) {
+        let below: Vec<&str> = path.iter().skip(1).map(String::as_str).collect();
+        return match below.as_slice() {
+            [_, "key", _, "env"] => Cover::Unless(Source::Variable),
+            [_, "key", _, "file"] | [_, "lines"] => Cover::Unless(Source::Path),
+            [_, "present"] => Cover::Unless(Source::Object),
+            [_, "keys"] => Cover::Unless(Source::Key),
+            _ => Cover::Whole,
+        };
+    }
+    if first == "input" {
+        let named = path.get(1).is_some_and(|name| may_be_secret_name(name));
+        let about = path.get(2).is_some_and(|key| ["pattern", "help"].contains(&key.as_str()));
+        return if named && !about { Cover::Whole } else { Cover::Looks { named: false } };
+    }
+    let mut shape = Some(if in_target { &TARGET_SHAPE } else { &ROOT_SHAPE });
+    let mut names = path.iter().peekable();
+    let mut named = false;
+    let judged = |name: &str| may_be_secret_name(name);
+    while let Some(name) = names.next() {
+        // Items of lists have no keys.
+        while let Some(Shape::List(of) | Shape::OneOrList(of)) = shape {
+            shape = Some(of);
+        }
+        shape = match shape {
+            Some(Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table)) => {
+                match table.keys.iter().find(|key| key.name == name) {
+                    Some(key) => Some(&key.shape),
+                    None if judged(name) => return Cover::Whole,
+                    None => None,
+                }
+            }
+            Some(Shape::Map(_, of)) => {
+                // A key that may be text or a table: what follows tells which it is.
+                let table = match of {
+                    Shape::Table(_) | Shape::Kept(_) => true,
+                    Shape::ShortOr(_, table) => {
+                        names.peek().is_some_and(|next| table.keys.iter().any(|key| key.name == **next))
+                    }
+                    _ => false,
+                };
+                if !table && judged(name) {
+                    return Cover::Whole;
+                }
+                named = !table;
+                Some(of)
+            }
+            _ if judged(name) => return Cover::Whole,
+            _ => None,
+        };
+    }
+    Cover::Looks { named }
+}
+
+/// The text behind the escapes of a text in double quotes (TOML 1.1); what is none stays as it is.
+pub(super) fn unescaped(text: &str, quote: char) -> String {
+    if quote != '"' || !text.contains('\\') {
+        return text.to_owned();
+    }
+    let mut out = String::with_capacity(text.len());
+    let mut chars = text.chars();
+    while let Some(c) = chars.next() {
+        if c != '\\' {
+            out.push(c);
+            continue;
+        }
+        match chars.next() {
+            Some('n') => out.push('\n'),
+            Some('t') => out.push('\t'),
+            Some('r') => out.push('\r'),
+            Some('e') => out.push('\u{1b}'),
+            Some(kind @ ('u' | 'U' | 'x')) => {
+                let digits = match kind {
+                    'x' => 2,
+                    'u' => 4,
+                    _ => 8,
+                };
+                let hex: String = chars.as_str().chars().take(digits).collect();
+                match u32::from_str_radix(&hex, 16).ok().and_then(char::from_u32) {
+                    Some(c) if hex.chars().count() == digits => {
+                        out.push(c);
+                        chars.nth(digits - 1);
+                    }
+                    _ => out.push(kind),
+                }
+            }
+            Some(other) => out.push(other),
+            None => {}
+        }
+    }
+    out
+}

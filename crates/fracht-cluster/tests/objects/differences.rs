@@ -70,7 +70,7 @@ fn what_is_secret_differs_and_is_not_shown() {
         (pod(json!([])), env("URL", "sql://tide:kelp@db")),
     ] {
         let shown = fields(&old, &new).join("\n");
-        assert!(shown.contains("(hidden)"), "{shown}");
+        assert!(shown.contains("(hidden)") || shown.contains("sql://tide:****@db"), "{shown}");
         for word in ["gull", "kelp", "Z3VsbA", "a2VscA"] {
             assert!(!shown.contains(word), "{shown}");
         }

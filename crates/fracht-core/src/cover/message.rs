@@ -191,7 +191,7 @@ pub(super) fn looks_in_prose(text: &str) -> Vec<Range<usize>> {
         let hits = looks::hits(text.get(segment.clone()).unwrap_or_default()).into_iter();
         ranges.extend(hits.map(|hit| segment.start + hit.range.start..segment.start + hit.range.end));
     }
-    ranges.extend(looks::hits(text).into_iter().filter(looks::Hit::is_plain).map(|hit| hit.range));
+    ranges.extend(looks::hits(text).into_iter().filter(|hit| hit.in_prose).map(|hit| hit.range));
     ranges
 }
 

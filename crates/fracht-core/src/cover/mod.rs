@@ -37,7 +37,7 @@ pub fn may_be_secret(name: &str, value: &str) -> bool {
     if value.is_empty() || is_switch(value) || is_reference(value) {
         return false;
     }
-    may_be_secret_name(name) || is_random(value) || !hits(value).is_empty()
+    may_be_secret_name(name) || is_random(value) && !names::is_digest_name(name) || !hits(value).is_empty()
 }
 
 /// A text for people with stars for what looks secret in it. What follows a colon outside of backticks is a part of the

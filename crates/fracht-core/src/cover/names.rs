@@ -13,7 +13,7 @@ const WORDS: &[(&str, Certainty)] = &[
     ("PASSCODE", Sure),
     ("PASS", Sure),
     ("PWD", Sure),
-    ("PW", Sure),
+    ("PW", Likely),
     ("SECRET", Sure),
     ("TOKEN", Sure),
     ("CREDENTIAL", Sure),
@@ -205,6 +205,15 @@ pub fn may_be_secret_name(name: &str) -> bool {
     certainty(name).is_some()
 }
 
+/// Whether a setting of this name holds the digest of something, or tells which version it is.
+pub(super) fn is_digest_name(name: &str) -> bool {
+    let known = [
+        "BUILD", "COMMIT", "SHA", "SHA1", "SHA256", "REVISION", "REV", "DIGEST", "CHECKSUM", "HASH", "ETAG",
+        "MD5",
+    ];
+    words(name).last().is_some_and(|last| known.contains(&last.as_str()))
+}
+
 /// The name of an argument that a program takes a value for, as in `--db-password`; `None` for any other text.
 pub fn flag_name(argument: &str) -> Option<&str> {
     let name = argument.strip_prefix("--").or_else(|| argument.strip_prefix('-'))?;
@@ -231,8 +240,6 @@ mod tests {
             "PAYMENT_PRIVATE_KEY",
             "db.pwd",
             "PGPASSWORD",
-            "DB_PW",
-            "MAIL_PW",
             "MASTER_KEY",
             "PRIVATEKEY",
             "dbPassword",
@@ -249,6 +256,8 @@ mod tests {
         }
         for name in [
             "JWT",
+            "DB_PW",
+            "MAIL_PW",
             "AUTHORIZATION",
             "PASSWORD_SALT",
             "PEPPER",

@@ -156,6 +156,7 @@ impl<'t> Scan<'t> {
             let key = match self.peek() {
                 Some(quote @ ('"' | '\'')) => {
                     let range = self.quoted(quote);
+                    self.hide_looks(range.start, range.end);
                     unescaped(self.text.get(range).unwrap_or_default(), quote)
                 }
                 _ => {
@@ -352,6 +353,9 @@ impl<'t> Scan<'t> {
     fn list(&mut self, path: &[String], depth: usize) {
         self.take('[');
         let mut before = String::new();
+        // Of what says where a secret is, only the keys are a list.
+        let item = below(path, vec![String::new()]);
+        let path = if by_name(path) { path } else { item.as_slice() };
         while let Some(c) = self.between(path) {
             match c {
                 ']' => {
@@ -461,9 +465,9 @@ fn cover(path: &[String]) -> Cover {
         let below: Vec<&str> = path.iter().skip(1).map(String::as_str).collect();
         return match below.as_slice() {
             [_, "key", _, "env"] => Cover::Unless(Source::Variable),
-            [_, "key", _, "file"] | [_, "lines"] => Cover::Unless(Source::Path),
+            [_, "key", _, "file"] | [_, "lines"] | [_, "lines", ""] => Cover::Unless(Source::Path),
             [_, "present"] => Cover::Unless(Source::Object),
-            [_, "keys"] => Cover::Unless(Source::Key),
+            [_, "keys", ""] => Cover::Unless(Source::Key),
             _ => Cover::Whole,
         };
     }

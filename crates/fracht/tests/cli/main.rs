@@ -9,6 +9,7 @@
 )]
 
 mod architecture;
+mod canary;
 mod check;
 mod demo;
 mod diff;

@@ -1,0 +1,260 @@
+//! Secrets in every place and every broken form: no command, format or message shows one.
+
+use crate::sandbox::Sandbox;
+
+/// What stands for a secret. No output has it, in whatever spelling.
+const CANARY: &str = "Wren-7.Canary";
+
+/// Stacks, or lines of a service, with a secret in them; `@` stands for it.
+const FORMS: &[&str] = &[
+    // in a table of secrets: any value in the place of one that says where it is
+    "[secret.db]\nkey.password = \"@\"",
+    "[secret.db]\nkey.password = '@'",
+    "[secret.db]\nkey.password = @",
+    "[secret.db]\nkey.password = \"@",
+    "[secret.db]\nkey.password = \"@\\q\"",
+    "[secret.db]\nkey.password = \"\"\"\n@\n\"\"\"",
+    "[secret.db]\nkey.password = \"\"\"\n@",
+    "[secret.db]\nkey.password = '''@",
+    "[secret.db]\nkey.password = [\"@\"]",
+    "[secret.db]\nkey.password = [\"@\", 1",
+    "[secret.db]\nkey.password = [ { env = \"A\" }, \"@\" ]",
+    "[secret.db]\nkey.password = { value = \"@\" }",
+    "[secret.db]\nkey.password = { env = \"PW\", value = \"@\" }",
+    "[secret.db]\nkey.password = { env = \"@ and more\" }",
+    "[secret.db]\nkey.password = { env = [\"@\"] }",
+    "[secret.db]\nkey.password = { file = \"\"\"\n@\"\"\" }",
+    "[secret.db]\nkey.password = { file = \"say @!\" }",
+    "[secret.db]\nkey.password = { env = \"PW\" } \"@\"",
+    "[secret.db]\nkey.password = { env = \"PW\" } # @",
+    "[secret.db]\nkey.password = { env: \"@\" }",
+    "[secret.db]\nkey.password =\n\"@\"",
+    "[secret.db]\nkey.password = 2026-11-25 @",
+    "[secret.db]\nkey.password \"@\"",
+    "[secret.db]\nkey.password: @",
+    "[secret.db]\n@",
+    "[secret.db]\nkey = \"@\"",
+    "[secret.db]\nkey = [\"@\"]",
+    "[secret.db]\nkey.a.b.c = \"@\"",
+    "[secret.db]\npassword = \"@\"",
+    "[secret.db]\nvalue = \"@\"",
+    "[secret.db]\nenv = \"@\"",
+    "[secret.db]\nkey.password = { env = \"PW\" }\nkey.password = \"@\"",
+    "[secret.db]\npresent = \"say @\"",
+    "[secret.db]\npresent = \"db\"\nkeys = [\"a @\"]",
+    "[secret.db]\npresent = \"db\"\nkeys = \"@ x\"",
+    "[secret.db] key.password = \"@\"",
+    "[secret.db\nkey.password = \"@\"",
+    "[secret] db = \"@\"",
+    "[secret]\ndb = \"@\"",
+    "[secret]\ndb.key.password = \"@\"",
+    "[[secret]]\nkey.password = \"@\"",
+    "[[secret.db]]\nkey.password = \"@\"",
+    "[ \"secret\" . 'db' ]\nkey.password = \"@\"",
+    "[secrets.db]\nvalue = \"@\"",
+    "[secert.db]\nvalue = \"@\"",
+    "[Secret.db]\nvalue = \"@\"",
+    "[target.prod.secret.db]\nkey.password = \"@\"",
+    "[target.prod]\nsecret.db.key.password = \"@\"",
+    "[target.prod]\nsecret = { db = { key = { password = \"@\" } } }",
+    // under a name of a secret
+    "env.DB_PASSWORD = \"@\"",
+    "env.DB_PASSWORD = \"@",
+    "env.DB_PASSWORD = @",
+    "env.DB_PASSWORD = [\"@\"]",
+    "env.DB_PASSWORD = { value = \"@\" }",
+    "env.DB_PASSWORD = \"\"\"\nfirst\n@\n\"\"\"",
+    "env.DB_PASSWORD = \"@{service.nobody}\"",
+    "env.DB_PASSWORD = \"@{\"",
+    "env = { DB_PASSWORD = \"@\", X = }",
+    "env = { DB_PASSWORD = \"@\"",
+    "env.\"DB_PASSW\\u004FRD\" = \"@{service.nobody}\"",
+    "env.MAIL_PW = \"@{service.nobody}\"",
+    "env.DB_PASSWORD \"@\"",
+    "env.DB_PASSWORD: @",
+    "env.token = \"@\"\nenv.token = \"@\"",
+    "db_password = \"@\"",
+    "db.password = \"@\"",
+    "label.\"api-key\" = \"@{x}\"",
+    "[config.c]\nkey.password = \"@{service.nobody}\"",
+    "[config.c]\nkey.password = [\"@\"]",
+    "[pattern.p]\nenv.API_TOKEN = [\"@\"]",
+    "[input.db-password]\ndefault = \"@\"\npattern = 'x+'",
+    "[input.db-password]\ndefault = [\"@\"]",
+    // credentials in other values
+    "image = \"tide:@@registry.example/api:1\"",
+    "image = \"https://tide:@@registry.example/api:1\"",
+    "port.web = { number = 80, reach = \"web\", host = \"tide:@@tides.example\" }",
+    "port.web = { number = 80, reach = \"web\", host = \"tides.example?token=@\" }",
+    "env.URL = \"sql://tide:@@db/{service.nobody}\"",
+    "env.URL = \"sql://{service.nobody}:@@db\"",
+    "env.URL = [\"https://h.example/?api_key=@\"]",
+    "env.DSN = \"Server=db;Password=@;X={service.nobody}\"",
+    "env.DSN = \"tide:@@tcp(db:3306)/{service.nobody}\"",
+    "env.HEADER = \"Authorization: Bearer @ {service.nobody}\"",
+    "env.HEADER = \"X-Api-Key: @ {service.nobody}\"",
+    "env.JSON = '{\"password\": \"@\"}'",
+    "args = [\"--password\", \"@\", 1]",
+    "args = [\"--password=@\", 1]",
+    "args = [\"-u\", \"tide:@\", 1]",
+    "args = [\"Authorization: Bearer @\", {}]",
+    "program = [\"sh\", \"-c\", \"DB_PASSWORD=@ serve\", 1]",
+    "program = \"serve --token @\"",
+    "workdir = \"sql://tide:@@db\"",
+    "user = \"tide:@@db\"",
+    "cpu = \"https://tide:@@h.example\"",
+    "after = { \"tide:@@h.example\" = \"ready\" }",
+    "# DB_PASSWORD=@\nenv.X = nonsense",
+    "env.X = nonsense # password=@",
+    "[volume.v]\nsize = \"https://tide:@@h.example\"",
+    "[outside.o]\nhost = \"tide:@@db.example\"",
+    "[outside.o]\nhost = \"sql://tide:@@db.example\"",
+    "[target.prod.service.api]\nenv.DB_PASSWORD = [\"@\"]",
+    "pass = [\"tide:@@h.example\"]",
+    "include = [\"https://tide:@@h.example/*.toml\"]",
+];
+
+/// Every command that speaks of a stack.
+const COMMANDS: &[&[&str]] = &[
+    &["check"],
+    &["check", "--format", "json"],
+    &["order", "-t", "prod"],
+    &["ports", "-t", "prod", "--format", "json"],
+    &["reach", "-t", "prod"],
+    &["trace", "service.api", "-t", "prod"],
+    &["trace", "secret", "-t", "prod", "--format", "json"],
+    &["trace", "config", "-t", "prod"],
+    &["diff", "-t", "prod", "--against", "lab"],
+    &["render", "-t", "prod", "--out", "objects"],
+];
+
+fn stack(form: &str) -> String {
+    let form = form
+        .replace("@@", "\u{0}@")
+        .replace('@', CANARY)
+        .replace(&format!("\u{0}{CANARY}"), &format!("{CANARY}@"));
+    let base = "[stack]\nname = \"tides\"\n[target.lab]\non = \"cluster\"\n[target.prod]\non = \"cluster\"\n";
+    let service = "[service.api]\nport.http = 8080\n";
+    match form.starts_with('[') {
+        true => format!("{base}{service}image = \"registry.example/api:1\"\n{form}\n"),
+        false if form.starts_with("pass =") || form.starts_with("include =") => {
+            format!("{form}\n{base}{service}image = \"registry.example/api:1\"\n")
+        }
+        false if form.starts_with("image =") => format!("{base}{service}{form}\n"),
+        false => format!("{base}{service}image = \"registry.example/api:1\"\n{form}\n"),
+    }
+}
+
+/// Whether a text has the canary, looking at letters and digits alone.
+fn shows_it(text: &str) -> bool {
+    let plain: String = text.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect();
+    let words = ["wren7canary", "canary"];
+    words.iter().any(|word| plain.contains(word))
+}
+
+#[test]
+fn no_command_shows_a_secret_of_any_form() {
+    let mut shown = Vec::new();
+    std::thread::scope(|scope| {
+        let halves: Vec<_> = FORMS
+            .chunks(FORMS.len().div_ceil(2))
+            .map(|forms| {
+                scope.spawn(move || {
+                    let mut shown = Vec::new();
+                    for form in forms {
+                        let sandbox = Sandbox::empty().file("fracht.toml", &stack(form));
+                        for command in COMMANDS {
+                            let run = sandbox.run(command);
+                            assert!([0, 1, 2].contains(&run.code), "{form}: {run:?}");
+                            if shows_it(&run.out) || shows_it(&run.err) {
+                                let all = format!("{}{}", run.out, run.err);
+                                let lines: Vec<&str> = all.lines().filter(|line| shows_it(line)).collect();
+                                shown.push(format!("{command:?} on {form:?}:\n{}", lines.join("\n")));
+                            }
+                        }
+                    }
+                    shown
+                })
+            })
+            .collect();
+        for half in halves {
+            shown.extend(half.join().unwrap());
+        }
+    });
+    assert!(FORMS.len() * COMMANDS.len() > 300);
+    assert!(shown.is_empty(), "{} outputs show it:\n{}", shown.len(), shown.join("\n---\n"));
+}
+
+/// Lines of a settings file with a secret in them.
+const LINES: &[&str] = &[
+    "DB_PASSWORD=@",
+    "DB_PASSWORD=\"@",
+    "DB_PASSWORD=\"@\" and more",
+    "DB PASSWORD=@",
+    "@",
+    "DB_PASSWORD: @",
+    "URL=sql://tide:@@db\nX",
+    "# DB_PASSWORD=@\nX",
+    "SMTP_PASS=@ {",
+    "TOKEN=@\nTOKEN=@",
+];
+
+#[test]
+fn no_command_shows_a_secret_of_a_file() {
+    let base = stack("[config.c]\nlines = \"c.env\"\n[input.token]\npattern = 'x+'\n");
+    let base = base.replace("[service.api]", "[service.api]\nenv.A = \"{input.token}{config.c/X}\"");
+    for lines in LINES {
+        let lines = lines.replace("@@", "\u{0}").replace('@', CANARY).replace('\u{0}', &format!("{CANARY}@"));
+        let sandbox = Sandbox::empty().file("fracht.toml", &base).file("c.env", &lines);
+        let input = format!("token={CANARY}");
+        for command in COMMANDS.iter().chain([&["new", "--lines", "c.env", "--out", "new.toml"][..]].iter()) {
+            let with_input = [*command, &["--input", &input]].concat();
+            let run = sandbox.run(if command[0] == "new" { command } else { &with_input });
+            assert!(!shows_it(&run.out) && !shows_it(&run.err), "{command:?} on {lines:?}: {run:?}");
+        }
+        let run = sandbox.run(&["check", "--inputs", "c.env"]);
+        assert!(!shows_it(&run.out) && !shows_it(&run.err), "{lines:?}: {run:?}");
+        let new = std::fs::read_to_string(sandbox.path("new.toml")).unwrap_or_default();
+        assert!(!shows_it(&new), "{new}");
+    }
+}
+
+/// Objects that are compared against, with a secret in them.
+const OLD: &[&str] = &[
+    "kind: Secret\nmetadata: { name: tides-db, annotations: { a: '@' }, labels: { b: '@' } }\nstringData: { password: '@' }",
+    "kind: Secret\nmetadata: { name: other }\ndata: { password: '@' }\nimmutable: '@'",
+    "kind: ConfigMap\nmetadata: { name: tides-c }\ndata: { URL: 'sql://tide:@@db', api-key: '@', password: '@' }",
+    "kind: Deployment\nmetadata: { name: tides-api, annotations: { note: 'token=@', 'api-key': '@' } }\nspec: { template: { spec: { containers: [\
+     { name: api, args: [--password, '@', '--token=@'], command: [run, -u, 'tide:@'], env: [{ name: DB, value: '@' }, { name: PW, value: '@' }] },\
+     { name: other, env: [{ name: DB_PASSWORD, value: '@' }], args: [--password, '@'] }] } } }",
+    "kind: Thing\nmetadata: { name: x }\nspec: { password: '@', list: [{ name: token, value: '@' }], url: 'https://t:@@h.example' }",
+    "kind: Deployment\nmetadata: { name: tides-api }\nspec: { template: { spec: { containers: [{ name: api, \
+     env: [{ name: DB, value: '@' }], args: ['--level', 'x@y'] }] } } }",
+];
+
+#[test]
+fn no_comparison_shows_a_secret_of_either_side() {
+    let stack = stack(
+        "env.DB = \"{secret.db/password}\"\nenv.LEVEL = \"low\"\nuse = [\"config.c\"]\n[config.c]\nkey.URL = \"x\"\n\
+         [secret.db]\nkey.password = { env = \"PW\" }\n",
+    );
+    for old in OLD {
+        let old = old.replace("@@", "\u{0}").replace('@', CANARY).replace('\u{0}', &format!("{CANARY}@"));
+        let sandbox = Sandbox::empty()
+            .file("fracht.toml", &stack)
+            .file("old.yaml", format!("apiVersion: v1\n{old}\n"))
+            .file("pass.yaml", format!("apiVersion: v1\n{old}\n"))
+            .file("passing.toml", format!("pass = [\"pass.yaml\"]\n{stack}"));
+        for command in [
+            &["diff", "-t", "prod", "--against", "old.yaml"][..],
+            &["diff", "-t", "prod", "--against", "old.yaml", "--format", "json"],
+            &["diff", "-t", "prod", "--against", "old.yaml", "--secrets"],
+            &["check", "--stack", "passing.toml"],
+            &["diff", "-t", "prod", "--against", "old.yaml", "--stack", "passing.toml"],
+        ] {
+            let mut process = sandbox.command(command);
+            let run = crate::sandbox::Run::of(&process.env("PW", CANARY).output().unwrap());
+            assert!(!shows_it(&run.out) && !shows_it(&run.err), "{command:?} on {old}:\n{}{}", run.out, run.err);
+        }
+    }
+}

@@ -5,6 +5,7 @@ use std::fmt::Write as _;
 
 use fracht_core::check::Checked;
 use fracht_core::diag::Diagnostic;
+use fracht_core::digest::Digest;
 use fracht_core::model::{
     ConfigId, Kind, Model, OutsidePlace, Patch, PortIndex, SecretId, Volume, Workload, WorkloadId,
 };
@@ -23,6 +24,9 @@ use crate::{
     autoscaler, claim, config_map, deployment, disruption, http_route, job, namespace, network_policy,
     outside, patch, rights, secret, service, stateful_set, web,
 };
+
+/// The most of an object's name that the name of its file takes over.
+const MOST_OF_FILE_NAME: usize = 120;
 
 /// The values of the secrets that are made, by key.
 pub type SecretValues = BTreeMap<SecretId, BTreeMap<String, Vec<u8>>>;
@@ -402,11 +406,20 @@ impl<'m> Rendering<'m> {
         }
         // Names of objects of other kinds may have what files can't.
         let plain = |c: char| if c.is_ascii_alphanumeric() || "-_.".contains(c) { c } else { '-' };
-        let name: String = name.chars().map(plain).collect();
+        let safe = |text: &str| -> String { text.chars().map(plain).collect() };
+        // A file's name has at most 255 bytes.
+        let name = if name.len() > MOST_OF_FILE_NAME {
+            let mut digest = Digest::default();
+            digest.piece(name.as_bytes());
+            let start: String = name.chars().take(MOST_OF_FILE_NAME / 2).collect();
+            format!("{}-{}", safe(&start), digest.hex(12))
+        } else {
+            safe(&name)
+        };
+        let kind = safe(&kind.to_lowercase());
         let mut stem = format!("{}", piece.group as u8);
         // Writing to a string can't fail.
-        let _ =
-            write!(stem, "{:0digits$}-{}-{name}", piece.wave, kind.to_lowercase(), digits = self.wave_digits);
+        let _ = write!(stem, "{:0digits$}-{kind}-{name}", piece.wave, digits = self.wave_digits);
         if let Source::Passed(index) = piece.source {
             // Two that are passed to two namespaces may have one name.
             let _ = write!(stem, "-passed-{}", index + 1);

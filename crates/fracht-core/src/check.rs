@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use crate::cover::Cover;
 use crate::diag::{Diagnostic, Report, Sink};
-use crate::files::{Files, reason};
+use crate::files::{Files, MOST_BYTES, reason};
 use crate::include::Gather;
 use crate::input::{Given, InputSource};
 use crate::layer::{Layered, Targets, stamp_layers};
@@ -18,9 +18,6 @@ use crate::rules::{self, Levels};
 use crate::source::Sources;
 use crate::trace::{Trace, Traced};
 use crate::tree::Node;
-
-/// The largest stack file that is read, in bytes; a larger one is not one that a person keeps.
-pub const MOST_BYTES: usize = 64 << 20;
 
 /// A stack file that has been read, before any target is looked at.
 pub struct Project<'f> {
@@ -42,8 +39,8 @@ pub enum OpenError {
     Unreadable(String),
     /// The file is not UTF-8: the line, from 1, with the first byte that is not.
     NotText(usize),
-    /// The file has more than [`MOST_BYTES`] bytes: how many.
-    TooLarge(usize),
+    /// The file has more than [`MOST_BYTES`] bytes.
+    TooLarge,
     /// There is nothing in it.
     Empty,
 }
@@ -55,8 +52,8 @@ impl std::fmt::Display for OpenError {
             Self::NotText(line) => {
                 write!(f, "it is not UTF-8 text (line {line}); save it as UTF-8")
             }
-            Self::TooLarge(size) => {
-                write!(f, "it has {size} bytes, and a stack file has at most {MOST_BYTES}; is it one?")
+            Self::TooLarge => {
+                write!(f, "it has more than {MOST_BYTES} bytes; is it a stack file?")
             }
             Self::Empty => f.write_str("it is empty; begin with [stack] and below it name = \"my-stack\""),
         }
@@ -107,10 +104,10 @@ impl<'f> Project<'f> {
     /// # Errors
     /// [`OpenError`] if there is no text to check.
     pub fn open(files: &'f dyn Files, path: &Path, shown: &Path) -> Result<Self, OpenError> {
-        let bytes = files.read(path).map_err(|error| OpenError::Unreadable(reason(&error)))?;
-        if bytes.len() > MOST_BYTES {
-            return Err(OpenError::TooLarge(bytes.len()));
-        }
+        let bytes = files.read(path, MOST_BYTES).map_err(|error| match error.kind() {
+            std::io::ErrorKind::FileTooLarge => OpenError::TooLarge,
+            _ => OpenError::Unreadable(reason(&error)),
+        })?;
         let text = String::from_utf8(bytes).map_err(|error| {
             let good = error.utf8_error().valid_up_to();
             let lines = error.as_bytes().iter().take(good).filter(|byte| **byte == b'\n');
@@ -131,6 +128,7 @@ impl<'f> Project<'f> {
             sources: &mut sources,
             sink: &mut sink,
             seen: BTreeSet::new(),
+            depth: 0,
         };
         let mut tree = gather.file(path, shown.display().to_string(), text);
         stamp_layers(&mut tree);
@@ -181,6 +179,11 @@ impl<'f> Project<'f> {
     /// The files that were read.
     pub fn sources(&self) -> &Sources {
         &self.sources
+    }
+
+    /// What the files of the stack are read from.
+    pub fn files(&self) -> &'f dyn Files {
+        self.files
     }
 
     /// The folder of the stack.
@@ -264,9 +267,9 @@ pub fn reveal(
         SecretSource::Variable(name) => {
             variable(name).ok_or_else(|| RevealError::NoVariable(Arc::clone(name)))?
         }
-        SecretSource::File(path) => {
-            files.read(path).map_err(|error| RevealError::Unreadable(path.clone(), reason(&error)))?
-        }
+        SecretSource::File(path) => files
+            .read(path, MOST_BYTES)
+            .map_err(|error| RevealError::Unreadable(path.clone(), reason(&error)))?,
     };
     if let (SecretSource::File(_), Some(line)) = (&key.source, one_line(&value)) {
         let length = line.len();

@@ -7,7 +7,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use crate::diag::{Diagnostic, Sink};
-use crate::files::{Files, PathProblem, confine, glob, reason};
+use crate::files::glob::{self, Unmatched};
+use crate::files::{Files, MOST_BYTES, PathProblem, confine, reason};
 use crate::language::{ROOT, Shape, verify};
 use crate::source::{Sources, Syntax};
 use crate::syntax;
@@ -23,7 +24,14 @@ pub(crate) struct Gather<'a> {
     pub(crate) sources: &'a mut Sources,
     pub(crate) sink: &'a mut Sink,
     pub(crate) seen: BTreeSet<PathBuf>,
+    /// How many files include each other down to the one at hand.
+    pub(crate) depth: usize,
 }
+
+/// The most files that a stack is made of, beside its own.
+const MOST_INCLUDED: usize = 2_000;
+/// The most files that include each other in a row.
+const DEEPEST: usize = 32;
 
 impl Gather<'_> {
     /// The tree of a file and of all that it includes.
@@ -52,27 +60,46 @@ impl Gather<'_> {
         let Some(pattern) = item.text() else { return Vec::new() };
         let problem =
             |rule, message: String, help: &str| Diagnostic::new(rule, message).at(item.span, "").help(help);
-        let found = glob::matching(self.files, folder, pattern).unwrap_or_default();
-        if found.is_empty() {
-            let message = format!("`{pattern}` fits no file.");
-            let help = "Paths are relative to the folder of the file that says them; * stands for any name.";
-            self.sink.push(problem("file-unreadable", message, help));
-        }
+        let found = match glob::matching(self.files, folder, pattern) {
+            Ok(found) if !found.is_empty() => found,
+            other => {
+                let why = other.err().unwrap_or(Unmatched::None);
+                self.sink.push(why.problem(pattern, Some(item.span)));
+                return Vec::new();
+            }
+        };
         let mut trees = Vec::new();
         for name in found {
             let text = confine(self.files, self.root, folder, &name).and_then(|path| {
-                let bytes =
-                    self.files.read(&path).map_err(|error| PathProblem::Unreadable(reason(&error)))?;
+                let bytes = self
+                    .files
+                    .read(&path, MOST_BYTES)
+                    .map_err(|error| PathProblem::Unreadable(reason(&error)))?;
                 let text = String::from_utf8(bytes)
                     .map_err(|_| PathProblem::Unreadable("it is not UTF-8".into()))?;
                 Ok((path, text))
             });
             match text {
                 Ok((path, _)) if self.seen.contains(&path) => {}
+                Ok(_) if self.seen.len() > MOST_INCLUDED || self.depth >= DEEPEST => {
+                    let (message, label) = if self.depth >= DEEPEST {
+                        (format!("files are included more than {DEEPEST} levels deep"), "one level too deep")
+                    } else {
+                        (format!("the stack includes more than {MOST_INCLUDED} files"), "too many files")
+                    };
+                    self.sink.push(
+                        Diagnostic::new("file-unreadable", message)
+                            .at(item.span, label)
+                            .help("put what belongs together into one file"),
+                    );
+                    return trees;
+                }
                 Ok((path, text)) => {
                     let below = path.strip_prefix(self.root).unwrap_or(&path);
                     let shown = self.shown.join(below).display().to_string();
+                    self.depth += 1;
                     trees.push(self.file(&path, shown, text.trim_start_matches('\u{feff}')));
+                    self.depth -= 1;
                 }
                 Err(PathProblem::Unreadable(reason)) => {
                     let message = format!("The file `{name}` can't be read: {reason}.");

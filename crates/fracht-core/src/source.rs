@@ -145,6 +145,8 @@ impl Sources {
         }
         let id = FileId(u32::try_from(self.files.len()).unwrap_or(u32::MAX));
         let (lines, hidden) = (OnceLock::new(), OnceLock::new());
+        // It stands in messages, listings and comments: nothing in it acts on what shows them.
+        let shown = cover::escaped(&shown).into_owned();
         self.files.push(SourceFile { path: path.to_owned(), shown, text, syntax, lines, hidden });
         self.by_path.insert(path.to_owned(), id);
         id

@@ -1,11 +1,40 @@
 //! The command line. Doc comments are the help.
 
 use std::path::PathBuf;
+use std::process::ExitCode;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use clap_complete::ArgValueCompleter;
+use fracht_core::cover::{self, escaped, is_unsafe};
 
 use crate::complete;
+
+/// Reads the arguments; an error has been shown, and has this exit code. Whatever an argument is, the message does not
+/// act on a terminal, nor show what looks secret in it.
+pub(crate) fn parse() -> Result<Cli, ExitCode> {
+    let error = match Cli::try_parse() {
+        Ok(cli) => return Ok(cli),
+        Err(error) => error,
+    };
+    if !error.use_stderr() {
+        error.exit();
+    }
+    let arguments: Vec<String> =
+        std::env::args_os().map(|text| text.to_string_lossy().into_owned()).collect();
+    let safe = || arguments.iter().map(|text| escaped(text).into_owned());
+    let error = if arguments.iter().any(|text| text.contains(is_unsafe)) {
+        // The same error, with arguments that are safe to show.
+        Cli::try_parse_from(safe()).err()
+    } else {
+        Some(error)
+    };
+    let text = error.as_ref().map_or_else(
+        || "error: an argument has control characters in it\n".to_owned(),
+        |error| error.render().ansi().to_string(),
+    );
+    anstream::eprint!("{}", cover::prose(&text));
+    Err(ExitCode::from(2))
+}
 
 /// One short definition of a container stack: checked, planned and rendered for a cluster.
 ///

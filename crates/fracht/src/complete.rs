@@ -5,6 +5,7 @@ use std::mem::ManuallyDrop;
 
 use clap_complete::CompletionCandidate;
 use fracht_core::check::Project;
+use fracht_core::cover::is_unsafe;
 use fracht_core::rules::RULES;
 
 use crate::cli::Common;
@@ -20,7 +21,8 @@ fn beginning(
     words: impl IntoIterator<Item = (String, Option<String>)>,
 ) -> Vec<CompletionCandidate> {
     let Some(current) = current.to_str() else { return Vec::new() };
-    let words = words.into_iter().filter(|(word, _)| word.starts_with(current));
+    // A name that would act on the terminal can't be chosen.
+    let words = words.into_iter().filter(|(word, _)| word.starts_with(current) && !word.contains(is_unsafe));
     words.map(|(word, help)| CompletionCandidate::new(word).help(help.map(Into::into))).collect()
 }
 

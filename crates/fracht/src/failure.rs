@@ -29,7 +29,7 @@ impl Outcome {
 /// Why a command could not be carried out: exit code 2.
 #[derive(Debug)]
 pub(crate) enum Failure {
-    /// Whoever reads the output has gone, as `head` does. That is no error: exit code 0.
+    /// Whoever reads the output has gone, as `head` does: the program ends by SIGPIPE, as others do.
     ReaderGone,
     /// What went wrong, and what to do about it.
     Because {

@@ -7,6 +7,7 @@ use fracht_core::grammar::lines;
 use fracht_core::input::{Given, InputSource, variable_name};
 
 use crate::cli::Common;
+use crate::disk;
 use crate::failure::Failure;
 
 /// Gathers what was given; a name that is no input of the stack is refused.
@@ -40,8 +41,8 @@ pub(crate) fn given(common: &Common, project: &Project<'_>) -> Result<Given, Fai
 }
 
 fn from_file(path: &Path, given: &mut Given) -> Result<(), Failure> {
-    let shown = path.display();
-    let text = std::fs::read_to_string(path).map_err(|error| {
+    let shown = crate::stack::shown(path);
+    let text = disk::argument(path).map_err(|error| {
         Failure::new(
             format!("The file {shown} can't be read: {error}."),
             "--inputs takes a file of NAME=value lines.",

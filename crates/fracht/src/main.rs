@@ -10,15 +10,19 @@ mod objects;
 mod secrets;
 mod stack;
 mod ui;
+mod write;
 
 use std::process::ExitCode;
 
-use clap::{CommandFactory as _, Parser as _};
+use clap::CommandFactory as _;
 
 fn main() -> ExitCode {
     // A shell that completes a line asks the program itself, by a variable.
     clap_complete::CompleteEnv::with_factory(cli::Cli::command).complete();
-    let cli = cli::Cli::parse();
+    let cli = match cli::parse() {
+        Ok(cli) => cli,
+        Err(code) => return code,
+    };
     let mut ui = ui::Ui::new(cli.common.color, cli.common.quiet);
     let done = commands::run(&cli, &mut ui);
     match done.and_then(|outcome| ui.flush().map(|()| outcome)) {

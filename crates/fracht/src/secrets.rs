@@ -5,22 +5,22 @@ use std::sync::Arc;
 
 use fracht_cluster::SecretValues;
 use fracht_core::check::{RevealError, is_made, reveal};
+use fracht_core::files::Files;
 use fracht_core::model::Model;
 use fracht_core::rules::MOST_OF_SECRET;
 
-use crate::disk::Disk;
 use crate::failure::Failure;
 use crate::ui::counted;
 
 /// Reads the values of all secrets that are made; every one that is missing, or that no cluster takes, is named.
-pub(crate) fn values(model: &Model) -> Result<SecretValues, Failure> {
+pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, Failure> {
     let variable = |name: &str| std::env::var_os(name).map(std::ffi::OsString::into_encoded_bytes);
     let (mut all, mut missing, mut refused) = (SecretValues::new(), Vec::new(), Vec::new());
     let of_processes = model.secrets_of_processes();
     for (id, secret) in model.secrets.entries().filter(|(_, secret)| is_made(secret)) {
         let mut values = BTreeMap::new();
         for key in &secret.keys {
-            match reveal(&Disk, &variable, key) {
+            match reveal(files, &variable, key) {
                 Ok(Some(value)) => {
                     let is_variable = of_processes.contains(&(id, Arc::clone(&key.name)));
                     let reason = reason(&key.name, &value, is_variable);
@@ -37,7 +37,8 @@ pub(crate) fn values(model: &Model) -> Result<SecretValues, Failure> {
                     match error {
                         RevealError::NoVariable(name) => format!("set the variable {name}"),
                         RevealError::Empty => "its value is empty".to_owned(),
-                        RevealError::Unreadable(path, reason) => format!("{}: {reason}", path.display()),
+                        RevealError::Unreadable(path, reason) =>
+                            format!("{}: {reason}", crate::stack::shown(&path)),
                     }
                 )),
             }

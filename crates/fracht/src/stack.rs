@@ -4,6 +4,7 @@ use std::mem::ManuallyDrop;
 use std::path::{Path, PathBuf};
 
 use fracht_core::check::{Project, Verdict};
+use fracht_core::cover::escaped;
 
 use crate::cli::{Common, TargetChoice};
 use crate::disk::Disk;
@@ -21,8 +22,14 @@ pub(crate) fn open(common: &Common) -> Result<ManuallyDrop<Project<'static>>, Fa
     let path = std::path::absolute(&shown).map_err(|error| {
         Failure::new(format!("The current folder can't be told: {error}."), "Change to another folder.")
     })?;
-    let mut project = Project::open(&Disk, &path, &shown).map(ManuallyDrop::new).map_err(|error| {
-        let message = format!("The stack file {} is of no use: {error}.", shown.display());
+    let disk = Disk::beside(&path).map_err(|error| {
+        let message = format!("The folder of {} can't be opened: {error}.", self::shown(&shown));
+        Failure::new(message, "Name the stack file with --stack FILE.")
+    })?;
+    // It is needed to the end of the program.
+    let disk: &'static Disk = Box::leak(Box::new(disk));
+    let mut project = Project::open(disk, &path, &shown).map(ManuallyDrop::new).map_err(|error| {
+        let message = format!("The stack file {} is of no use: {error}.", self::shown(&shown));
         Failure::new(message, "`fracht demo` writes an example of a stack file.")
     })?;
     let given = inputs::given(common, &project)?;
@@ -38,12 +45,12 @@ fn find(common: &Common) -> Result<PathBuf, Failure> {
             if file.exists() {
                 return Ok(file);
             }
-            let message = format!("The folder {} has no {FILE_NAME}.", path.display());
+            let message = format!("The folder {} has no {FILE_NAME}.", shown(path));
             Err(Failure::new(message, "Name the file itself with --stack FILE."))
         } else if path.exists() {
             Ok(path.clone())
         } else {
-            let message = format!("There is no {}.", path.display());
+            let message = format!("There is no {}.", shown(path));
             Err(Failure::new(message, "--stack takes a stack file, or the folder that it is in."))
         };
     }
@@ -88,7 +95,7 @@ pub(crate) fn verdict(project: &mut Project<'_>, target: &str) -> Result<Manuall
     })
 }
 
-/// A path as people would type it: without a leading `./`.
+/// A path in a message: what would act on a terminal is written out.
 pub(crate) fn shown(path: &Path) -> String {
-    path.display().to_string()
+    escaped(&path.display().to_string()).into_owned()
 }

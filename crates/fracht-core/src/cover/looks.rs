@@ -216,7 +216,7 @@ fn words(text: &str, hits: &mut Vec<Hit>) {
             }
         } else if let Some(name) = flag_name(before) {
             if may_be_secret_name(name) && !word.starts_with('-') && !is_reference(word) && !is_switch(word) {
-                hits.push(Hit { range: whole.clone(), what: "a secret", certainty: Likely, in_prose: true });
+                hits.push(Hit { range: whole.clone(), what: "a secret", certainty: Likely, in_prose: false });
             }
         }
         if is_login_flag(before)

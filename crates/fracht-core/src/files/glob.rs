@@ -6,15 +6,46 @@ use std::path::{Path, PathBuf};
 use globset::{GlobBuilder, GlobMatcher};
 
 use super::Files;
+use crate::diag::Diagnostic;
+use crate::source::Span;
+
+/// The most files that a pattern may match: more were not meant.
+pub(crate) const MOST_FILES: usize = 10_000;
+
+/// Why a pattern gives no files.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Unmatched {
+    /// It is no pattern, or a folder that it names can't be read.
+    None,
+    /// It matches more than [`MOST_FILES`].
+    TooMany,
+}
+
+impl Unmatched {
+    /// What is wrong with a pattern that gives no files, or none that may be read.
+    pub(crate) fn problem(self, pattern: &str, span: Option<Span>) -> Diagnostic {
+        match self {
+            Self::None => Diagnostic::new("file-unreadable", format!("`{pattern}` fits no file."))
+                .at(span, "")
+                .help("Paths are relative to the folder of the file that says them; * stands for any name."),
+            Self::TooMany => Diagnostic::new(
+                "file-unreadable",
+                format!("`{pattern}` matches more than {MOST_FILES} files"),
+            )
+            .at(span, "too many files")
+            .help("name a folder, or use a narrower pattern"),
+        }
+    }
+}
 
 /// The files below the folder `from` whose path from there fits `pattern`, sorted. `*` stays in one folder,
 /// `**` goes through any number. Hidden files fit only a pattern that begins with a dot there.
 ///
 /// # Errors
-/// What is wrong with the pattern, or what the system says of a folder.
-pub(crate) fn matching(files: &dyn Files, from: &Path, pattern: &str) -> Result<Vec<String>, String> {
+/// What is wrong with the pattern, what the system says of a folder, or that it fits more than [`MOST_FILES`].
+pub(crate) fn matching(files: &dyn Files, from: &Path, pattern: &str) -> Result<Vec<String>, Unmatched> {
     let glob = GlobBuilder::new(pattern).literal_separator(true).build();
-    let glob = glob.map_err(|error| error.kind().to_string())?.compile_matcher();
+    let glob = glob.map_err(|_| Unmatched::None)?.compile_matcher();
     let fixed: PathBuf = Path::new(pattern)
         .components()
         .take_while(|part| !part.as_os_str().to_string_lossy().contains(['*', '?', '[', '{']))
@@ -23,7 +54,10 @@ pub(crate) fn matching(files: &dyn Files, from: &Path, pattern: &str) -> Result<
     let start = if fixed == Path::new(pattern) { fixed.parent().unwrap_or(Path::new("")) } else { &fixed };
     let mut found = Vec::new();
     let deep = pattern.contains("**");
-    walk(files, from, start, deep, &glob, &mut found).map_err(|error| super::reason(&error))?;
+    walk(files, from, start, deep, &glob, &mut found).map_err(|_| Unmatched::None)?;
+    if found.len() > MOST_FILES {
+        return Err(Unmatched::TooMany);
+    }
     found.sort();
     Ok(found)
 }
@@ -42,8 +76,14 @@ fn walk(
         let fits_further = deep || glob.glob().glob().split('/').count() > path.components().count();
         if entry.is_folder && !entry.name.starts_with('.') && fits_further {
             walk(files, from, &path, deep, glob, found)?;
+            if found.len() > MOST_FILES {
+                return Ok(());
+            }
         } else if !entry.is_folder && !entry.name.starts_with('.') && glob.is_match(&path) {
             found.push(path.display().to_string());
+            if found.len() > MOST_FILES {
+                return Ok(());
+            }
         }
     }
     Ok(())

@@ -8,11 +8,11 @@ use std::path::{Component, Path, PathBuf};
 
 /// Reads files. Paths are absolute or relative to what the implementation says.
 pub trait Files: Sync {
-    /// The content of a file.
+    /// The content of a file of at most `most` bytes.
     ///
     /// # Errors
-    /// What the system says: not found, no permission, is a folder.
-    fn read(&self, path: &Path) -> io::Result<Vec<u8>>;
+    /// What the system says: not found, no permission, is a folder; `FileTooLarge` for one of more bytes.
+    fn read(&self, path: &Path, most: u64) -> io::Result<Vec<u8>>;
 
     /// How many bytes a file has; its content is not read.
     ///
@@ -32,6 +32,9 @@ pub trait Files: Sync {
     /// What the system says; not found if there is no such folder.
     fn list(&self, path: &Path) -> io::Result<Vec<Listed>>;
 }
+
+/// The most bytes of a file that a stack names, and of a stack file: more are none that people keep there.
+pub const MOST_BYTES: u64 = 64 << 20;
 
 /// Something in a folder.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -80,6 +83,7 @@ pub fn reason(error: &io::Error) -> String {
         io::ErrorKind::NotFound => "there is no such file".into(),
         io::ErrorKind::PermissionDenied => "no permission to read it".into(),
         io::ErrorKind::IsADirectory => "it is a folder".into(),
+        io::ErrorKind::FileTooLarge => "it is too large".into(),
         _ => error.to_string(),
     }
 }
@@ -116,8 +120,9 @@ impl MemoryFiles {
 }
 
 impl Files for MemoryFiles {
-    fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
-        self.files.get(&normal(path)).cloned().ok_or_else(|| io::ErrorKind::NotFound.into())
+    fn read(&self, path: &Path, most: u64) -> io::Result<Vec<u8>> {
+        let bytes = self.files.get(&normal(path)).ok_or(io::ErrorKind::NotFound)?;
+        if bytes.len() as u64 > most { Err(io::ErrorKind::FileTooLarge.into()) } else { Ok(bytes.clone()) }
     }
 
     fn size(&self, path: &Path) -> io::Result<u64> {

@@ -1,6 +1,6 @@
 //! `[build.NAME]`.
 
-use super::shape::{Key, Shape, TAG, TableShape};
+use super::shape::{BYTES, Key, Shape, TAG, TableShape};
 
 /// `[build.NAME]`.
 pub(super) static BUILD: TableShape = TableShape {
@@ -31,6 +31,14 @@ pub(super) static BUILD: TableShape = TableShape {
             becomes: "nothing: it counts for the tag `content`",
             says: "The file, by its path in the folder, that says which files are no part of the build.",
             example: "\".gitignore\"",
+        },
+        Key {
+            name: "largest",
+            shape: Shape::Small(&BYTES),
+            default: "256Mi",
+            becomes: "nothing: it counts for the tag `content`",
+            says: "The size up to which a file of the folder is read.",
+            example: "\"2Gi\"",
         },
         Key {
             name: "tag",

@@ -9,13 +9,15 @@ use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
 use crate::digest::Digest;
-use crate::files::{Files, confine, reason};
-use crate::grammar::image;
+use crate::files::{Files, MOST_BYTES, confine, reason};
+use crate::grammar::{image, quantity};
 use crate::model::{Build, Text};
 use crate::origin::At;
 use crate::resolve::Allow;
 use crate::tree::Entry;
 
+/// The most bytes of a file of a build, unless `largest` says more.
+const LARGEST: u64 = 256 << 20;
 /// The tag that stands for a digest of the content.
 const CONTENT: &str = "content";
 
@@ -30,13 +32,14 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> B
         .plain(reader, "recipe")
         .unwrap_or(At::defaulted("Containerfile".into(), "the default of a build"));
     let ignore = fields.plain(reader, "ignore");
+    let largest = fields.small(reader, "largest", quantity::bytes).map_or(LARGEST, |size| size.value.size);
     let tag = fields.node("tag").and_then(|node| reader.text(node, Allow::Names));
     let resolved = tag.as_ref().is_none_or(Text::is_resolved);
     let folder = source.as_ref().and_then(|source| reader.path(source));
     let tag = match (tag.map(|tag| tag.plain()), &folder, &source) {
         (Some(tag), ..) if tag != CONTENT => tag,
         (_, Some(folder), Some(source)) => {
-            let content = Content { files: reader.files, folder };
+            let content = Content { files: reader.files, folder, largest };
             match content.digest(ignore.as_ref().map(|ignore| &*ignore.value), &recipe.value) {
                 Ok(digest) => format!("content-{digest}"),
                 Err(problem) => {
@@ -82,6 +85,8 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> B
 struct Content<'a> {
     files: &'a dyn Files,
     folder: &'a Path,
+    /// The most bytes of a file.
+    largest: u64,
 }
 
 impl Content<'_> {
@@ -104,7 +109,12 @@ impl Content<'_> {
             let shown = path.display().to_string();
             let real = confine(self.files, self.folder, self.folder, &shown)
                 .map_err(|_| format!("{shown} is not there, or leads out of the folder"))?;
-            let bytes = self.files.read(&real).map_err(|error| format!("{shown}: {}", reason(&error)))?;
+            let bytes = self.files.read(&real, self.largest).map_err(|error| match error.kind() {
+                std::io::ErrorKind::FileTooLarge => {
+                    format!("{shown} has more than {} bytes; `largest` allows more", self.largest)
+                }
+                _ => format!("{shown}: {}", reason(&error)),
+            })?;
             let mode: &[u8] = if is_program { b"program" } else { b"file" };
             for piece in [shown.as_bytes(), mode, &bytes] {
                 digest.piece(piece);
@@ -116,7 +126,9 @@ impl Content<'_> {
     fn ignored(&self, named: Option<&str>) -> Result<Gitignore, String> {
         let mut builder = GitignoreBuilder::new("");
         let name = named.unwrap_or(".frachtignore");
-        match confine(self.files, self.folder, self.folder, name).map(|path| self.files.read(&path)) {
+        match confine(self.files, self.folder, self.folder, name)
+            .map(|path| self.files.read(&path, MOST_BYTES))
+        {
             Ok(Ok(bytes)) => {
                 for line in String::from_utf8_lossy(&bytes).lines() {
                     builder.add_line(None, line).map_err(|error| format!("{name}: {error}"))?;

@@ -27,8 +27,10 @@ use std::ops::Deref;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use crate::cover::escaped;
 use crate::diag::{Diagnostic, Sink};
-use crate::files::{Files, PathProblem, confine, glob, reason};
+use crate::files::glob::{self, Unmatched};
+use crate::files::{Files, MOST_BYTES, PathProblem, confine, reason};
 use crate::grammar::image::Image;
 use crate::grammar::reference;
 use crate::input::Given;
@@ -230,7 +232,7 @@ impl Reader<'_> {
         if let Some(bytes) = self.cache.get(&path) {
             return Some((path, Arc::clone(bytes)));
         }
-        match self.files.read(&path) {
+        match self.files.read(&path, MOST_BYTES) {
             Ok(bytes) => {
                 let bytes: Arc<[u8]> = bytes.into();
                 self.cache.insert(path.clone(), Arc::clone(&bytes));
@@ -299,17 +301,15 @@ impl Reader<'_> {
     /// None at all is reported.
     fn files(&mut self, written: &At<Arc<str>>) -> Vec<At<Arc<str>>> {
         let from = self.folder(written);
-        let found = glob::matching(self.files, &from, &written.value).unwrap_or_default();
-        if found.is_empty() {
-            self.tainted = true;
-            self.sink.push(
-                Diagnostic::new("file-unreadable", format!("`{}` fits no file.", written.value))
-                    .at(written.span(), "")
-                    .help(
-                        "Paths are relative to the folder of the file that says them; * stands for any name.",
-                    ),
-            );
-        }
+        let found = match glob::matching(self.files, &from, &written.value) {
+            Ok(found) if !found.is_empty() => found,
+            other => {
+                self.tainted = true;
+                let why = other.err().unwrap_or(Unmatched::None);
+                self.sink.push(why.problem(&written.value, written.span()));
+                return Vec::new();
+            }
+        };
         found.into_iter().map(|name| At { value: name.into(), origin: written.origin }).collect()
     }
 
@@ -317,7 +317,7 @@ impl Reader<'_> {
     fn shown(&self, written: &At<Arc<str>>) -> String {
         let from = self.folder(written);
         let below = from.strip_prefix(self.root).unwrap_or(Path::new(""));
-        self.folder_shown.join(below).join(&*written.value).display().to_string()
+        escaped(&self.folder_shown.join(below).join(&*written.value).display().to_string()).into_owned()
     }
 
     /// The folder of the file that a path is written in.

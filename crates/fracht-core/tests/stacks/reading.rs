@@ -1,7 +1,7 @@
 use std::path::Path;
 
-use fracht_core::check::{MOST_BYTES, OpenError, Project};
-use fracht_core::files::MemoryFiles;
+use fracht_core::check::{OpenError, Project};
+use fracht_core::files::{MOST_BYTES, MemoryFiles};
 use fracht_core::model::{Content, Part};
 use proptest::prelude::*;
 
@@ -20,7 +20,8 @@ fn what_is_no_text_is_told_from_what_is() {
     assert_eq!(open(""), Some(OpenError::Empty));
     assert_eq!(open(" \n\t\r\n"), Some(OpenError::Empty));
     assert_eq!(open(&b"[stack]\nname = \"\xff\"\n"[..]), Some(OpenError::NotText(2)));
-    assert_eq!(open(vec![b'#'; MOST_BYTES + 1]), Some(OpenError::TooLarge(MOST_BYTES + 1)));
+    let one_more = usize::try_from(MOST_BYTES).unwrap() + 1;
+    assert_eq!(open(vec![b'#'; one_more]), Some(OpenError::TooLarge));
     let none = MemoryFiles::default();
     let missing = Project::open(&none, Path::new("/none"), Path::new("none")).err();
     assert_eq!(missing, Some(OpenError::Unreadable("there is no such file".into())));

@@ -44,7 +44,7 @@ pub(crate) fn run(common: &Common, asked: &Check, ui: &mut Ui) -> Result<Outcome
     if asked.format == Format::Json {
         let counts = json::Counts::of(&report);
         let problems = json::problems(&report, sources);
-        Ui::json(&Answer { stack: &name, targets: &targets, counts, problems })?;
+        ui.json(&Answer { stack: &name, targets: &targets, counts, problems })?;
         return Ok(Outcome::problems_if(report.has_errors()));
     }
     ui.findings(&report, sources)?;

@@ -10,7 +10,7 @@ use crate::ui::Ui;
 /// The variable by which a shell asks for completions.
 const VARIABLE: &str = "COMPLETE";
 
-pub(crate) fn run(asked: &Completions) -> Result<Outcome, Failure> {
+pub(crate) fn run(asked: &Completions, ui: &mut Ui) -> Result<Outcome, Failure> {
     let name = asked.shell.to_possible_value().map(|value| value.get_name().to_owned()).unwrap_or_default();
     let shells = Shells::builtins();
     let Some(shell) = shells.completer(&name) else {
@@ -18,6 +18,6 @@ pub(crate) fn run(asked: &Completions) -> Result<Outcome, Failure> {
     };
     let mut script = Vec::new();
     shell.write_registration(VARIABLE, "fracht", "fracht", "fracht", &mut script)?;
-    Ui::raw_result(|out| out.write_all(&script))?;
+    ui.raw_result(|out| out.write_all(&script))?;
     Ok(Outcome::Fine)
 }

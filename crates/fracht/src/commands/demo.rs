@@ -8,6 +8,7 @@ use super::{check, diff, order, ports, reach, render, trace};
 use crate::cli::{Check, Common, Demo, Diff, Format, Order, Ports, Reach, Render, TargetChoice, Trace};
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
+use crate::write;
 
 /// The files of the demo stack, by their paths in its folder.
 const FILES: &[(&str, &str)] = &[
@@ -22,7 +23,7 @@ const FILES: &[(&str, &str)] = &[
 
 pub(crate) fn run(common: &Common, asked: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
     let dir = &asked.dir;
-    write(dir)?;
+    write_files(dir)?;
     let shown = crate::stack::shown(dir);
     ui.result(&format!("The demo stack is in {shown}: read {shown}/fracht.toml first.\n"))?;
     let common = Common { stack: Some(dir.clone()), ..common.clone() };
@@ -47,19 +48,20 @@ pub(crate) fn run(common: &Common, asked: &Demo, ui: &mut Ui) -> Result<Outcome,
     ui.command(&format!("fracht trace --stack {shown} {path} -t prod"))?;
     trace::run(&common, &Trace { path, target: prod(), format: Format::Text }, ui)?;
     let out = dir.join("objects");
-    ui.command(&format!("fracht render --stack {shown} -t prod --out {}", out.display()))?;
+    ui.command(&format!("fracht render --stack {shown} -t prod --out {}", crate::stack::shown(&out)))?;
     render::run(&common, &Render { target: prod(), out: Some(out), ..Render::default() }, ui)
 }
 
 /// Writes the files of the demo. One that is there with other content is left alone, and nothing is written.
-fn write(dir: &Path) -> Result<(), Failure> {
+fn write_files(dir: &Path) -> Result<(), Failure> {
     for (name, content) in FILES {
         let path = dir.join(name);
         match fs::read(&path) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => {}
             Ok(there) if there == content.as_bytes() => {}
             _ => {
-                let message = format!("{} is there already, with something else in it.", path.display());
+                let message =
+                    format!("{} is there already, with something else in it.", crate::stack::shown(&path));
                 return Err(Failure::new(
                     message,
                     "Nothing was written. Choose another folder: fracht demo DIR.",
@@ -67,14 +69,13 @@ fn write(dir: &Path) -> Result<(), Failure> {
             }
         }
     }
-    for (name, content) in FILES {
-        let path = dir.join(name);
-        let written = fs::create_dir_all(path.parent().unwrap_or(dir))
-            .and_then(|()| if path.exists() { Ok(()) } else { fs::write(&path, content) });
-        written.map_err(|error| {
-            let message = format!("{} can't be written: {error}.", path.display());
-            Failure::new(message, "Choose another folder: fracht demo DIR.")
-        })?;
-    }
-    Ok(())
+    let missing: Vec<(&Path, &[u8])> = FILES
+        .iter()
+        .filter(|(name, _)| dir.join(name).symlink_metadata().is_err())
+        .map(|(name, content)| (Path::new(*name), content.as_bytes()))
+        .collect();
+    write::new_files(dir, &missing).map_err(|(path, error)| {
+        let message = format!("{} can't be written: {error}.", crate::stack::shown(&path));
+        Failure::new(message, "Choose another folder: fracht demo DIR.")
+    })
 }

@@ -13,9 +13,11 @@ use serde::Serialize;
 use serde_json::Value;
 
 use crate::cli::{Common, Diff, Format};
+use crate::disk;
 use crate::failure::{Failure, Outcome};
 use crate::ui::style::{BOLD, ERROR, GOOD, QUIET, WARNING};
 use crate::ui::{Ui, counted};
+use crate::write::folder;
 use crate::{objects, stack};
 
 /// What `--format json` writes.
@@ -91,7 +93,7 @@ pub(crate) fn run(common: &Common, asked: &Diff, ui: &mut Ui) -> Result<Outcome,
     let differs = !difference.objects.is_empty() || difference.namespace.is_some();
     match asked.format {
         Format::Text => ui.result(&text(&asked.against, &target, &difference))?,
-        Format::Json => Ui::json(&answer(&asked.against, &target, &difference))?,
+        Format::Json => ui.json(&answer(&asked.against, &target, &difference))?,
     }
     if !new.left_out.is_empty() {
         ui.note("values of secrets are not compared; --secrets does it, and shows none");
@@ -128,7 +130,7 @@ fn rendered(
 
 /// The objects of a file, or of the YAML and JSON files of a folder.
 fn read(project: &Project<'_>, path: &Path) -> Result<Vec<Value>, Failure> {
-    let shown = path.display();
+    let shown = stack::shown(path);
     let failed = |what: String| {
         let targets: Vec<&str> = project.targets().names().collect();
         let help =
@@ -138,10 +140,18 @@ fn read(project: &Project<'_>, path: &Path) -> Result<Vec<Value>, Failure> {
     let unreadable = |error: std::io::Error| failed(format!("{shown} can't be read: {error}."));
     let mut files = Vec::new();
     if path.is_dir() {
+        if !folder::is_finished(path) {
+            return Err(Failure::new(
+                format!("`{shown}` is not finished: its files are not all of one rendering"),
+                format!(
+                    "run `fracht render --out {shown}` again: it finishes what was begun, or takes it back"
+                ),
+            ));
+        }
         for entry in fs::read_dir(path).map_err(unreadable)? {
             let file = entry.map_err(unreadable)?.path();
             let ending = file.extension().and_then(|ending| ending.to_str()).unwrap_or_default();
-            if ["yaml", "yml", "json"].contains(&ending) {
+            if ["yaml", "yml", "json"].contains(&ending) && file.is_file() {
                 files.push(file);
             }
         }
@@ -151,10 +161,10 @@ fn read(project: &Project<'_>, path: &Path) -> Result<Vec<Value>, Failure> {
     }
     let mut objects = Vec::new();
     for file in files {
-        let text = fs::read_to_string(&file).map_err(unreadable)?;
+        let text = disk::argument(&file).map_err(unreadable)?;
         objects.extend(read_objects(&text).map_err(|(line, reason)| {
             Failure::new(
-                format!("{}:{line} can't be compared: {reason}.", file.display()),
+                format!("{}:{line} can't be compared: {reason}.", stack::shown(&file)),
                 "A file of objects has YAML documents or JSON, each with `kind` and `metadata`.",
             )
         })?);

@@ -19,7 +19,7 @@ pub(crate) fn run(asked: &Manual, ui: &mut Ui) -> Result<Outcome, Failure> {
             pages.push((format!("fracht-{}.1", command.get_name()), page(command)?));
         }
         write(dir, &pages)?;
-        ui.result(&format!("{} in {}\n", counted(pages.len(), "page"), dir.display()))?;
+        ui.result(&format!("{} in {}\n", counted(pages.len(), "page"), crate::stack::shown(dir)))?;
         return Ok(Outcome::Fine);
     }
     let command = match &asked.page {
@@ -30,7 +30,7 @@ pub(crate) fn run(asked: &Manual, ui: &mut Ui) -> Result<Outcome, Failure> {
         })?,
     };
     let page = page(command)?;
-    Ui::raw_result(|out| out.write_all(&page))?;
+    ui.raw_result(|out| out.write_all(&page))?;
     Ok(Outcome::Fine)
 }
 
@@ -47,7 +47,7 @@ fn write(dir: &Path, pages: &[(String, Vec<u8>)]) -> Result<(), Failure> {
     let written = fs::create_dir_all(dir)
         .and_then(|()| pages.iter().try_for_each(|(name, page)| fs::write(dir.join(name), page)));
     written.map_err(|error| {
-        let message = format!("The manual can't be written to {}: {error}.", dir.display());
+        let message = format!("The manual can't be written to {}: {error}.", crate::stack::shown(dir));
         Failure::new(message, "Choose another folder: fracht manual --out DIR.")
     })
 }

@@ -29,11 +29,11 @@ pub(crate) fn run(cli: &Cli, ui: &mut Ui) -> Result<Outcome, Failure> {
         Command::Render(asked) => render::run(common, asked, ui),
         Command::Diff(asked) => diff::run(common, asked, ui),
         Command::New(asked) => new::run(asked, ui),
-        Command::Schema(_) => schema::run(),
+        Command::Schema(_) => schema::run(ui),
         Command::Manual(asked) => manual::run(asked, ui),
         Command::Rules(asked) => rules::run(asked, ui),
         Command::Trace(asked) => trace::run(common, asked, ui),
-        Command::Completions(asked) => completions::run(asked),
+        Command::Completions(asked) => completions::run(asked, ui),
         Command::Demo(asked) => demo::run(common, asked, ui),
     }
 }

@@ -1,7 +1,6 @@
 //! `fracht new`
 
-use std::fs;
-use std::io::Write as _;
+use std::path::Path;
 
 use fracht_core::cover::may_be_secret;
 use fracht_core::diag::listing;
@@ -10,8 +9,10 @@ use fracht_core::grammar::lines::{self, Setting};
 use fracht_core::grammar::name::NameKind;
 
 use crate::cli::New;
+use crate::disk;
 use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, counted};
+use crate::write;
 
 /// What a stack file is made of.
 struct Plan {
@@ -26,23 +27,19 @@ pub(crate) fn run(asked: &New, ui: &mut Ui) -> Result<Outcome, Failure> {
     let plan = plan(asked)?;
     let text = plan.text();
     let path = &asked.out;
-    let shown = path.display();
-    if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
-        fs::create_dir_all(folder).map_err(|error| {
-            Failure::new(format!("{shown} can't be written: {error}."), "Choose another --out.")
-        })?;
-    }
+    let shown = crate::stack::shown(path);
     // Made anew or not at all: what is there may be days of somebody's work.
-    let written = fs::File::create_new(path).and_then(|mut file| file.write_all(text.as_bytes()));
-    written.map_err(|error| {
-        if error.kind() == std::io::ErrorKind::AlreadyExists {
-            Failure::new(
-                format!("{shown} is there already."),
-                "It is left as it is. Choose another with --out FILE.",
-            )
-        } else {
-            Failure::new(format!("{shown} can't be written: {error}."), "Choose another with --out FILE.")
-        }
+    write::new_files(Path::new(""), &[(path, text.as_bytes())]).map_err(|(_, error)| {
+        let message = match error.kind() {
+            std::io::ErrorKind::AlreadyExists => {
+                return Failure::new(
+                    format!("{shown} is there already."),
+                    "It is left as it is. Choose another with --out FILE.",
+                );
+            }
+            _ => format!("{shown} can't be written: {error}."),
+        };
+        Failure::new(message, "Choose another with --out FILE.")
     })?;
     ui.result(&format!("{shown} is written\n{}", plan.summary()))?;
     ui.note(&format!("next: fracht check --stack {shown}"));
@@ -85,8 +82,8 @@ fn plan(asked: &New) -> Result<Plan, Failure> {
         secret: Vec::new(),
     };
     if let Some(path) = &asked.lines {
-        let shown = path.display();
-        let text = fs::read_to_string(path).map_err(|error| {
+        let shown = crate::stack::shown(path);
+        let text = disk::argument(path).map_err(|error| {
             let message = format!("The file {shown} can't be read: {error}.");
             Failure::new(message, "--lines takes a file of KEY=value lines.")
         })?;

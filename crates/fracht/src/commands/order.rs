@@ -69,7 +69,7 @@ pub(crate) fn run(common: &Common, asked: &Order, ui: &mut Ui) -> Result<Outcome
     ui.errors(&verdict.report, sources);
     match asked.format {
         Format::Text => ui.result(&text(&verdict.model, &plan, sources))?,
-        Format::Json => Ui::json(&answer(&verdict.model, &plan, sources))?,
+        Format::Json => ui.json(&answer(&verdict.model, &plan, sources))?,
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }

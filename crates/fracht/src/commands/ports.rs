@@ -54,7 +54,7 @@ pub(crate) fn run(common: &Common, asked: &Ports, ui: &mut Ui) -> Result<Outcome
     ui.errors(&verdict.report, project.sources());
     match asked.format {
         Format::Text => ui.result(&text(&verdict.model, &plan))?,
-        Format::Json => Ui::json(&answer(&verdict.model, &plan))?,
+        Format::Json => ui.json(&answer(&verdict.model, &plan))?,
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }

@@ -93,7 +93,7 @@ pub(crate) fn run(common: &Common, asked: &Asked, ui: &mut Ui) -> Result<Outcome
     let plan = ReachPlan::of(&verdict.model);
     match asked.format {
         Format::Text => ui.result(&text(&verdict.model, &plan))?,
-        Format::Json => Ui::json(&answer(&verdict.model, &plan))?,
+        Format::Json => ui.json(&answer(&verdict.model, &plan))?,
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }

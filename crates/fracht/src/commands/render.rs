@@ -1,7 +1,5 @@
 //! `fracht render`
 
-mod folder;
-
 use std::collections::BTreeSet;
 use std::path::Path;
 
@@ -11,12 +9,12 @@ use fracht_core::check::Project;
 use fracht_core::model::Place;
 use serde_json::Value;
 
-use self::folder::Change;
 use crate::cli::{Common, Render};
 use crate::commands::diff::by_hand;
 use crate::failure::{Failure, Outcome};
 use crate::ui::style::{BOLD, QUIET};
 use crate::ui::{Ui, counted};
+use crate::write::folder::{self, Change};
 use crate::{objects, stack};
 
 pub(crate) fn run(common: &Common, asked: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
@@ -34,8 +32,11 @@ pub(crate) fn run(common: &Common, asked: &Render, ui: &mut Ui) -> Result<Outcom
     only(&mut rendering, &asked.only)?;
     let (format, sources) = (asked.format.format(), project.sources());
     match &asked.out {
-        None => Ui::raw_result(|out| rendering.write(format, Comments::Lines(sources), out))?,
-        Some(dir) => write_folder(&rendering, format, Comments::Origins(sources), dir, ui)?,
+        None => ui.raw_result(|out| rendering.write(format, Comments::Lines(sources), out))?,
+        Some(dir) => {
+            let part = !asked.only.is_empty();
+            write_folder(&rendering, format, Comments::Origins(sources), dir, part, ui)?;
+        }
     }
     if !left_out.is_empty() && asked.only.is_empty() {
         ui.note(&format!(
@@ -112,10 +113,11 @@ fn write_folder(
     format: Format,
     comments: Comments<'_>,
     dir: &Path,
+    part: bool,
     ui: &mut Ui,
 ) -> Result<(), Failure> {
     let files = rendering.files(format, comments)?;
-    let changes = folder::swap_in(dir, &files)?;
+    let changes = folder::write(dir, &files, part, ui)?;
     let shown = stack::shown(dir);
     let mut out = String::new();
     for (name, change) in &changes.files {

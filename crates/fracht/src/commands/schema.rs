@@ -8,8 +8,8 @@ use serde_json::{Map, Value, json};
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 
-pub(crate) fn run() -> Result<Outcome, Failure> {
-    Ui::json(&schema())?;
+pub(crate) fn run(ui: &mut Ui) -> Result<Outcome, Failure> {
+    ui.json(&schema())?;
     Ok(Outcome::Fine)
 }
 

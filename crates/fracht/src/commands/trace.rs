@@ -76,7 +76,7 @@ pub(crate) fn run(common: &Common, asked: &Trace, ui: &mut Ui) -> Result<Outcome
     if asked.format == Format::Json {
         let values = leaves.iter().map(|leaf| traced(&project, leaf)).collect();
         let stack = &verdict.model.name.value;
-        Ui::json(&Document { stack, target: &target, path: &asked.path, default, given, values })?;
+        ui.json(&Document { stack, target: &target, path: &asked.path, default, given, values })?;
     } else {
         let mut out = format!("{BOLD}{} under {target}{BOLD:#}\n\n", asked.path);
         if let Some(GivenInput { by, value }) = &given {

@@ -10,8 +10,8 @@ const WIDTH: usize = 100;
 /// Labels further apart than this many lines get an excerpt each: what lies between is not read.
 const FAR: usize = 100;
 
-/// The finding for people, with colours.
-pub(crate) fn show(finding: &Finding, cover: &Cover<'_>, sources: &Sources) -> String {
+/// The finding for people, with colours or without.
+pub(crate) fn show(finding: &Finding, cover: &Cover<'_>, sources: &Sources, color: bool) -> String {
     let diagnostic = &cover.diagnostic(&finding.diagnostic);
     let level = match finding.severity {
         Severity::Error => Level::ERROR,
@@ -33,7 +33,8 @@ pub(crate) fn show(finding: &Finding, cover: &Cover<'_>, sources: &Sources) -> S
         .help
         .iter()
         .fold(group, |group: Group<'_>, help| group.element(Level::HELP.message(wrapped(help))));
-    Renderer::styled().term_width(WIDTH).render(&[group])
+    let renderer = if color { Renderer::styled() } else { Renderer::plain() };
+    renderer.term_width(WIDTH).render(&[group])
 }
 
 /// An order as a sentence.

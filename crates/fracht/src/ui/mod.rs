@@ -2,20 +2,22 @@
 
 pub(crate) mod excerpt;
 pub(crate) mod json;
+mod stream;
 pub(crate) mod style;
 pub(crate) mod table;
 
 use std::io::{self, Write as _};
 use std::process::ExitCode;
 
-use anstream::{AutoStream, ColorChoice};
+use anstream::ColorChoice;
 use fracht_core::cover::{self, Cover};
 use fracht_core::diag::{Report, Severity};
 use fracht_core::source::Sources;
 
 use crate::cli::When;
 use crate::failure::Failure;
-use style::{BOLD, ERROR, HELP, NOTE, QUIET, WARNING, for_terminal};
+use stream::Stream;
+use style::{BOLD, ERROR, HELP, NOTE, QUIET, WARNING};
 
 /// The most findings that people are shown at once.
 const MOST_SHOWN: usize = 200;
@@ -28,8 +30,8 @@ fn more(count: usize) -> Option<String> {
 
 /// Standard output for results, standard error for the rest.
 pub(crate) struct Ui {
-    out: AutoStream<io::Stdout>,
-    err: AutoStream<io::Stderr>,
+    out: Stream,
+    err: Stream,
     quiet: bool,
 }
 
@@ -40,20 +42,20 @@ impl Ui {
             When::Always => ColorChoice::Always,
             When::Never => ColorChoice::Never,
         };
-        Self { out: AutoStream::new(io::stdout(), choice), err: AutoStream::new(io::stderr(), choice), quiet }
+        Self { out: Stream::stdout(choice), err: Stream::stderr(choice), quiet }
     }
 
     /// Writes a result. Colours are taken out where they do not belong; what looks secret is covered.
     pub(crate) fn result(&mut self, text: &str) -> Result<(), Failure> {
-        Ok(self.out.write_all(for_terminal(&cover::prose(text)).as_bytes())?)
+        Ok(self.out.text(&cover::prose(text))?)
     }
 
     /// Writes the findings of a report as a result, the first ones of very many.
     pub(crate) fn findings(&mut self, report: &Report, sources: &Sources) -> Result<(), Failure> {
         let cover = Cover::new(report, sources);
         for finding in report.findings().iter().take(MOST_SHOWN) {
-            self.out.write_all(excerpt::show(finding, &cover, sources).as_bytes())?;
-            self.out.write_all(b"\n\n")?;
+            let text = excerpt::show(finding, &cover, sources, self.out.has_color());
+            self.out.write_all((text + "\n\n").as_bytes())?;
         }
         match more(report.total().saturating_sub(MOST_SHOWN)) {
             Some(more) => self.result(&more),
@@ -63,17 +65,17 @@ impl Ui {
 
     /// Writes a result of many bytes that has no colours.
     pub(crate) fn raw_result(
+        &mut self,
         write: impl FnOnce(&mut dyn io::Write) -> io::Result<()>,
     ) -> Result<(), Failure> {
-        let mut out = io::BufWriter::with_capacity(1 << 16, io::stdout().lock());
-        write(&mut out)?;
-        Ok(out.flush()?)
+        write(&mut self.out)?;
+        Ok(self.out.flush()?)
     }
 
     /// Writes a result as JSON; what looks secret is covered.
-    pub(crate) fn json(value: &impl serde::Serialize) -> Result<(), Failure> {
+    pub(crate) fn json(&mut self, value: &impl serde::Serialize) -> Result<(), Failure> {
         let text = json::covered(value)?;
-        Self::raw_result(|out| out.write_all(text.as_bytes()))
+        self.raw_result(|out| out.write_all(text.as_bytes()))
     }
 
     /// Tells something that is not the result.
@@ -85,7 +87,9 @@ impl Ui {
 
     /// Writes a line to standard error. Nobody to tell it to is no error.
     fn tell(&mut self, line: &str) {
-        let _ = writeln!(self.err, "{}", for_terminal(&cover::prose(line)));
+        let _ = self.out.flush();
+        let _ = self.err.text(&(cover::prose(line) + "\n"));
+        let _ = self.err.flush();
     }
 
     /// Says what is run: the demo shows its commands.
@@ -100,7 +104,8 @@ impl Ui {
             let cover = Cover::new(report, sources);
             let found = report.findings().iter().filter(|f| f.severity == Severity::Error);
             for finding in found.take(MOST_SHOWN) {
-                let _ = writeln!(self.err, "{}\n", excerpt::show(finding, &cover, sources));
+                let text = excerpt::show(finding, &cover, sources, self.err.has_color());
+                let _ = self.err.write_all((text + "\n\n").as_bytes());
             }
             if let Some(more) = more(errors.saturating_sub(MOST_SHOWN)) {
                 self.tell(&more);
@@ -114,7 +119,11 @@ impl Ui {
 
     /// Tells why a command could not be carried out.
     pub(crate) fn fail(&mut self, failure: &Failure) -> ExitCode {
-        let Failure::Because { message, help } = failure else { return ExitCode::SUCCESS };
+        let Failure::Because { message, help } = failure else {
+            // Without a word, as programs end whose reader has gone: by SIGPIPE.
+            let _ = signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGPIPE);
+            return ExitCode::from(141);
+        };
         self.tell(&format!("{ERROR}error{ERROR:#}: {message}"));
         for help in help {
             self.tell(&format!("{HELP}help{HELP:#}: {help}"));

@@ -55,12 +55,25 @@ fn begun(mark: char) -> Option<anstyle::Style> {
 
 /// The text for a terminal: marks as its sequences, what else would act on it as `\u001B`.
 pub(crate) fn for_terminal(text: &str) -> String {
+    written(text, true)
+}
+
+/// The same without colours.
+pub(crate) fn plain(text: &str) -> String {
+    written(text, false)
+}
+
+fn written(text: &str, color: bool) -> String {
     let mut out = String::with_capacity(text.len() + 64);
     for c in text.chars() {
         if c == END {
-            out.push_str(&anstyle::Reset.to_string());
+            if color {
+                out.push_str(&anstyle::Reset.to_string());
+            }
         } else if let Some(style) = begun(c) {
-            out.push_str(&style.to_string());
+            if color {
+                out.push_str(&style.to_string());
+            }
         } else if is_unsafe(c) && !matches!(c, '\n' | '\t') {
             out.push_str(&format!("\\u{:04X}", u32::from(c)));
         } else {
@@ -78,5 +91,6 @@ mod tests {
     fn styles_reach_the_terminal_and_nothing_else_does() {
         let text = for_terminal(&format!("{BOLD}a{BOLD:#}\n\u{1b}[2J\u{9b}b\u{202e}\r"));
         assert_eq!(text, "\u{1b}[1ma\u{1b}[0m\n\\u001B[2J\\u009Bb\\u202E\\u000D");
+        assert_eq!(plain(&format!("{BOLD}a{BOLD:#}\u{1b}[1m")), "a\\u001B[1m");
     }
 }

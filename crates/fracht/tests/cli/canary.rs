@@ -254,7 +254,12 @@ fn no_comparison_shows_a_secret_of_either_side() {
         ] {
             let mut process = sandbox.command(command);
             let run = crate::sandbox::Run::of(&process.env("PW", CANARY).output().unwrap());
-            assert!(!shows_it(&run.out) && !shows_it(&run.err), "{command:?} on {old}:\n{}{}", run.out, run.err);
+            assert!(
+                !shows_it(&run.out) && !shows_it(&run.err),
+                "{command:?} on {old}:\n{}{}",
+                run.out,
+                run.err
+            );
         }
     }
 }

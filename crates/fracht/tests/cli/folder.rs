@@ -1,4 +1,6 @@
 use std::fs;
+use std::io::{BufRead as _, BufReader};
+use std::process::{Command, Stdio};
 use std::time::Duration;
 
 use crate::sandbox::Sandbox;
@@ -105,13 +107,6 @@ fn what_is_no_folder_is_refused() {
     assert!(run.err.contains("objects is not a folder"), "{}", run.err);
 }
 
-#[test]
-fn what_an_earlier_killed_run_left_is_cleared_away() {
-    let sandbox = Sandbox::with(ONE).file(".objects.fracht-new/half", "half written");
-    assert_eq!(render(&sandbox).code, 0);
-    assert_eq!(sandbox.names("."), ["fracht.toml", "objects"]);
-}
-
 #[cfg(unix)]
 #[test]
 fn files_with_secrets_are_for_their_owner_alone() {
@@ -137,45 +132,189 @@ fn a_link_to_a_folder_stays_a_link() {
     assert!(sandbox.path("real/50-service-a.yaml").exists() && sandbox.path("real/keep").exists());
 }
 
-/// Killed at any moment, a run leaves the old set or the new one, whole.
-#[test]
-fn a_run_that_is_killed_leaves_one_set_whole() {
-    let stack = |version: u32| {
-        let services = (0..120).map(|n| format!("[service.s{n}]\nimage = \"a:{version}\"\n"));
-        format!("[stack]\nname = \"s\"\n{}", services.collect::<String>())
+/// A stack of many services, all of one version.
+fn stack(version: usize) -> String {
+    let services = (0..60).map(|n| format!("[service.s{n}]\nimage = \"a:{version}\"\n"));
+    format!("[stack]\nname = \"s\"\n{}", services.collect::<String>())
+}
+
+/// The versions of the files of a folder; each file is whole.
+fn versions(sandbox: &Sandbox) -> std::collections::BTreeSet<String> {
+    let names = sandbox.names("objects").into_iter().filter(|name| name.contains("-deployment-"));
+    let version = |name: String| {
+        let text = sandbox.read(&format!("objects/{name}"));
+        assert!(text.starts_with("# service.s") && text.ends_with('\n'), "{name} is cut: {text}");
+        text.lines()
+            .find_map(|line| line.split_once("image: a:").map(|(_, version)| version.to_owned()))
+            .unwrap()
     };
-    let sandbox = Sandbox::with(&stack(0)).file("objects/mine", "mine");
+    names.map(version).collect()
+}
+
+const MARKER: &str = "objects/.fracht-unfinished";
+
+/// What others have in the folder, and the folder itself, with all that tells one file from another.
+fn foreign(sandbox: &Sandbox) -> Vec<(String, u64, u32, String)> {
+    use std::os::unix::fs::MetadataExt as _;
+    let paths =
+        ["objects", "objects/README", "objects/sub/own.yaml", "objects/.hidden", "objects/.fracht-mine"];
+    let facts = |path: &str| {
+        let found =
+            fs::symlink_metadata(sandbox.path(path)).unwrap_or_else(|error| panic!("{path}: {error}"));
+        let text = if found.is_file() { sandbox.read(path) } else { String::new() };
+        (path.to_owned(), found.ino(), found.mode(), text)
+    };
+    paths.into_iter().map(facts).collect()
+}
+
+fn with_foreign_files(version: usize) -> Sandbox {
+    use std::os::unix::fs::PermissionsExt as _;
+    let sandbox = Sandbox::with(&stack(version))
+        .file("objects/README", "mine")
+        .file("objects/sub/own.yaml", "mine too")
+        .file("objects/.hidden", "and mine")
+        .file("objects/.fracht-mine", "a name like ours");
+    fs::set_permissions(sandbox.path("objects/README"), fs::Permissions::from_mode(0o640)).unwrap();
+    fs::set_permissions(sandbox.path("objects"), fs::Permissions::from_mode(0o2775)).unwrap();
+    sandbox
+}
+
+/// Killed at any moment, a run leaves the old set, the new one, or a folder that says that it is not finished, which the
+/// next run mends. `FRACHT_KILLS` says how often.
+#[test]
+fn a_run_that_is_killed_leaves_a_set_whole_or_says_so() {
+    let rounds = std::env::var("FRACHT_KILLS").ok().and_then(|kills| kills.parse().ok()).unwrap_or(40);
+    let sandbox = with_foreign_files(0);
     assert_eq!(render(&sandbox).code, 0);
-    let mut seen = std::collections::BTreeSet::new();
-    for round in 1..=24 {
+    let before = foreign(&sandbox);
+    let mut marked = 0;
+    for round in 1..=rounds {
         fs::write(sandbox.path("fracht.toml"), stack(round)).unwrap();
-        let mut child = sandbox
-            .command(&["-q", "render", "--out", "objects"])
-            .stdout(std::process::Stdio::null())
-            .spawn()
-            .unwrap();
-        std::thread::sleep(Duration::from_millis(u64::from(round) * 3));
+        let mut child =
+            sandbox.command(&["-q", "render", "--out", "objects"]).stdout(Stdio::null()).spawn().unwrap();
+        std::thread::sleep(Duration::from_micros(((round * 7919) % 61) as u64 * 1000));
         child.kill().unwrap();
         child.wait().unwrap();
-        let versions: std::collections::BTreeSet<String> = sandbox
-            .names("objects")
-            .iter()
-            .filter(|name| name.contains("-deployment-"))
-            .map(|name| {
-                let text = sandbox.read(&format!("objects/{name}"));
-                text.lines()
-                    .find_map(|line| line.split_once("image: a:").map(|(_, version)| version.to_owned()))
-                    .unwrap()
-            })
-            .collect();
-        assert_eq!(versions.len(), 1, "a mixture in round {round}: {versions:?}");
-        let deployments =
-            sandbox.names("objects").iter().filter(|name| name.contains("-deployment-")).count();
-        assert_eq!(deployments, 120);
-        assert_eq!(sandbox.read("objects/mine"), "mine");
-        seen.extend(versions);
+        let found = versions(&sandbox);
+        assert_eq!(foreign(&sandbox), before, "round {round}");
+        if sandbox.path(MARKER).exists() {
+            marked += 1;
+            let diff = sandbox.run(&["diff", "--against", "objects"]);
+            assert!(diff.code == 2 && diff.err.contains("is not finished"), "{diff:?}");
+        } else {
+            assert_eq!(found.len(), 1, "a mixture without a mark in round {round}: {found:?}");
+        }
+        if round % 5 == 0 {
+            let run = render(&sandbox);
+            assert_eq!((run.code, versions(&sandbox).len()), (0, 1), "{run:?}");
+            let names = sandbox.names("objects");
+            let ours = names.iter().filter(|name| name.starts_with(".fracht-")).collect::<Vec<_>>();
+            assert_eq!(ours, [".fracht-files", ".fracht-mine"], "round {round}");
+        }
     }
-    fs::write(sandbox.path("fracht.toml"), stack(99)).unwrap();
+    fs::write(sandbox.path("fracht.toml"), stack(9_999)).unwrap();
     assert_eq!(render(&sandbox).code, 0);
+    assert_eq!(versions(&sandbox), ["9999".to_owned()].into());
+    assert_eq!(
+        (foreign(&sandbox), sandbox.names(".")),
+        (before, vec!["fracht.toml".into(), "objects".into()])
+    );
+    assert!(rounds < 40 || marked > 0, "no kill came while files were written");
+}
+
+/// Two runs into one folder take turns. `FRACHT_PAIRS` says how often.
+#[test]
+fn two_runs_at_once_take_turns() {
+    let rounds = std::env::var("FRACHT_PAIRS").ok().and_then(|pairs| pairs.parse().ok()).unwrap_or(8);
+    let sandbox = with_foreign_files(0);
+    let other = Sandbox::with(&stack(0));
+    let before = foreign(&sandbox);
+    for round in 1..=rounds {
+        fs::write(sandbox.path("fracht.toml"), stack(round)).unwrap();
+        fs::write(other.path("fracht.toml"), stack(round + 10_000)).unwrap();
+        let out = sandbox.path("objects").display().to_string();
+        let run = |sandbox: &Sandbox| {
+            sandbox
+                .command(&["render", "--out", &out])
+                .stdout(Stdio::null())
+                .stderr(Stdio::piped())
+                .spawn()
+                .unwrap()
+        };
+        for child in [run(&sandbox), run(&other)] {
+            let output = child.wait_with_output().unwrap();
+            assert!(output.status.success(), "{output:?}");
+        }
+        assert_eq!((versions(&sandbox).len(), foreign(&sandbox)), (1, before.clone()), "round {round}");
+    }
+    assert!(!sandbox.path(MARKER).exists());
+}
+
+#[test]
+fn a_second_run_waits_for_the_first_and_a_signal_ends_the_wait() {
+    let sandbox = with_foreign_files(0);
+    let held = fs::File::open(sandbox.path("objects")).unwrap();
+    held.lock().unwrap();
+    let run = || sandbox.command(&["render", "--out", "objects"]).stderr(Stdio::piped()).spawn().unwrap();
+    let told = |child: &mut std::process::Child| {
+        let mut line = String::new();
+        BufReader::new(child.stderr.take().unwrap()).read_line(&mut line).unwrap();
+        assert_eq!(line, "note: waiting for another run that writes into `objects`\n");
+    };
+    let mut child = run();
+    told(&mut child);
+    let id = child.id().to_string();
+    assert!(Command::new("kill").args(["-TERM", &id]).status().unwrap().success());
+    assert_eq!(std::os::unix::process::ExitStatusExt::signal(&child.wait().unwrap()), Some(15));
+    let mut child = run();
+    told(&mut child);
+    held.unlock().unwrap();
+    assert!(child.wait().unwrap().success());
+    assert_eq!(versions(&sandbox).len(), 1);
+}
+
+#[test]
+fn a_part_leaves_all_else_as_it_is() {
+    let sandbox = Sandbox::with(TWO);
+    assert_eq!(render(&sandbox).code, 0);
+    let names = sandbox.names("objects");
+    let sandbox = sandbox.file("fracht.toml", &TWO.replace(":1", ":2"));
+    let run = sandbox.run(&["render", "--out", "objects", "--only", "Deployment/a"]);
+    assert_eq!((run.code, sandbox.names("objects")), (0, names), "{run:?}");
+    assert!(sandbox.read("objects/71-deployment-s-a.yaml").contains("a:2"));
+    assert!(sandbox.read("objects/71-deployment-s-b.yaml").contains("b:1"));
+    // They are still known as ours.
+    let sandbox = sandbox.file("fracht.toml", ONE);
+    assert!(render(&sandbox).out.contains("removed   objects/71-deployment-s-b.yaml"));
+}
+
+#[test]
+fn what_cannot_be_replaced_leaves_the_old_set() {
+    let sandbox = Sandbox::with(TWO);
+    assert_eq!(render(&sandbox).code, 0);
+    // A folder in the place of a file that is removed; a link in the place of one that is changed.
+    let deployment = sandbox.path("objects/71-deployment-s-a.yaml");
+    let old = fs::read(&deployment).unwrap();
+    fs::rename(&deployment, sandbox.path("kept")).unwrap();
+    std::os::unix::fs::symlink(sandbox.path("kept"), &deployment).unwrap();
+    let sandbox = sandbox.file("fracht.toml", ONE);
+    let names = sandbox.names("objects");
+    let run = render(&sandbox);
+    assert!(run.code == 2 && run.err.contains("was not written by fracht"), "{run:?}");
+    assert_eq!((sandbox.names("objects"), fs::read(sandbox.path("kept")).unwrap()), (names, old));
+}
+
+#[test]
+fn a_journal_from_elsewhere_touches_nothing() {
+    let forged =
+        "scratch .fracht-0123456789abcdef\nstate applying\nremove README\nreplace sub\nadd ../up\nend\n";
+    let sandbox = with_foreign_files(0)
+        .file(MARKER, forged)
+        .file("objects/.fracht-0123456789abcdef/new/sub", "x")
+        .file("objects/.fracht-0123456789abcdef/old/x", "x")
+        .file("objects/.fracht-0123456789abcdef/applied", "end\n");
+    let before = foreign(&sandbox);
+    assert_eq!(render(&sandbox).code, 0);
+    assert_eq!(foreign(&sandbox), before);
     assert_eq!(sandbox.names("."), ["fracht.toml", "objects"]);
 }

@@ -1,0 +1,136 @@
+//! What is to become of the files of a folder, written into the folder before anything is done.
+//!
+//! The journal is the marker of a folder that is not finished. It goes through three states, each in one step:
+//!
+//! | state | what holds | what the next run does |
+//! |---|---|---|
+//! | `preparing` | the old set is whole; the new one is being written into the scratch folder | takes back |
+//! | `applying` | the new set is whole in the scratch folder; files are getting their names | finishes |
+//! | `returning` | a step failed; files are getting back what they were | takes back |
+//! | `applied` | the new set is in place; the scratch folder is being cleared | clears |
+//!
+//! In the scratch folder, `new` has the files that are not in place yet, `old` those that were taken out of it.
+
+use super::scratch;
+
+/// The name of the journal.
+pub(crate) const NAME: &str = ".fracht-unfinished";
+
+const HEAD: &str = "# `fracht render --out` into this folder was not finished: its files are not all of one rendering.\n\
+                    # Run it again: it finishes what was begun, or takes it back, and removes this file.\n";
+
+/// How far a run has come.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum State {
+    Preparing,
+    Applying,
+    Returning,
+    Applied,
+}
+
+impl State {
+    pub(super) fn word(self) -> &'static str {
+        match self {
+            Self::Preparing => "preparing",
+            Self::Applying => "applying",
+            Self::Returning => "returning",
+            Self::Applied => "applied",
+        }
+    }
+}
+
+/// What becomes of a file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Step {
+    /// It comes anew; a file of this name is one of others.
+    Add,
+    /// It takes the place of ours.
+    Replace,
+    /// It is ours, and goes.
+    Remove,
+}
+
+/// What a run is about to do.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Journal {
+    pub(super) state: State,
+    /// The name of the scratch folder.
+    pub(super) scratch: String,
+    /// What becomes of each file, in order.
+    pub(super) steps: Vec<(Step, String)>,
+}
+
+impl Journal {
+    /// The text of the journal in a state.
+    pub(super) fn text(&self, state: State) -> String {
+        let mut text = format!("{HEAD}scratch {}\nstate {}\n", self.scratch, state.word());
+        for (step, name) in &self.steps {
+            let word = match step {
+                Step::Add => "add",
+                Step::Replace => "replace",
+                Step::Remove => "remove",
+            };
+            text.push_str(&format!("{word} {name}\n"));
+        }
+        text + "end\n"
+    }
+
+    /// Reads a journal. One that was cut short while it was written is of a run that has done nothing yet. Names that lead
+    /// elsewhere are none: a journal is a file, and may come from anybody.
+    pub(super) fn parse(text: &str) -> Option<Self> {
+        let mut journal = Self { state: State::Preparing, scratch: String::new(), steps: Vec::new() };
+        let mut ended = false;
+        for line in text.lines().filter(|line| !line.starts_with('#')) {
+            let (word, rest) = line.split_once(' ').unwrap_or((line, ""));
+            let step = match word {
+                "scratch" if scratch::is_name(rest) => {
+                    rest.clone_into(&mut journal.scratch);
+                    continue;
+                }
+                "state" => {
+                    let all = [State::Preparing, State::Applying, State::Returning, State::Applied];
+                    journal.state = all.into_iter().find(|state| state.word() == rest)?;
+                    continue;
+                }
+                "add" => Step::Add,
+                "replace" => Step::Replace,
+                "remove" => Step::Remove,
+                "end" => {
+                    ended = true;
+                    continue;
+                }
+                _ => continue,
+            };
+            if is_plain_name(rest) {
+                journal.steps.push((step, rest.to_owned()));
+            }
+        }
+        if !ended {
+            journal.state = State::Preparing;
+        }
+        Some(journal).filter(|journal| !journal.scratch.is_empty())
+    }
+}
+
+/// Whether a name is that of something in the folder itself.
+pub(super) fn is_plain_name(name: &str) -> bool {
+    !name.is_empty() && !name.contains(['/', '\\', '\0']) && name != "." && name != ".."
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_journal_is_read_as_it_was_written_and_one_cut_short_has_done_nothing() {
+        let steps = vec![(Step::Add, "a b.yaml".to_owned()), (Step::Remove, "c".to_owned())];
+        let journal = Journal { state: State::Applying, scratch: scratch::name(), steps };
+        let text = journal.text(State::Applying);
+        assert_eq!(Journal::parse(&text), Some(journal.clone()));
+        let cut = Journal::parse(&text[..text.len() - 2]).unwrap();
+        assert_eq!((cut.state, &cut.scratch), (State::Preparing, &journal.scratch));
+        assert_eq!(Journal::parse(&text[..40]), None);
+        let forged = text.replace("a b.yaml", "../a").replace(&journal.scratch, "../home");
+        assert_eq!(Journal::parse(&forged), None);
+    }
+}

@@ -44,17 +44,20 @@ impl Unmatched {
 /// # Errors
 /// What is wrong with the pattern, what the system says of a folder, or that it fits more than [`MOST_FILES`].
 pub(crate) fn matching(files: &dyn Files, from: &Path, pattern: &str) -> Result<Vec<String>, Unmatched> {
+    // The path of one file. Whether it may be read is seen when it is.
+    if !pattern.contains(['*', '?', '[', '{']) {
+        let there = files.canonical(&from.join(pattern)).is_ok();
+        return Ok(if there { vec![pattern.to_owned()] } else { Vec::new() });
+    }
     let glob = GlobBuilder::new(pattern).literal_separator(true).build();
     let glob = glob.map_err(|_| Unmatched::None)?.compile_matcher();
     let fixed: PathBuf = Path::new(pattern)
         .components()
         .take_while(|part| !part.as_os_str().to_string_lossy().contains(['*', '?', '[', '{']))
         .collect();
-    // A pattern without wildcards is the path of a file.
-    let start = if fixed == Path::new(pattern) { fixed.parent().unwrap_or(Path::new("")) } else { &fixed };
     let mut found = Vec::new();
     let deep = pattern.contains("**");
-    walk(files, from, start, deep, &glob, &mut found).map_err(|_| Unmatched::None)?;
+    walk(files, from, &fixed, deep, &glob, &mut found).map_err(|_| Unmatched::None)?;
     if found.len() > MOST_FILES {
         return Err(Unmatched::TooMany);
     }

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::mem::ManuallyDrop;
 use std::sync::Arc;
 
+use fracht_core::cover::escaped;
 use fracht_core::diag::Report;
 use fracht_core::model::Model;
 use serde::Serialize;
@@ -48,7 +49,8 @@ pub(crate) fn run(common: &Common, asked: &Check, ui: &mut Ui) -> Result<Outcome
         return Ok(Outcome::problems_if(report.has_errors()));
     }
     ui.findings(&report, sources)?;
-    let under = format!("under {}", targets.join(", "));
+    let name = escaped(&name);
+    let under = format!("under {}", escaped(&targets.join(", ")));
     match tally(&report) {
         Some(tally) => ui.result(&format!("{name}: {tally} {under}\n"))?,
         None => {

@@ -7,6 +7,7 @@ use std::path::Path;
 use fracht_cluster::diff::{Change, Difference, FieldChange, Replacement, compare};
 use fracht_cluster::{read_objects, secret_name, text_at};
 use fracht_core::check::Project;
+use fracht_core::cover::escaped;
 use fracht_core::diag::listing;
 use fracht_core::model::Place;
 use serde::Serialize;
@@ -173,10 +174,10 @@ fn read(project: &Project<'_>, path: &Path) -> Result<Vec<Value>, Failure> {
 }
 
 fn text(old: &str, new: &str, difference: &Difference) -> String {
-    let mut out = format!("{BOLD}{old} → {new}{BOLD:#}\n");
+    let mut out = format!("{BOLD}{} → {}{BOLD:#}\n", escaped(old), escaped(new));
     if let Some((from, to)) = &difference.namespace {
         out.push_str(&format!("\n{WARNING}changed{WARNING:#}  the namespace of all objects\n"));
-        out.push_str(&format!("  {from} {QUIET}→{QUIET:#} {to}\n"));
+        out.push_str(&format!("  {} {QUIET}→{QUIET:#} {}\n", escaped(from), escaped(to)));
     }
     for object in &difference.objects {
         let (word, style) = match object.change {
@@ -187,7 +188,8 @@ fn text(old: &str, new: &str, difference: &Difference) -> String {
         let space = " ".repeat(9 - word.len());
         out.push_str(&format!(
             "\n{style}{word}{style:#}{space}{BOLD}{}/{}{BOLD:#}\n",
-            object.kind, object.name
+            escaped(&object.kind),
+            escaped(&object.name)
         ));
         if let Change::Changed(fields) = &object.change {
             for change in fields {
@@ -200,7 +202,7 @@ fn text(old: &str, new: &str, difference: &Difference) -> String {
     }
     out.push_str(&format!("\n{}\n", summary(difference)));
     if !difference.left_out.is_empty() {
-        let kinds = difference.left_out.iter().map(|(kind, count)| format!("{count} {kind}"));
+        let kinds = difference.left_out.iter().map(|(kind, count)| format!("{count} {}", escaped(kind)));
         let kinds = kinds.collect::<Vec<_>>().join(", ");
         let count = counted(difference.left_out.values().sum(), "object");
         out.push_str(&format!("{QUIET}Left out: {count} that others made ({kinds}){QUIET:#}\n"));
@@ -219,7 +221,7 @@ pub(crate) fn by_hand(replacement: &Replacement) -> String {
 
 /// A field, and below it the old value and the new one; short ones on one line.
 fn field(change: &FieldChange, out: &mut String) {
-    out.push_str(&format!("  {}\n", change.path));
+    out.push_str(&format!("  {}\n", escaped(&change.path)));
     let old = change.old.as_ref().map(shown);
     let new = change.new.as_ref().map(shown);
     match (old, new) {

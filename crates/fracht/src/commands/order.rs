@@ -1,5 +1,6 @@
 //! `fracht order`
 
+use fracht_core::cover::escaped;
 use fracht_core::diag::listing;
 use fracht_core::grammar::duration;
 use fracht_core::grammar::schedule::Schedule;
@@ -81,7 +82,7 @@ fn name(model: &Model, id: WorkloadId) -> &str {
 fn text(model: &Model, plan: &Plan, sources: &Sources) -> String {
     let starts = counted(plan.waves.iter().map(Vec::len).sum(), "start");
     let waves = counted(plan.waves.len(), "wave");
-    let (stack, target) = (&model.name.value, &model.target.name);
+    let (stack, target) = (escaped(&model.name.value), escaped(&model.target.name));
     let mut out = format!("{BOLD}{stack} under {target}{BOLD:#}: {starts} in {waves}\n\n");
     let mut table = Table::new(["wave", "start", "waits for", "until", "written at", "may take"]);
     for (index, wave) in plan.waves.iter().enumerate() {

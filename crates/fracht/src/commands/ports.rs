@@ -1,5 +1,6 @@
 //! `fracht ports`
 
+use fracht_core::cover::escaped;
 use fracht_core::model::{Model, Port};
 use fracht_core::plan::ports::{PortEntry, PortPlan};
 use fracht_core::plan::reach::{PICKED, addresses};
@@ -65,7 +66,7 @@ fn inside(model: &Model, entry: &PortEntry, port: &Port) -> String {
 }
 
 fn text(model: &Model, plan: &PortPlan) -> String {
-    let (stack, target) = (&model.name.value, &model.target.name);
+    let (stack, target) = (escaped(&model.name.value), escaped(&model.target.name));
     let is_open = |entry: &&PortEntry| entry.port(model).is_some_and(|port| port.reach.value.is_open());
     let open = plan.entries.iter().filter(is_open).count();
     let (count, place) = (plan.entries.len(), model.target.on.value.word());

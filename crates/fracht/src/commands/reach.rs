@@ -1,6 +1,7 @@
 //! `fracht reach`
 
 use fracht_cluster::{outer_name, read_objects, secret_name, side_name, text_at};
+use fracht_core::cover::escaped;
 use fracht_core::diag::listing;
 use fracht_core::model::{Change, Entry, Model, Place, Protocol, Raw, Reach, SecretSource, WorkloadId};
 use fracht_core::plan::reach::{
@@ -145,7 +146,7 @@ fn reading(model: &Model, login: &Login) -> Option<(String, String)> {
 }
 
 fn text(model: &Model, plan: &ReachPlan) -> String {
-    let (stack, target) = (&model.name.value, &model.target.name);
+    let (stack, target) = (escaped(&model.name.value), escaped(&model.target.name));
     let ways = match plan.ways.len() {
         0 => "nothing is open to the outside".to_owned(),
         count => counted(count, "way") + " in",

@@ -1,7 +1,7 @@
 //! `fracht trace`
 
 use fracht_core::check::Project;
-use fracht_core::cover::may_be_secret;
+use fracht_core::cover::{escaped, may_be_secret};
 use fracht_core::grammar::path;
 use fracht_core::trace::{Leaf, Step, Trace as Answer};
 use serde::Serialize;
@@ -78,7 +78,7 @@ pub(crate) fn run(common: &Common, asked: &Trace, ui: &mut Ui) -> Result<Outcome
         let stack = &verdict.model.name.value;
         ui.json(&Document { stack, target: &target, path: &asked.path, default, given, values })?;
     } else {
-        let mut out = format!("{BOLD}{} under {target}{BOLD:#}\n\n", asked.path);
+        let mut out = format!("{BOLD}{} under {}{BOLD:#}\n\n", escaped(&asked.path), escaped(&target));
         if let Some(GivenInput { by, value }) = &given {
             out.push_str(&format!("{value}  {QUIET}given by {by}, which wins over the default{QUIET:#}\n"));
         }

@@ -10,7 +10,7 @@ use std::io::{self, Write as _};
 use std::process::ExitCode;
 
 use anstream::ColorChoice;
-use fracht_core::cover::{self, Cover};
+use fracht_core::cover::{self, Cover, escaped};
 use fracht_core::diag::{Report, Severity};
 use fracht_core::source::Sources;
 
@@ -81,7 +81,7 @@ impl Ui {
     /// Tells something that is not the result.
     pub(crate) fn note(&mut self, text: &str) {
         if !self.quiet {
-            self.tell(&format!("{NOTE}note{NOTE:#}: {text}"));
+            self.tell(&format!("{NOTE}note{NOTE:#}: {}", escaped(text)));
         }
     }
 
@@ -124,9 +124,9 @@ impl Ui {
             let _ = signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGPIPE);
             return ExitCode::from(141);
         };
-        self.tell(&format!("{ERROR}error{ERROR:#}: {message}"));
+        self.tell(&format!("{ERROR}error{ERROR:#}: {}", escaped(message)));
         for help in help {
-            self.tell(&format!("{HELP}help{HELP:#}: {help}"));
+            self.tell(&format!("{HELP}help{HELP:#}: {}", escaped(help)));
         }
         ExitCode::from(2)
     }

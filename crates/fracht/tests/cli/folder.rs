@@ -104,7 +104,7 @@ fn what_is_no_folder_is_refused() {
     let sandbox = Sandbox::with(ONE).file("objects", "a file");
     let run = render(&sandbox);
     assert_eq!(run.code, 2);
-    assert!(run.err.contains("objects is not a folder"), "{}", run.err);
+    assert!(run.err.contains("`objects` is not a folder"), "{}", run.err);
 }
 
 #[cfg(unix)]

@@ -18,6 +18,7 @@ mod files;
 mod folder;
 mod gates;
 mod help;
+mod hostile;
 mod inputs;
 mod new;
 mod plans;

@@ -117,14 +117,14 @@ fn a_stack_with_warnings_renders_and_says_how_many() {
 }
 
 #[test]
-fn a_reader_that_leaves_early_is_no_error() {
+fn a_reader_that_leaves_early_ends_it_without_a_word() {
     let sandbox = Sandbox::with(&large_stack());
     let mut child =
         sandbox.command(&["render"]).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
     let mut first = [0; 64];
     child.stdout.take().unwrap().read_exact(&mut first).unwrap();
     let run = Run::of(&child.wait_with_output().unwrap());
-    assert_eq!((run.code, run.err.as_str()), (0, ""));
+    assert_eq!((run.signal, run.err.as_str()), (Some(13), ""));
 }
 
 /// More than a pipe holds.

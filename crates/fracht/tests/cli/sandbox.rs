@@ -16,6 +16,8 @@ pub(crate) struct Sandbox {
 #[derive(Debug)]
 pub(crate) struct Run {
     pub(crate) code: i32,
+    /// The signal that ended it.
+    pub(crate) signal: Option<i32>,
     pub(crate) out: String,
     pub(crate) err: String,
 }
@@ -89,6 +91,7 @@ impl Run {
         let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).unwrap();
         Self {
             code: output.status.code().unwrap_or(-1),
+            signal: std::os::unix::process::ExitStatusExt::signal(&output.status),
             out: text(&output.stdout),
             err: text(&output.stderr),
         }

@@ -13,11 +13,15 @@ use k8s_openapi::apimachinery::pkg::api::resource::Quantity;
 
 use crate::env::Environment;
 use crate::rendering::Rendering;
-use crate::{filled, probe, security, service, storage};
+use crate::{filled, probe, security, service, storage, token};
 
 /// The container of a workload itself.
 pub(crate) fn main(rendering: &Rendering<'_>, workload: &Workload) -> Container {
-    container(rendering, workload, &workload.main, &workload.name, None)
+    let mut main = container(rendering, workload, &workload.main, &workload.name, None);
+    if let Some(token) = token::mount(workload, &workload.main) {
+        main.volume_mounts.get_or_insert_default().push(token);
+    }
+    main
 }
 
 /// The helpers of a workload, in the order in which they start: init containers that go on running.

@@ -8,15 +8,12 @@ use fracht_core::digest::short;
 use fracht_core::grammar::duration::{self, whole_seconds};
 use fracht_core::grammar::image::Image;
 use fracht_core::model::{After, Condition, Model, Port, Probe, Protocol, Workload, WorkloadId};
-use k8s_openapi::api::core::v1::{
-    ConfigMapProjection, Container, KeyToPath, ProjectedVolumeSource, ResourceRequirements,
-    ServiceAccountTokenProjection, Volume, VolumeMount, VolumeProjection,
-};
+use k8s_openapi::api::core::v1::{Container, ResourceRequirements, Volume};
 use k8s_openapi::apimachinery::pkg::api::resource::Quantity;
 
 use crate::name::{LABEL, fitted};
 use crate::rendering::Rendering;
-use crate::security;
+use crate::{security, token};
 
 /// The exit code of a gate that gave up (`EX_TEMPFAIL`, sysexits.h): it is no failure of what it holds back.
 pub(crate) const GAVE_UP: i32 = 75;
@@ -51,30 +48,7 @@ pub(crate) fn awaited_tasks(workload: &Workload) -> impl Iterator<Item = Workloa
 /// The volume that gives the token to the gates; `None` if no gate needs it.
 pub(crate) fn token_volume(workload: &Workload) -> Option<Volume> {
     awaited_tasks(workload).next()?;
-    let token = VolumeProjection {
-        service_account_token: Some(ServiceAccountTokenProjection {
-            path: "token".into(),
-            expiration_seconds: Some(3600),
-            audience: None,
-        }),
-        ..VolumeProjection::default()
-    };
-    let certificate = VolumeProjection {
-        config_map: Some(ConfigMapProjection {
-            name: "kube-root-ca.crt".into(),
-            items: Some(vec![KeyToPath { key: "ca.crt".into(), path: "ca.crt".into(), mode: None }]),
-            optional: None,
-        }),
-        ..VolumeProjection::default()
-    };
-    Some(Volume {
-        name: TOKEN_VOLUME.into(),
-        projected: Some(ProjectedVolumeSource {
-            sources: Some(vec![token, certificate]),
-            default_mode: None,
-        }),
-        ..Volume::default()
-    })
+    Some(token::projected(TOKEN_VOLUME, token::projections()))
 }
 
 /// The port at which readiness shows: the one that the check of health asks at, else the first TCP one.
@@ -141,12 +115,7 @@ fn done(rendering: &Rendering<'_>, workload: &Workload, on: WorkloadId) -> Conta
         until(rendering)
     );
     let mut container = container(workload, name, &model.target.gate.done.value, script);
-    container.volume_mounts = Some(vec![VolumeMount {
-        name: TOKEN_VOLUME.into(),
-        mount_path: TOKEN_FOLDER.into(),
-        read_only: Some(true),
-        ..VolumeMount::default()
-    }]);
+    container.volume_mounts = Some(vec![token::mount_at(TOKEN_VOLUME, TOKEN_FOLDER)]);
     container
 }
 

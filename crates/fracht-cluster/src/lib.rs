@@ -4,6 +4,7 @@
 //! objects are built and written one after the other, so that a large stack needs little memory.
 
 mod autoscaler;
+mod beyond;
 mod claim;
 mod config_map;
 mod container;
@@ -35,6 +36,8 @@ mod security;
 mod service;
 mod stateful_set;
 mod storage;
+mod strict;
+mod token;
 mod web;
 mod write;
 

@@ -1,13 +1,14 @@
 //! Objects that a stack takes as they are: files of YAML documents, each of which must be an object.
 
-use fracht_core::diag::Diagnostic;
+use fracht_core::diag::{Diagnostic, listing};
+use fracht_core::grammar::name::NameKind;
 use fracht_core::model::{Model, Passed};
 use fracht_core::source::Span;
 use serde_json::Value;
 
 use crate::object::text_at;
 use crate::plan::Group;
-use crate::read;
+use crate::{beyond, read, strict};
 
 /// An object that is taken as it is.
 #[derive(Clone, Debug)]
@@ -27,14 +28,43 @@ pub(crate) struct PassedObject {
     pub(crate) group: Group,
 }
 
+/// Where an object is: in which namespace, if in one, and in which API group, if that is not one of the cluster's own. Two
+/// of one kind and name clash only in one place.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+pub(crate) struct Home<'a> {
+    pub(crate) namespace: Option<&'a str>,
+    pub(crate) group: &'a str,
+}
+
+impl PassedObject {
+    /// Where it is; one that says no namespace is applied to `namespace`.
+    pub(crate) fn home<'a>(&'a self, namespace: &'a str) -> Home<'a> {
+        let group = text_at(&self.value, "/apiVersion").split_once('/').map_or("", |(group, _)| group);
+        // Groups without a dot, and those of the project itself, are the cluster's own; a kind has moved among them.
+        let group = if group.contains('.') && !group.ends_with(".k8s.io") { group } else { "" };
+        let wide = beyond::is_of_cluster(&self.value);
+        let namespace = (!wide).then(|| self.namespace.as_deref().unwrap_or(namespace));
+        Home { namespace, group }
+    }
+}
+
 /// The objects of a model's files, and what is wrong with them.
 pub(crate) fn objects(model: &Model) -> (Vec<PassedObject>, Vec<Diagnostic>) {
     let (mut objects, mut problems) = (Vec::new(), Vec::new());
     for file in &model.passed {
         let before = objects.len() + problems.len();
+        if let Some((line, reason)) = strict::in_text(&file.text) {
+            problems.push(broken(file, line, reason));
+            continue;
+        }
         for document in read::documents(&file.text) {
-            match document.value.and_then(|value| object(file, document.text, document.line, value)) {
-                Ok(Some(object)) => objects.push(object),
+            // A reader that stops at what others take would say so in words of its own.
+            let value = strict::in_document(document.text).map_or(document.value, Err);
+            match value.and_then(|value| object(file, document.text, document.line, value)) {
+                Ok(Some(object)) => {
+                    problems.extend(beyond_the_stack(&object, &model.target.namespace.value));
+                    objects.push(object);
+                }
                 Ok(None) => {}
                 Err(reason) => problems.push(broken(file, document.line, &reason)),
             }
@@ -52,6 +82,33 @@ fn broken(file: &Passed, line: usize, reason: &str) -> Diagnostic {
         .help("Each document is one object, with `apiVersion`, `kind` and `metadata.name`.")
 }
 
+/// What an object does beyond the stack, and a Secret that shows its values.
+fn beyond_the_stack(object: &PassedObject, namespace: &str) -> Vec<Diagnostic> {
+    let (kind, name) = (&object.kind, &object.name);
+    let found = |rule, message: String, help: &str| {
+        let place = format!("passed through from {}:{}", object.file, object.line);
+        Diagnostic::new(rule, message).at(object.span, place).help(help)
+    };
+    let reaches = beyond::reaches(&object.value, namespace);
+    let mut problems = Vec::new();
+    if !reaches.is_empty() {
+        let message = format!("`{kind}/{name}` {}", listing(reaches.iter().map(String::as_str)));
+        problems.push(found(
+            "pass-beyond",
+            message,
+            "if it is meant, turn the hint off: `rules.pass-beyond = \"off\"`",
+        ));
+    }
+    let holds =
+        |map: &str| object.value.get(map).and_then(Value::as_object).is_some_and(|map| !map.is_empty());
+    if kind == "Secret" && (holds("data") || holds("stringData")) {
+        let message = format!("`Secret/{name}` holds its values in plain text");
+        let help = "write a `[secret.NAME]`: its values are read when objects are rendered";
+        problems.push(found("pass-secret", message, help));
+    }
+    problems
+}
+
 /// `None` for a document with nothing in it.
 fn object(file: &Passed, text: &str, line: usize, value: Value) -> Result<Option<PassedObject>, String> {
     if value.is_null() {
@@ -64,13 +121,32 @@ fn object(file: &Passed, text: &str, line: usize, value: Value) -> Result<Option
         "" => Err(format!("it has no `{}`", place.trim_start_matches('/').replace('/', "."))),
         text => Ok(text.to_owned()),
     };
-    field("/apiVersion")?;
+    if has_nul(&value) {
+        return Err("it has a NUL character, at which texts end for every program".into());
+    }
+    let version = field("/apiVersion")?;
     let kind = field("/kind")?;
+    if !version.chars().all(|c| c.is_ascii_alphanumeric() || ".-/".contains(c)) || version.len() > 253 {
+        return Err("its `apiVersion` is not one, such as v1 or apps/v1".into());
+    }
+    // The kind is a part of the name of a file, and of commands that people paste.
+    let word = |c: char| c.is_ascii_alphanumeric();
+    if !kind.chars().all(word) || !kind.starts_with(|c: char| c.is_ascii_uppercase()) || kind.len() > 63 {
+        return Err("its `kind` is not one: it is a word that begins with a capital letter".into());
+    }
     if kind == "List" {
         return Err("a List holds objects; write them as documents, with --- between them".into());
     }
     let name = field("/metadata/name")?;
-    let namespace = field("/metadata/namespace").ok();
+    if !name.chars().all(|c| c.is_ascii_alphanumeric() || "-_.:@".contains(c)) || name.len() > 253 {
+        return Err("its `metadata.name` is not one: up to 253 letters, digits, -, _, . and :".into());
+    }
+    let namespace = match value.pointer("/metadata/namespace") {
+        None | Some(Value::Null) => None,
+        Some(Value::String(name)) if name.is_empty() => None,
+        Some(Value::String(name)) if NameKind::Namespace.check(name).is_ok() => Some(name.clone()),
+        Some(_) => return Err("its `metadata.namespace` is not the name of one".into()),
+    };
     let group = group(&kind);
     Ok(Some(PassedObject {
         kind,
@@ -83,6 +159,16 @@ fn object(file: &Passed, text: &str, line: usize, value: Value) -> Result<Option
         span: file.span,
         group,
     }))
+}
+
+/// Whether a text in a value has a NUL character.
+fn has_nul(value: &Value) -> bool {
+    match value {
+        Value::String(text) => text.contains('\0'),
+        Value::Array(items) => items.iter().any(has_nul),
+        Value::Object(fields) => fields.iter().any(|(key, value)| key.contains('\0') || has_nul(value)),
+        _ => false,
+    }
 }
 
 /// When objects of a kind are applied; those that nobody here knows come last.

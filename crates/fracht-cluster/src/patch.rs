@@ -32,14 +32,32 @@ pub(crate) fn apply(object: &mut Value, patch: &Patch) -> Result<(), Misses> {
     Ok(())
 }
 
-/// Makes a change; what is wrong if it can't be made, or leaves something that is no more of its kind.
+/// What makes an object the one that it is.
+const IDENTITY: [&str; 4] = ["apiVersion", "kind", "metadata.name", "metadata.namespace"];
+
+/// Makes a change; what is wrong if it can't be made, makes it another object, or leaves something that is no more of its
+/// kind.
 pub(crate) fn check(object: &mut Value, patch: &Patch) -> Option<Diagnostic> {
     let (kind, name) = (&patch.kind, &patch.name);
+    let identity = |object: &Value| {
+        IDENTITY.map(|field| object.pointer(&format!("/{}", field.replace('.', "/"))).cloned())
+    };
+    let before = identity(object);
     if let Err(misses) = apply(object, patch) {
         return Some(
             Diagnostic::new("patch-misses", format!("{kind}/{name} can't be changed so."))
                 .at(misses.span, misses.reason)
                 .help(format!("`fracht render --only {kind}/{name}` shows the object.")),
+        );
+    }
+    let after = identity(object);
+    let mut fields = IDENTITY.into_iter().zip(before.iter().zip(&after));
+    if let Some((field, _)) = fields.find(|(_, (before, after))| before != after) {
+        return Some(
+            Diagnostic::new("patch-misses", format!("the patch makes another object of `{kind}/{name}`"))
+                .at(patch.span, format!("changes `{field}`"))
+                .help("patch other fields; name, namespace and kind follow from the stack")
+                .help("or pass an object of your own: `pass = [\"FILE\"]`"),
         );
     }
     // A key one level too deep is no field, and the cluster would pass over it.

@@ -14,7 +14,7 @@ use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
 use crate::config_map::digest_of;
 use crate::name::{LABEL, fitted, in_stack, secret_name};
 use crate::rendering::Rendering;
-use crate::{container, filled, gate, labels, rights, security, storage};
+use crate::{container, filled, gate, labels, rights, security, storage, token};
 
 /// How long a pod has to stop by itself, by the cluster's default.
 const STOP_SECONDS: u32 = 30;
@@ -33,6 +33,7 @@ pub(crate) fn template(
 ) -> PodTemplateSpec {
     let mut volumes = storage::volumes(rendering.model(), workload);
     volumes.extend(gate::token_volume(workload));
+    volumes.extend(token::volume(workload));
     // Gates hold back the helpers as well: what is waited for may be what they need.
     let mut before = gate::gates(rendering, workload);
     before.extend(container::helpers(rendering, workload));
@@ -40,8 +41,8 @@ pub(crate) fn template(
     let pull = workload.pull.iter().map(|id| LocalObjectReference { name: secret(id.value) });
     let stop = workload.stop_within.map(|time| whole_seconds(time.value));
     let spec = PodSpec {
-        // Nothing in a pod gets a key to the cluster that it did not ask for.
-        automount_service_account_token: Some(!workload.rights.is_empty()),
+        // Nothing in a pod gets a key to the cluster that it did not ask for; what did gets it by a mount of its own.
+        automount_service_account_token: Some(false),
         enable_service_links: Some(false),
         service_account_name: rights::needs_account(workload)
             .then(|| in_stack(rendering.model(), &workload.name)),

@@ -1,5 +1,6 @@
 //! A checked stack with all that its objects are made of.
 
+use std::collections::hash_map::Entry;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fmt::Write as _;
 
@@ -18,7 +19,7 @@ use serde_json::Value;
 use crate::name::{claim_name, in_stack, side_name, workload_name};
 use crate::object::Object;
 use crate::order::Ordered;
-use crate::passed::{self, PassedObject};
+use crate::passed::{self, Home, PassedObject};
 use crate::plan::{self, Origin, Piece, Source};
 use crate::{
     autoscaler, claim, config_map, deployment, disruption, http_route, job, namespace, network_policy,
@@ -163,20 +164,32 @@ impl<'m> Rendering<'m> {
         let mut problems = self.problems.clone();
         let namespace = &*self.model.target.namespace.value;
         let mut known: HashMap<(&str, String), Piece> = HashMap::with_capacity(self.all.len());
+        let mut seen: HashMap<(Home<'_>, &str, String), Piece> = HashMap::with_capacity(self.all.len());
+        let mut elsewhere = Vec::new();
         for piece in self.all.iter().copied() {
-            // An object that is passed to another namespace can't clash.
-            let elsewhere =
-                |object: &PassedObject| object.namespace.as_deref().is_some_and(|n| n != namespace);
-            if matches!(piece.source, Source::Passed(index) if self.passed.get(index).is_some_and(elsewhere))
-            {
-                continue;
+            let (kind, name) = self.identity(piece);
+            let home = match piece.source {
+                Source::Passed(index) => self.passed.get(index).map(|object| object.home(namespace)),
+                _ => None,
+            };
+            let own = home
+                .is_none_or(|home| home.group.is_empty() && home.namespace.is_none_or(|n| n == namespace));
+            let home = home.filter(|_| !own).unwrap_or_default();
+            match seen.entry((home, kind, name.clone())) {
+                Entry::Occupied(first) => problems.push(self.clash(&(kind, name), *first.get(), piece)),
+                Entry::Vacant(free) => {
+                    free.insert(piece);
+                    if own {
+                        known.insert((kind, name), piece);
+                    } else {
+                        elsewhere.push(((kind, name), piece));
+                    }
+                }
             }
-            let identity = self.identity(piece);
-            if let Some(first) = known.get(&identity) {
-                problems.push(self.clash(&identity, *first, piece));
-            } else {
-                known.insert(identity, piece);
-            }
+        }
+        // Patches name objects of the stack first.
+        for (identity, piece) in elsewhere {
+            known.entry(identity).or_insert(piece);
         }
         problems.extend(self.claim_clashes());
         let mut changed: HashMap<(&str, &str), Value> = HashMap::new();

@@ -451,23 +451,27 @@ impl<'a> Cluster<'a> {
         rules
     }
 
-    /// A token lies in a pod only if it asks for more than its gates do; those mount one of their own.
+    /// A token lies in a container only if it asks for more than the gates of its pod do; those mount one of their own.
     fn rights(&self, pod: &Pod<'_>) {
         let of_gates =
             |rule: &&&Value| rule["resources"][0] == "jobs" && rule["verbs"] == serde_json::json!(["get"]);
         let rules = self.rules_of(pod);
         let own = rules.len() - rules.iter().filter(of_gates).count();
-        assert_eq!(pod.spec()["automountServiceAccountToken"], own > 0, "{}", pod.owner);
+        assert_eq!(pod.spec()["automountServiceAccountToken"], false, "{}", pod.owner);
         for container in pod.running() {
-            for mount in items(&container["volumeMounts"]) {
+            let tokens = items(&container["volumeMounts"]).filter(|mount| {
                 let mut volumes = items(&pod.spec()["volumes"]);
                 let volume = volumes.find(|volume| volume["name"] == mount["name"]);
-                assert!(
-                    volume.is_none_or(|volume| volume.get("projected").is_none()),
-                    "{} sees it",
-                    pod.owner
-                );
-            }
+                volume.is_some_and(|volume| volume.get("projected").is_some())
+            });
+            let is_own = *container == pod.spec()["containers"][0];
+            assert_eq!(
+                tokens.count(),
+                usize::from(own > 0 && is_own),
+                "{} of {}",
+                container["name"],
+                pod.owner
+            );
         }
     }
 

@@ -222,7 +222,7 @@ fn a_rollout_and_growing_replicas() {
 #[test]
 fn rights_are_those_that_are_written_and_no_more() {
     let all = made(
-        "[service.a]\nimage = \"a:1\"\nrights = [{ on = \"pods/log\", may = [\"get\"] }, { on = \"jobs\", may = [\"delete\"], only = [\"x\"] }, \
+        "[service.a]\nimage = \"a:1\"\nbeside.h = { image = \"h:1\" }\nrights = [{ on = \"pods/log\", may = [\"get\"] }, { on = \"jobs\", may = [\"delete\"], only = [\"x\"] }, \
          { on = \"widgets\", group = \"harbour.example\", may = [\"list\"] }]\n[service.b]\nimage = \"b:1\"\n",
     );
     assert_eq!(
@@ -234,11 +234,15 @@ fn rights_are_those_that_are_written_and_no_more() {
         ])
     );
     let pod = |name: &str| object(&all, "Deployment", name)["spec"]["template"]["spec"].clone();
+    assert_eq!(pod("a")["serviceAccountName"], "s-a");
+    let mounts = |container: &Value| container["volumeMounts"].to_string();
+    assert!(mounts(&pod("a")["containers"][0]).contains("serviceaccount"));
+    // What runs beside it does not get its token.
+    assert_eq!(mounts(&pod("a")["initContainers"][0]), "null");
     assert_eq!(
-        (&pod("a")["automountServiceAccountToken"], &pod("a")["serviceAccountName"]),
-        (&json!(true), &json!("s-a"))
+        (&pod("a")["automountServiceAccountToken"], &pod("b")["automountServiceAccountToken"]),
+        (&json!(false), &json!(false))
     );
-    assert_eq!(pod("b")["automountServiceAccountToken"], false);
     assert!(pod("b").get("serviceAccountName").is_none());
 }
 

@@ -102,8 +102,7 @@ pub(crate) fn check(cluster: &Cluster<'_>) {
             let dns = Port { name: None, number: 53, protocol };
             assert!(direction(cluster, &pod, "Egress", &Peer::OtherPod, dns), "{} can't look up", pod.owner);
         }
-        let asks = pod.spec()["automountServiceAccountToken"] == true
-            || items(&pod.spec()["volumes"]).any(|volume| volume.get("projected").is_some());
+        let asks = items(&pod.spec()["volumes"]).any(|volume| volume.get("projected").is_some());
         // The address of the cluster's API that the made-up stacks know.
         assert!(!asks || gets_to(cluster, &pod, "192.0.2.10", 443), "{} can't ask the cluster", pod.owner);
     }

@@ -4,10 +4,20 @@ use std::path::Path;
 
 use fracht_cluster::Rendering;
 use fracht_core::check::Project;
+use fracht_core::diag::Diagnostic;
 use fracht_core::files::MemoryFiles;
 use fracht_core::rules::RULES;
 
 use crate::{files, object, objects};
+
+/// What is wrong with the objects of a stack.
+fn problems(files: &MemoryFiles) -> Vec<Diagnostic> {
+    let path = Path::new("/s/fracht.toml");
+    let mut project = Project::open(files, path, path).unwrap();
+    let verdict = project.check("cluster").unwrap();
+    let Some(checked) = verdict.checked() else { panic!("{:#?}", verdict.report.findings()) };
+    Rendering::new(checked).problems()
+}
 
 /// The rules that the objects of a stack fail, with the messages.
 fn found(files: &MemoryFiles) -> Vec<(&'static str, String)> {
@@ -27,7 +37,11 @@ fn found(files: &MemoryFiles) -> Vec<(&'static str, String)> {
 const GOOD: &str = "apiVersion: harbour.example/v1\nkind: Widget\nmetadata:\n  name: one\n";
 
 fn with_files(stack: &str) -> MemoryFiles {
-    files(stack).with("/s/good.yaml", GOOD).with("/s/broken.yaml", "apiVersion: v1\nmetadata: {}\n")
+    files(stack)
+        .with("/s/good.yaml", GOOD)
+        .with("/s/broken.yaml", "apiVersion: v1\nmetadata: {}\n")
+        .with("/s/wide.yaml", "apiVersion: v1\nkind: Namespace\nmetadata: {name: w}\n")
+        .with("/s/secret.yaml", "apiVersion: v1\nkind: Secret\nmetadata: {name: w}\nstringData: {a: b}\n")
 }
 
 #[test]
@@ -94,7 +108,7 @@ fn names_that_clash_are_told_with_both_owners() {
     assert_eq!(found(&clash), [("name-clash", "Two objects would be the Deployment s-a.".to_owned())]);
     let elsewhere = files(&service("pass = [\"a.yaml\"]"))
         .with("/s/a.yaml", passed.replace("name: s-a", "name: s-a\n  namespace: other"));
-    assert_eq!(found(&elsewhere), []);
+    assert_eq!(found(&elsewhere).into_iter().map(|(rule, _)| rule).collect::<Vec<_>>(), ["pass-beyond"]);
     // What Fracht names goes around what people name.
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nstable-names = true\nport.x = 1\n\
                  [service.a-pods]\nimage = \"a:1\"\nport.x = 1\n[service.b]\nimage = \"b:1\"\nport.x = { number = 1, reach = \"node\" }\n\
@@ -137,4 +151,77 @@ fn what_is_passed_through_comes_out_as_it_was_written() {
     let yaml = crate::rendered(&files, "cluster", fracht_cluster::Format::Yaml);
     assert!(yaml.contains(text), "{yaml}");
     assert_eq!(object(&objects(&files, "cluster"), "Widget", "one")["metadata"]["name"], "one");
+}
+
+#[test]
+fn a_patch_makes_no_other_object() {
+    for (change, part) in [
+        ("merge = { metadata.name = \"x\" }", "`metadata.name`"),
+        ("merge = { metadata.namespace = \"x\" }", "`metadata.namespace`"),
+        ("merge = { kind = \"StatefulSet\" }", "`kind`"),
+        ("merge = { apiVersion = \"v1\" }", "`apiVersion`"),
+        ("ops = [{ op = \"remove\", path = \"/metadata/name\" }]", "`metadata.name`"),
+        ("ops = [{ op = \"replace\", path = \"/metadata\", value = 1 }]", "`metadata.name`"),
+        ("ops = [{ op = \"replace\", path = \"\", value = 1 }]", "`apiVersion`"),
+        ("merge = 1", "`apiVersion`"),
+    ] {
+        let stack = service(&format!("[[patch]]\non = \"Deployment/a\"\n{change}"));
+        let problems = problems(&files(&stack));
+        let [problem] = problems.as_slice() else { panic!("{change}: {problems:#?}") };
+        let label = &problem.primary.as_ref().unwrap().text;
+        assert!(problem.rule == "patch-misses" && label.contains(part), "{change}: {problem:?}");
+    }
+    let same = service(
+        "[[patch]]\non = \"Deployment/a\"\nmerge = { metadata.name = \"s-a\", kind = \"Deployment\" }",
+    );
+    assert_eq!(found(&files(&same)), []);
+}
+
+#[test]
+fn what_is_passed_is_one_object_for_every_reader() {
+    let object = |rest: &str| format!("apiVersion: v1\nkind: ConfigMap\nmetadata:\n  name: c\n{rest}");
+    for (text, part) in [
+        (object("data: {a: x, a: y}\n"), "`a` twice"),
+        (object("data: &d {a: x}\nother:\n  <<: *d\n"), "merge key"),
+        (object("data: !!map {a: x}\n"), "tag"),
+        (object("data: {a: \"x\\0y\"}\n"), "NUL"),
+        (format!("{}---\t\n{}", object(""), object("")), "tab"),
+        (object("").replace("ConfigMap", "../../etc/x"), "`kind` is not one"),
+        (object("").replace("ConfigMap", "configmap"), "`kind` is not one"),
+        (object("").replace("name: c", "name: c; rm -r x"), "`metadata.name` is not one"),
+        (object("").replace("name: c", "name: ../c"), "`metadata.name` is not one"),
+        (object("").replace("name: c", "name: c\n  namespace: 7"), "`metadata.namespace`"),
+        (object("").replace("v1", "v1 x"), "`apiVersion`"),
+    ] {
+        let all = files(&service("pass = [\"a.yaml\"]")).with("/s/a.yaml", text.as_str());
+        let found = found(&all);
+        assert!(
+            found.len() == 1 && found[0].0 == "pass-broken" && found[0].1.contains(part),
+            "{text}: {found:?}"
+        );
+    }
+}
+
+#[test]
+fn one_object_passed_under_two_spellings_of_its_place_is_a_clash() {
+    let role = |place: &str| {
+        format!("apiVersion: rbac.authorization.k8s.io/v1\nkind: ClusterRole\nmetadata: {{name: r{place}}}\n")
+    };
+    let map = |place: &str| format!("apiVersion: v1\nkind: ConfigMap\nmetadata: {{name: c{place}}}\n");
+    for (one, other, clash) in [
+        (map(""), map(", namespace: s"), true),
+        (map(", namespace: ''"), map(", namespace: s"), true),
+        (map(", namespace: null"), map(""), true),
+        (map(", namespace: t"), map(", namespace: t"), true),
+        (map(", namespace: t"), map(", namespace: u"), false),
+        (map(""), map(", namespace: t"), false),
+        (role(""), role(", namespace: t"), true),
+        (map("").replace("v1", "harbour.example/v1"), map(""), false),
+        (map("").replace("v1", "harbour.example/v1"), map("").replace("v1", "harbour.example/v2"), true),
+    ] {
+        let all = files(&service("pass = [\"a.yaml\"]\nrules.pass-beyond = \"off\""))
+            .with("/s/a.yaml", format!("{one}---\n{other}"));
+        let rules: Vec<_> = found(&all).into_iter().map(|(rule, _)| rule).collect();
+        assert_eq!(rules, if clash { vec!["name-clash"] } else { vec![] }, "{one}{other}");
+    }
 }

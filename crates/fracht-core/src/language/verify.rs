@@ -18,6 +18,9 @@ pub(crate) fn verify(table: &'static TableShape, node: &Node, sources: &Sources,
     }
 }
 
+/// Lists of texts that a process is started with.
+const PROCESS_TEXTS: [&str; 3] = ["args", "program", "run"];
+
 struct Walk<'a> {
     sources: &'a Sources,
     sink: &'a mut Sink,
@@ -49,6 +52,14 @@ impl Walk<'_> {
 
     fn value(&mut self, shape: &'static Shape, node: &Node, key: &str) {
         match (shape, &node.value) {
+            // Variables, arguments and keys of configs are looked at as a whole, by a rule of their own.
+            (shape, Value::Text(text))
+                if text.contains('\0')
+                    && !matches!(shape, Shape::Setting | Shape::ShortOr(..))
+                    && !PROCESS_TEXTS.contains(&key) =>
+            {
+                self.nul(node.span, key);
+            }
             (_, Value::Tainted)
             | (Shape::Text | Shape::Plain | Shape::Kept(_), Value::Text(_))
             | (Shape::Boolean, Value::Boolean(_))
@@ -85,6 +96,11 @@ impl Walk<'_> {
             (Shape::Map(names, of), Value::Table(entries)) => {
                 for (name, entry) in entries.iter() {
                     self.name(*names, name, entry.key_span);
+                    // Labels and notes: no process gets these.
+                    let text = entry.node.text().filter(|_| matches!(names, NameKind::Qualified));
+                    if text.is_some_and(|text| text.contains('\0')) && matches!(of, Shape::Setting) {
+                        self.nul(entry.node.span, name);
+                    }
                     self.value(of, &entry.node, name);
                 }
             }
@@ -99,10 +115,19 @@ impl Walk<'_> {
         }
     }
 
+    fn nul(&mut self, span: Span, key: &str) {
+        self.sink.push(
+            Diagnostic::new("bad-value", format!("`{key}` has a NUL character"))
+                .at(span, "ends there for every program")
+                .help("remove it"),
+        );
+    }
+
     /// A value of any shape: dates are not among those of JSON, which it becomes.
     fn any(&mut self, value: &Value, node: &Node, key: &str) {
         match value {
             Value::Date => self.wrong_type(&Shape::Any, node, key),
+            Value::Text(text) if text.contains('\0') => self.nul(node.span, key),
             Value::List(items) => items.iter().for_each(|item| self.any(&item.value, item, key)),
             Value::Table(entries) => {
                 entries.values().for_each(|entry| self.any(&entry.node.value, &entry.node, key));

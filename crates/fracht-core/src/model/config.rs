@@ -58,6 +58,8 @@ impl Content {
     pub fn as_text(&self) -> Option<String> {
         match self {
             Self::Text(text) => Some(text.plain()),
+            // A text with a NUL character is none that every reader keeps whole.
+            Self::File { bytes, .. } if bytes.contains(&0) => None,
             Self::File { bytes, .. } => std::str::from_utf8(bytes).ok().map(str::to_owned),
             Self::Present => None,
         }

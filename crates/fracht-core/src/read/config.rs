@@ -145,6 +145,15 @@ fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Vec<Confi
     for setting in settings {
         let span = Span::new(file, setting.key_at);
         let name: Arc<str> = setting.key.into();
+        if let Err(problem) = NameKind::Key.check(&name) {
+            reader.sink.push(
+                Diagnostic::new("bad-name", format!("`{name}` is not the key of a config"))
+                    .at(span, problem.reason)
+                    .also(path.span(), "the file is named here")
+                    .help("rename it in the file"),
+            );
+            continue;
+        }
         if let Some(first) = keys.iter().find(|key| key.name == name) {
             twice(reader, &name, span, first.span);
             continue;

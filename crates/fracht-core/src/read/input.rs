@@ -72,6 +72,14 @@ fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, given: &Given) -> Op
     if may_be_secret(name, &value) {
         reader.sink.hide_text(Arc::clone(&value));
     }
+    if value.contains('\0') {
+        reader.sink.push(
+            Diagnostic::new("input-refused", format!("the value of the input `{name}` has a NUL character"))
+                .at(fields.span, format!("given by {}", source.words()))
+                .help(format!("give another: `--input {name}=VALUE`")),
+        );
+        return None;
+    }
     let whole = pattern.as_ref().and_then(|pattern| Regex::new(&format!("^(?:{})$", pattern.value)).ok());
     if let (Some(pattern), Some(whole)) = (pattern, whole)
         && !whole.is_match(&value)

@@ -121,6 +121,8 @@ pub static RULES: &[&Rule] = &[
     &objects::NAME_CLASH,
     &objects::PATCH_MISSES,
     &objects::PASS_BROKEN,
+    &objects::PASS_BEYOND,
+    &objects::PASS_SECRET,
 ];
 
 /// The rule of a name.

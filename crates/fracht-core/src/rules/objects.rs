@@ -48,3 +48,33 @@ pub(super) static PASS_BROKEN: Rule = object(
         "pass = [\"good.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
     ),
 );
+
+pub(super) static PASS_BEYOND: Rule = Rule {
+    severity: Severity::Hint,
+    fixed: false,
+    ..object(
+        "pass-beyond",
+        "A passed object that reaches beyond the stack and its namespace.",
+        "It is cluster-wide, in another namespace, gives permissions, opens a network or is privileged: the rules on the \
+         stack's own objects do not hold for it.",
+        (
+            "pass = [\"wide.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+            "pass = [\"good.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+        ),
+    )
+};
+
+pub(super) static PASS_SECRET: Rule = Rule {
+    severity: Severity::Warning,
+    fixed: false,
+    ..object(
+        "pass-secret",
+        "A passed Secret with its values in plain text.",
+        "Whoever reads the file or its history has the values; base64 hides nothing.",
+        (
+            "pass = [\"secret.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+            "[stack]\nname = \"s\"\n[secret.a]\nkey.b = { env = \"B\" }\n\
+             [service.a]\nimage = \"a:1\"\nuse = [\"secret.a\"]\n",
+        ),
+    )
+};

@@ -23,6 +23,16 @@ const MOST_BYTES: usize = 128 << 10;
 const MOST_OF_ALL: usize = 1 << 20;
 
 fn process_text(model: &Model, sink: &mut Sink) {
+    for config in &model.configs {
+        for key in &config.keys {
+            if let Content::Text(text) = &key.content {
+                let what = || format!("`{}` of `config.{}`", key.name, config.name);
+                if let Some(found) = nul(&text.plain()) {
+                    report(&what(), text.origin.span(), Some(found), sink);
+                }
+            }
+        }
+    }
     for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
         let mut total = 0;
         for container in workload.containers() {
@@ -66,7 +76,8 @@ fn texts(model: &Model, workload: &Workload, container: &Container, total: &mut 
             };
             size += content.len();
             *total += if inline { content.len() } else { 0 };
-            found = found.or(nul(&content));
+            // A key of a config is reported where it is set.
+            found = found.or(nul(&content).filter(|_| inline));
         }
         report(&what, text.origin.span(), found.or(too_long(size)), sink);
     }
@@ -96,7 +107,7 @@ fn used(model: &Model, workload: &Workload, container: &Container, sink: &mut Si
         for key in &model.configs[id].keys {
             let Content::Text(Text { .. }) = &key.content else { continue };
             let text = key.content.as_text().unwrap_or_default();
-            let found = nul(&text).or(too_long(used.variable(&key.name).len() + 1 + text.len()));
+            let found = too_long(used.variable(&key.name).len() + 1 + text.len());
             let what = format!("`{}` of `{}`", used.variable(&key.name), workload.reference());
             report(&what, Some(used.span), found, sink);
         }

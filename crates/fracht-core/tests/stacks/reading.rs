@@ -228,3 +228,36 @@ fn many_services_have_the_same_problems_in_the_same_order() {
     assert_eq!(many, few.repeat(600));
     assert_eq!(many, of(600));
 }
+
+#[test]
+fn keys_of_files_are_keys_and_nul_is_nowhere() {
+    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nuse = [\"config.c\"]\n[config.c]\nlines = \"c.env\"\n";
+    for (lines, rule) in [
+        ("a/b=1\n", "bad-name"),
+        ("..=1\n", "bad-name"),
+        ("A=x\0y\n", "process-text"),
+        ("A=\"x\0\"\n", "process-text"),
+        ("ü=1\n", "bad-name"),
+    ] {
+        let files = MemoryFiles::default().with("/s/fracht.toml", stack).with("/s/c.env", lines);
+        let mut project =
+            Project::open(&files, Path::new("/s/fracht.toml"), Path::new("fracht.toml")).unwrap();
+        let report = project.check("cluster").unwrap().report;
+        let rules: Vec<_> = report.findings().iter().map(|finding| finding.diagnostic.rule).collect();
+        assert_eq!(rules, [rule], "{lines:?}");
+    }
+    for line in [
+        "env.A = \"x\\u0000y\"",
+        "args = [\"\\u0000\"]",
+        "label.a = \"\\u0000\"",
+        "note.a = \"x\\u0000\"",
+        "workdir = \"/\\u0000\"",
+        "env.\"A\\u0000\" = \"x\"",
+        "[[patch]]\non = \"Deployment/a\"\nmerge = { metadata.annotations.x = \"\\u0000\" }",
+    ] {
+        let failed =
+            failed(&format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n{line}\n"), "cluster");
+        let one = matches!(failed.as_slice(), ["bad-value" | "process-text" | "bad-name"]);
+        assert!(one, "{line}: {failed:?}");
+    }
+}

@@ -107,7 +107,7 @@ fn wrong_words_are_told_one_message_each() {
         ("env.X = \"a\\u0000b\"", "process-text", "`X` of `service.a`"),
         ("args = [\"a\\u0000b\"]", "process-text", "an argument"),
         ("health = { run = [\"a\\u0000b\"] }", "process-text", "the health check"),
-        ("env.X = \"{config.n/k}\"\n[config.n]\nkey.k = \"a\\u0000b\"", "process-text", "`X`"),
+        ("env.X = \"{config.n/k}\"\n[config.n]\nkey.k = \"a\\u0000b\"", "process-text", "`k` of `config.n`"),
         ("mount.\"/a\" = \"volume.v\"\nmount.\"/a/\" = \"config.c\"", "defined-twice", "mounted at `/a`"),
         ("mount.\"/a\" = { from = \"volume.v\", shared = \"x\" }", "bad-value", "not a scratch folder"),
         (

@@ -4,7 +4,7 @@
 //! Policies add up: a pod may do what any of those that select it allows. A pod in a closed and in an open
 //! network has the way out of the open one, so that an open network has to allow it where it has such members.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use fracht_core::model::{Model, Network, NetworkId, Port, Workload};
 use fracht_core::plan::reach::{API_PORTS, NAME_PORTS, NODE_NAMES};
@@ -44,8 +44,8 @@ pub(crate) fn has_common(model: &Model) -> bool {
 }
 
 /// Whether any workload is in a network.
-pub(crate) fn has_members(model: &Model, id: NetworkId) -> bool {
-    model.workloads.iter().any(|workload| workload.networks.iter().any(|network| network.value == id))
+pub(crate) fn with_members(model: &Model) -> BTreeSet<NetworkId> {
+    model.workloads.iter().flat_map(|workload| &workload.networks).map(|network| network.value).collect()
 }
 
 /// The policy of a network.

@@ -187,7 +187,7 @@ fn scaling(id: WorkloadId, workload: &Workload, add: &mut impl FnMut(Group, usiz
 
 /// Policies stand before the pods that they protect: none is open for a moment.
 fn policies(model: &Model, add: &mut impl FnMut(Group, usize, Source)) {
-    for (id, _) in model.networks.entries().filter(|(id, _)| network_policy::has_members(model, *id)) {
+    for id in network_policy::with_members(model) {
         add(Group::Policies, 0, Source::Network(id));
     }
     if network_policy::has_common(model) {

@@ -3,6 +3,9 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use regex::RegexBuilder;
+use regex_syntax::hir::{Hir, Look};
+
 /// Where the value of an input came from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum InputSource {
@@ -56,6 +59,31 @@ impl Given {
     }
 }
 
+/// The most bytes of a pattern, as it is written and compiled.
+const MOST_OF_TEXT: usize = 1024;
+const MOST_OF_PROGRAM: usize = 64 << 10;
+
+/// Reads a pattern, which takes little however much it repeats.
+///
+/// # Errors
+/// Why it is none.
+pub(crate) fn pattern(text: &str) -> Result<Hir, String> {
+    if text.len() > MOST_OF_TEXT {
+        return Err(format!("it has more than {MOST_OF_TEXT} bytes"));
+    }
+    regex_syntax::parse(text).map_err(|_| "it can't be read as one".to_owned())
+}
+
+/// Whether the whole of a value fits a pattern.
+///
+/// # Errors
+/// Why the pattern is none: it can't be read, or it takes too much, as `(a{50}){50}` does.
+pub(crate) fn fits(text: &str, value: &str) -> Result<bool, String> {
+    let whole = Hir::concat(vec![Hir::look(Look::Start), pattern(text)?, Hir::look(Look::End)]);
+    let compiled = RegexBuilder::new(&whole.to_string()).size_limit(MOST_OF_PROGRAM).build();
+    Ok(compiled.map_err(|_| "it takes too much room; repeat less".to_owned())?.is_match(value))
+}
+
 /// The environment variable that gives an input: `FRACHT_INPUT_VERSION`.
 pub fn variable_name(input: &str) -> String {
     format!("FRACHT_INPUT_{}", input.to_uppercase().replace('-', "_"))
@@ -64,6 +92,22 @@ pub fn variable_name(input: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_pattern_is_for_the_whole_value_and_has_a_limit() {
+        for (text, value, fit) in [
+            ("a|ab", "ab", Ok(true)),
+            ("a|ab", "abc", Ok(false)),
+            ("(?x) a # one", "a", Ok(true)),
+            ("\\d+", "x1", Ok(false)),
+            ("(?m)^a$", "b\na", Ok(false)),
+        ] {
+            assert_eq!(fits(text, value), fit, "{text} {value}");
+        }
+        for text in ["a)|(.*", "(((a{99}){99}){99}){99}", "[", &"a".repeat(1025)] {
+            assert!(fits(text, "a").is_err(), "{text}");
+        }
+    }
 
     #[test]
     fn the_nearer_source_wins_in_any_order() {

@@ -197,8 +197,8 @@ pub(super) fn looks_in_prose(text: &str) -> Vec<Range<usize>> {
 
 /// Where a value stands in a text, in capital or small letters.
 fn occurrences(text: &str, value: &str) -> Vec<Range<usize>> {
-    let search = AhoCorasick::builder().ascii_case_insensitive(true).build([value]);
-    search.map(|search| search.find_iter(text).map(|found| found.range()).collect()).unwrap_or_default()
+    let (small, value) = (text.to_ascii_lowercase(), value.to_ascii_lowercase());
+    small.match_indices(&value).map(|(at, found)| at..at + found.len()).collect()
 }
 
 /// The parts of a text that stand between backticks.

@@ -2,6 +2,7 @@
 
 use crate::grammar::name::NameKind;
 use crate::grammar::{at, duration, host, image, mode, path, platform, quantity, schedule, share, user};
+use crate::input;
 
 /// A table and its keys.
 #[derive(Debug)]
@@ -102,7 +103,7 @@ pub(super) static PATTERN_TEXT: Grammar = Grammar {
     rule: "bad-value",
     what: "a regular expression",
     number: false,
-    check: |text| regex::Regex::new(text).map(drop).map_err(|_| "it can't be read as one".into()),
+    check: |text| input::pattern(text).map(drop),
     example: "'\\d+\\.\\d+'",
 };
 

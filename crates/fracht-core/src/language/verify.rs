@@ -96,9 +96,8 @@ impl Walk<'_> {
             (Shape::Map(names, of), Value::Table(entries)) => {
                 for (name, entry) in entries.iter() {
                     self.name(*names, name, entry.key_span);
-                    // Labels and notes: no process gets these.
-                    let text = entry.node.text().filter(|_| matches!(names, NameKind::Qualified));
-                    if text.is_some_and(|text| text.contains('\0')) && matches!(of, Shape::Setting) {
+                    // Notes take any text, and are started with no process.
+                    if key == "note" && entry.node.text().is_some_and(|text| text.contains('\0')) {
                         self.nul(entry.node.span, name);
                     }
                     self.value(of, &entry.node, name);

@@ -13,10 +13,23 @@ use crate::tree::{Entries, Entry, Node, Value};
 /// The shape of a service, a task or a pattern: a pattern has the keys of all.
 pub(super) static WORKLOAD: Shape = Shape::Table(&PATTERN);
 
+/// How many patterns, or targets, may be like each other in a row: more are none that people follow.
+pub(super) const DEEPEST: usize = 100;
+
+/// Reports a row of patterns or targets that is too long.
+pub(super) fn too_deep(what: &str, span: Span, sink: &mut Sink) {
+    sink.push(
+        Diagnostic::new("like-cycle", format!("more than {DEEPEST} {what} are like each other in a row"))
+            .at(span, "one too many")
+            .help("put what they share into one of them"),
+    );
+}
+
 /// The patterns of a stack, laid together as they are asked for.
 pub(super) struct Patterns {
     written: Entries,
-    together: BTreeMap<String, Arc<Entries>>,
+    /// Each with how many it is like in a row.
+    together: BTreeMap<String, (Arc<Entries>, usize)>,
     /// Those that are being laid together, with the place that asked for each.
     open: Vec<(String, Span)>,
 }
@@ -29,40 +42,54 @@ impl Patterns {
 
     /// What the patterns of a `like` say, later ones over earlier ones.
     pub(super) fn of(&mut self, like: Option<&Node>, sink: &mut Sink) -> Arc<Entries> {
-        let mut whole: Arc<Entries> = Arc::default();
+        self.together_with_depth(like, sink).0
+    }
+
+    /// The same, with how many patterns are like each other in a row.
+    fn together_with_depth(&mut self, like: Option<&Node>, sink: &mut Sink) -> (Arc<Entries>, usize) {
+        let (mut whole, mut deepest): (Arc<Entries>, usize) = (Arc::default(), 0);
         for (name, span) in names("pattern", like) {
-            let pattern = self.one(&name, span, sink);
+            let (pattern, depth) = self.one(&name, span, sink);
+            if depth >= DEEPEST {
+                too_deep("patterns", span, sink);
+                continue;
+            }
+            deepest = deepest.max(depth + 1);
             if whole.is_empty() {
                 whole = pattern;
             } else {
                 super::lay::lay(Arc::make_mut(&mut whole), &pattern, Some(&WORKLOAD));
             }
         }
-        whole
+        (whole, deepest)
     }
 
-    fn one(&mut self, name: &str, span: Span, sink: &mut Sink) -> Arc<Entries> {
+    fn one(&mut self, name: &str, span: Span, sink: &mut Sink) -> (Arc<Entries>, usize) {
         if let Some(known) = self.together.get(name) {
-            return Arc::clone(known);
+            return known.clone();
         }
         let Some(entry) = self.written.get(name).cloned() else {
             report_unknown("pattern", name, span, self.written.keys().map(|name| &**name), sink);
-            return Arc::default();
+            return Default::default();
         };
         if let Some(at) = self.open.iter().position(|(open, _)| open == name) {
             circle(self.open.get(at..).unwrap_or_default(), span, sink);
-            return Arc::default();
+            return Default::default();
+        }
+        if self.open.len() >= DEEPEST {
+            too_deep("patterns", span, sink);
+            return Default::default();
         }
         self.open.push((name.to_owned(), span));
-        let mut whole = self.of(entry.node.at(&["like"]), sink);
+        let (mut whole, depth) = self.together_with_depth(entry.node.at(&["like"]), sink);
         lay_part(&mut whole, &entry.node, sink);
         // What it is like and what it drops has been done; its users do not inherit it.
         let entries = Arc::make_mut(&mut whole);
         entries.shift_remove("like");
         entries.shift_remove("drop");
         self.open.pop();
-        self.together.insert(name.to_owned(), Arc::clone(&whole));
-        whole
+        self.together.insert(name.to_owned(), (Arc::clone(&whole), depth));
+        (whole, depth)
     }
 
     /// Lays together the patterns that nobody uses too: their mistakes are told as well.

@@ -1,8 +1,9 @@
 //! The targets of a stack, by name, and what each is like.
 
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-use super::like::{circle, names};
+use super::like::{DEEPEST, circle, names, too_deep};
 use super::report_unknown;
 use crate::diag::Sink;
 use crate::source::Span;
@@ -15,6 +16,7 @@ const DEFAULT: &str = "cluster";
 #[derive(Clone, Debug)]
 pub struct Targets {
     named: Vec<(Arc<str>, Option<Node>)>,
+    by_name: HashMap<Arc<str>, usize>,
 }
 
 impl Targets {
@@ -30,7 +32,8 @@ impl Targets {
         if named.is_empty() {
             named.push((DEFAULT.into(), None));
         }
-        Self { named }
+        let by_name = named.iter().enumerate().map(|(index, (name, _))| (Arc::clone(name), index)).collect();
+        Self { named, by_name }
     }
 
     /// The names, in the order of the file; never empty.
@@ -38,43 +41,80 @@ impl Targets {
         self.named.iter().map(|(name, _)| &**name)
     }
 
-    fn find(&self, name: &str) -> Option<&(Arc<str>, Option<Node>)> {
-        self.named.iter().find(|(known, _)| **known == *name)
+    fn find(&self, name: &str) -> Option<usize> {
+        self.by_name.get(name).copied()
     }
 
     /// A target's name and the tables to lay over the stack: those that it is like first, itself last, each
     /// once.
     pub(crate) fn chain(&self, name: &str, sink: &mut Sink) -> Option<(&Arc<str>, Vec<&Node>)> {
-        let (name, node) = self.find(name)?;
-        let mut chain = Vec::new();
-        if let Some(node) = node {
-            self.follow(name, node, &mut Vec::new(), &mut chain, sink);
-        }
-        Some((name, chain))
+        let index = self.find(name)?;
+        let (name, _) = self.named.get(index)?;
+        let mut walk = Walk { open: Vec::new(), done: HashSet::new(), chain: Vec::new(), steps: 0 };
+        self.follow(index, &mut walk, sink);
+        Some((name, walk.chain))
     }
 
-    fn follow<'a>(
-        &'a self,
-        name: &str,
-        node: &'a Node,
-        open: &mut Vec<(String, Span)>,
-        chain: &mut Vec<&'a Node>,
-        sink: &mut Sink,
-    ) {
-        open.push((name.to_owned(), node.span));
+    /// Follows what a target is like. What has been followed once is not gone through again: however often targets are
+    /// like each other, the steps are as many as there are references.
+    fn follow<'a>(&'a self, index: usize, walk: &mut Walk<'a>, sink: &mut Sink) {
+        let Some((name, Some(node))) = self.named.get(index) else { return };
+        walk.open.push((name.to_string(), node.span));
         for (other, span) in names("target", node.at(&["like"])) {
-            if let Some(at) = open.iter().position(|(open, _)| *open == other) {
-                circle(open.get(at..).unwrap_or_default(), span, sink);
+            walk.steps += 1;
+            if let Some(at) = walk.open.iter().position(|(open, _)| *open == other) {
+                circle(walk.open.get(at..).unwrap_or_default(), span, sink);
                 continue;
             }
             match self.find(&other) {
-                Some((_, Some(base))) => self.follow(&other, base, open, chain, sink),
-                _ => report_unknown("target", &other, span, self.names(), sink),
+                Some(base) if walk.done.contains(&base) => {}
+                Some(base) if walk.open.len() < DEEPEST => self.follow(base, walk, sink),
+                Some(_) => too_deep("targets", span, sink),
+                None => report_unknown("target", &other, span, self.names(), sink),
             }
         }
-        open.pop();
-        if !chain.iter().any(|known| std::ptr::eq(*known, node)) {
-            chain.push(node);
+        walk.open.pop();
+        if walk.done.insert(index) {
+            walk.chain.push(node);
         }
+    }
+}
+
+/// What is known while targets are followed.
+struct Walk<'a> {
+    /// Those that are being followed, with the place that asked for each.
+    open: Vec<(String, Span)>,
+    done: HashSet<usize>,
+    chain: Vec<&'a Node>,
+    /// How many references have been looked at.
+    steps: usize,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::source::{Sources, Syntax};
+    use crate::syntax;
+
+    /// The references that are looked at for the last of some targets, each like the one before it several times.
+    fn steps(count: usize, times: usize) -> (usize, usize) {
+        let mut text = "[target.t0]\non = \"cluster\"\n".to_owned();
+        for index in 1..count {
+            let like = format!("\"target.t{}\", ", index - 1).repeat(times);
+            text.push_str(&format!("[target.t{index}]\nlike = [{like}]\n"));
+        }
+        let (mut sources, mut sink) = (Sources::default(), Sink::default());
+        let file = sources.add("/s/f".as_ref(), "f".into(), text.as_str().into(), Syntax::Stack);
+        let targets = Targets::of(&syntax::parse(&text, file, &mut sink));
+        let mut walk = Walk { open: Vec::new(), done: HashSet::new(), chain: Vec::new(), steps: 0 };
+        targets.follow(count - 1, &mut walk, &mut sink);
+        assert_eq!((walk.chain.len(), sink.take().len()), (count, 0));
+        (walk.steps, count)
+    }
+
+    #[test]
+    fn targets_that_are_like_each_other_many_times_are_followed_once() {
+        assert_eq!(steps(20, 2), (19 * 2, 20));
+        assert_eq!(steps(80, 3), (79 * 3, 80));
     }
 }

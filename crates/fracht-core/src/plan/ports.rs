@@ -88,12 +88,15 @@ impl PortPlan {
     /// The port plan of `model`. Numbers that are written are taken first, those that are chosen go
     /// around them; the same model gets the same plan.
     pub fn of(model: &Model) -> Self {
-        let mut plan = Planner { model, taken: Taken::new(), wanted: Vec::new() };
+        let mut plan =
+            Planner { model, taken: Taken::new(), wanted: Vec::new(), next: BTreeMap::new(), steps: 0 };
         let mut entries = Vec::new();
         for (service, workload) in model.workloads.entries() {
+            // Two ports of one number clash in the pod already.
+            let differs = workload.ports().iter().any(|port| port.inner.is_some());
             for (index, port) in workload.ports().iter().enumerate() {
                 let port_index = PortIndex(index);
-                plan.claim_inside(service, workload, port_index, port);
+                plan.claim_inside(service, port_index, port, differs);
                 entries.push(PortEntry { service, port: port_index, at: Vec::new() });
             }
         }
@@ -139,6 +142,10 @@ struct Planner<'m> {
     model: &'m Model,
     taken: Taken,
     wanted: Vec<(Ground, Protocol, u16, Owner)>,
+    /// For each number that is taken, one behind it that may be free: where a search goes on.
+    next: BTreeMap<(Ground, Protocol, u16), u32>,
+    /// How many numbers have been looked at in searches.
+    steps: usize,
 }
 
 impl Planner<'_> {
@@ -150,16 +157,17 @@ impl Planner<'_> {
         match self.taken.entry(slot(ground, protocol, number)) {
             Entry::Occupied(first) if ground == Ground::Nodes && shares(self.model, *first.get(), owner) => {}
             Entry::Occupied(_) => self.wanted.push((ground, protocol, number, owner)),
-            Entry::Vacant(free) => _ = free.insert(owner),
+            Entry::Vacant(free) => {
+                free.insert(owner);
+                self.next.insert(slot(ground, protocol, number), u32::from(number) + 1);
+            }
         }
     }
 
-    fn claim_inside(&mut self, service: WorkloadId, workload: &Workload, index: PortIndex, port: &Port) {
+    fn claim_inside(&mut self, service: WorkloadId, index: PortIndex, port: &Port, differs: bool) {
         let owner = |span| Owner { service, port: index, span };
         let written = owner(port.number.span().unwrap_or(port.span));
         self.claim(Ground::Pod(service), port.protocol, port.number.value, written);
-        // Two ports of one number clash in the pod already.
-        let differs = workload.ports().iter().any(|port| port.inner.is_some());
         if differs {
             let inner = owner(port.inner_span());
             self.claim(Ground::Inner(service), port.protocol, port.inner_number(), inner);
@@ -220,15 +228,32 @@ impl Planner<'_> {
     }
 
     /// The first free number from `first` on, going around once where there is a range.
-    fn free(&self, ground: Ground, protocol: Protocol, first: u16) -> Option<u16> {
+    fn free(&mut self, ground: Ground, protocol: Protocol, first: u16) -> Option<u16> {
         let (least, most) = match ground {
             Ground::Nodes => (*NODE_RANGE.start(), *NODE_RANGE.end()),
             _ => (1024, u16::MAX),
         };
         let first = first.clamp(least, most);
-        let free = |number: &u16| !self.taken.contains_key(&slot(ground, protocol, *number));
-        // Runs of taken numbers are skipped by the order of the map: the cost is that of the run.
-        (first..=most).find(free).or_else(|| (least..first).find(free))
+        let behind = self.free_from(ground, protocol, first);
+        behind
+            .filter(|number| *number <= most)
+            .or_else(|| self.free_from(ground, protocol, least).filter(|number| *number < first))
+    }
+
+    /// The first free number from `first` on, without an end. All that is passed on the way leads there the next time, so
+    /// that many searches take about as many steps as there are numbers.
+    fn free_from(&mut self, ground: Ground, protocol: Protocol, first: u16) -> Option<u16> {
+        let (mut at, mut passed) = (u32::from(first), Vec::new());
+        while let Some(next) = u16::try_from(at).ok().and_then(|n| self.next.get(&slot(ground, protocol, n)))
+        {
+            passed.push(at);
+            at = *next;
+            self.steps += 1;
+        }
+        for number in passed.into_iter().filter_map(|number| u16::try_from(number).ok()) {
+            self.next.insert(slot(ground, protocol, number), at);
+        }
+        u16::try_from(at).ok()
     }
 
     fn replicas(&self, service: WorkloadId) -> usize {
@@ -236,14 +261,14 @@ impl Planner<'_> {
         service.map_or(1, |service| service.replicas.value.least().max(1) as usize)
     }
 
-    fn clashes(&self) -> Vec<Clash> {
-        let clash = |(ground, protocol, number, second): &(Ground, Protocol, u16, Owner)| {
-            let first = *self.taken.get(&slot(*ground, *protocol, *number))?;
-            let free = self.free(*ground, *protocol, *number);
-            let (ground, protocol, number, second) = (*ground, *protocol, *number, *second);
+    fn clashes(&mut self) -> Vec<Clash> {
+        let wanted = std::mem::take(&mut self.wanted);
+        let clash = |(ground, protocol, number, second): (Ground, Protocol, u16, Owner)| {
+            let first = *self.taken.get(&slot(ground, protocol, number))?;
+            let free = self.free(ground, protocol, number);
             Some(Clash { ground, number, protocol, first, second, free })
         };
-        self.wanted.iter().filter_map(clash).collect()
+        wanted.into_iter().filter_map(clash).collect()
     }
 }
 

@@ -1,6 +1,6 @@
 //! What every container has: those of services, tasks and helpers.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 use super::fields::Fields;
@@ -131,6 +131,7 @@ fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Variable> {
 
 fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
     let mut mounts: Vec<Mount> = Vec::new();
+    let mut places: HashMap<String, usize> = HashMap::new();
     for (path, entry) in fields.map(reader, "mount") {
         let Some(mount) = mount::read(reader, path, entry) else { continue };
         if path.split('/').find(|step| !step.is_empty()) == Some("proc") {
@@ -142,7 +143,8 @@ fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
             );
             continue;
         }
-        if let Some(first) = mounts.iter().find(|known| same_place(&known.path, path)) {
+        let first = places.get(&place(path)).and_then(|index| mounts.get(*index));
+        if let Some(first) = first {
             reader.tainted = true;
             reader.sink.push(
                 Diagnostic::new("defined-twice", format!("two things are mounted at `{}`", first.path))
@@ -152,17 +154,15 @@ fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
             );
             continue;
         }
+        places.insert(place(path), mounts.len());
         mounts.push(mount);
     }
     mounts
 }
 
-/// Whether two paths lead to one place: slashes may be doubled, and stand at the end.
-fn same_place(a: &str, b: &str) -> bool {
-    let steps = |path: &'_ str| {
-        path.split('/').filter(|step| !step.is_empty()).map(str::to_owned).collect::<Vec<_>>()
-    };
-    steps(a) == steps(b)
+/// The place that a path leads to: slashes may be doubled, and stand at the end.
+fn place(path: &str) -> String {
+    path.split('/').filter(|step| !step.is_empty()).collect::<Vec<_>>().join("/")
 }
 
 fn before_stop(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Option<At<BeforeStop>> {

@@ -2,13 +2,11 @@
 
 use std::sync::Arc;
 
-use regex::Regex;
-
 use super::Reader;
 use super::fields::Fields;
 use crate::cover::may_be_secret;
 use crate::diag::Diagnostic;
-use crate::input::{Given, InputSource, variable_name};
+use crate::input::{self, Given, InputSource, variable_name};
 use crate::tree::{Entry, Node, Value};
 
 /// Reads the inputs. One without a value is reported, and stands for nothing.
@@ -80,18 +78,25 @@ fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, given: &Given) -> Op
         );
         return None;
     }
-    let whole = pattern.as_ref().and_then(|pattern| Regex::new(&format!("^(?:{})$", pattern.value)).ok());
-    if let (Some(pattern), Some(whole)) = (pattern, whole)
-        && !whole.is_match(&value)
-    {
-        // The value may be secret: it is not repeated.
-        let message =
-            format!("The value of the input {name}, from {}, does not fit its pattern.", source.words());
-        reader.sink.push(
-            Diagnostic::new("input-refused", message)
-                .at(pattern.span(), "the whole value has to fit this")
-                .help(format!("Give another with --input {name}=VALUE.")),
-        );
+    // What can't be read as a pattern has been reported by the check of shapes.
+    let written = pattern.as_ref().filter(|pattern| input::pattern(&pattern.value).is_ok());
+    match written.map(|pattern| (input::fits(&pattern.value, &value), pattern.span())) {
+        None | Some((Ok(true), _)) => {}
+        Some((Ok(false), span)) => {
+            // The value may be secret: it is not repeated.
+            let message =
+                format!("The value of the input {name}, from {}, does not fit its pattern.", source.words());
+            reader.sink.push(
+                Diagnostic::new("input-refused", message)
+                    .at(span, "the whole value has to fit this")
+                    .help(format!("Give another with --input {name}=VALUE.")),
+            );
+        }
+        Some((Err(reason), span)) => reader.sink.push(
+            Diagnostic::new("bad-value", format!("the pattern of `input.{name}` cannot be used"))
+                .at(span, reason)
+                .help("write a shorter pattern, such as `[a-z0-9-]+`"),
+        ),
     }
     Some(value)
 }

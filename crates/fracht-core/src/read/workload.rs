@@ -1,5 +1,6 @@
 //! `[service.NAME]` and `[task.NAME]`.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use rayon::iter::ParallelIterator as _;
@@ -379,10 +380,11 @@ fn pull(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<At<SecretId>> {
 fn networks(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<At<NetworkId>> {
     let names = fields.plains(reader, "network").unwrap_or_default();
     let mut networks: Vec<At<NetworkId>> = Vec::new();
+    let mut known = BTreeSet::new();
     for name in names {
         match (reader.symbols.network(&name.value), name.span()) {
             (Some(id), _) => {
-                if !networks.iter().any(|known| known.value == id) {
+                if known.insert(id) {
                     networks.push(At { value: id, origin: name.origin });
                 }
             }

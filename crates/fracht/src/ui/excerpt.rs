@@ -3,10 +3,14 @@
 use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Renderer, Snippet};
 use fracht_core::cover::{Cover, escaped};
 use fracht_core::diag::{Diagnostic, Finding, Label, Severity};
-use fracht_core::source::Sources;
+use fracht_core::source::{SourceFile, Sources, Span};
 
 /// Columns that an excerpt may take.
 const WIDTH: usize = 100;
+/// Lines with more bytes than this are shown around the first label only: nobody reads the rest.
+const LONG: usize = 8_000;
+/// Bytes that are shown on each side of it then.
+const AROUND: usize = 120;
 /// Labels further apart than this many lines get an excerpt each: what lies between is not read.
 const FAR: usize = 100;
 
@@ -83,18 +87,37 @@ fn snippet<'a>(
     let file = sources.file(first.span.file)?;
     let lines = || labels.iter().map(|(_, label)| file.line_of(label.span.start));
     let (from, to) = (lines().min()?, lines().max()?);
-    let (start, end) = (file.line_range(from).start, file.line_range(to).end);
+    let (mut start, mut end) = (file.line_range(from).start, file.line_range(to).end);
+    if end - start > LONG {
+        (start, end) = window(file, first.span);
+    }
+    let within = |span: Span| (start..=end).contains(&(span.start as usize));
     let shown = cover.source(first.span.file, start..end);
     let place = |byte: usize| shown.at(byte.saturating_sub(start));
+    let line = if start == file.line_range(from).start { from } else { file.line_of(first.span.start) };
     let mut snippet =
-        Snippet::source(shown.text.clone()).path(escaped(&file.shown).into_owned()).line_start(from);
-    for (kind, label) in labels {
+        Snippet::source(shown.text.clone()).path(escaped(&file.shown).into_owned()).line_start(line);
+    for (kind, label) in labels.iter().filter(|(_, label)| within(label.span)) {
         // A value of several lines is shown by its first one.
-        let line_end = file.line_range(file.line_of(label.span.start)).end;
+        let line_end = file.line_range(file.line_of(label.span.start)).end.min(end);
         let at = (label.span.start as usize).min(line_end);
         let until = (label.span.end as usize).clamp(at, line_end);
         let words = (!label.text.is_empty()).then_some(label.text.as_str());
         snippet = snippet.annotation(kind.span(place(at)..place(until).max(place(at))).label(words));
     }
     Some(snippet)
+}
+
+/// The bytes around a span in its line, at ends of characters.
+fn window(file: &SourceFile, span: Span) -> (usize, usize) {
+    let line = file.line_range(file.line_of(span.start));
+    let mut start = (span.start as usize).saturating_sub(AROUND).max(line.start);
+    let mut end = (span.start as usize + AROUND).min(line.end).max(start);
+    while !file.text.is_char_boundary(start) {
+        start -= 1;
+    }
+    while !file.text.is_char_boundary(end) {
+        end += 1;
+    }
+    (start, end)
 }

@@ -1,0 +1,125 @@
+//! What must hold for any input: no panic, and what each function asserts.
+
+use std::path::Path;
+
+use fracht_cluster::diff::compare;
+use fracht_cluster::{Comments, Format, Rendering, read_objects};
+use fracht_core::check::Project;
+use fracht_core::cover::{self, Cover};
+use fracht_core::files::MemoryFiles;
+use fracht_core::grammar::lines;
+use fracht_core::plan::order::Order;
+use fracht_core::plan::ports::PortPlan;
+
+/// A stack that uses every file that a target makes up.
+const BASE: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.http = 80\n";
+
+/// Looks at a stack with its files, under each of its targets, and at its objects if it is good.
+fn look(stack: &[u8], files: &[(&str, &[u8])]) {
+    let all = files.iter().fold(MemoryFiles::default(), |all, (name, content)| {
+        all.with(format!("/s/{name}"), content.to_vec())
+    });
+    let all = all.with("/s/fracht.toml", stack).with("/s/app/Containerfile", "from scratch");
+    let Ok(mut project) = Project::open(&all, Path::new("/s/fracht.toml"), Path::new("fracht.toml")) else {
+        return;
+    };
+    let targets: Vec<String> = project.targets().names().take(3).map(str::to_owned).collect();
+    for target in targets {
+        let Some(verdict) = project.check(&target) else { continue };
+        let cover = Cover::new(&verdict.report, project.sources());
+        for finding in verdict.report.findings() {
+            let shown = cover.diagnostic(&finding.diagnostic);
+            assert!(!shown.message.contains(cover::is_unsafe), "{:?}", shown.message);
+            for label in shown.primary.iter().chain(&shown.related) {
+                let Some(file) = project.sources().file(label.span.file) else { continue };
+                let lines = file.lines_of(label.span);
+                let excerpt = cover.source(label.span.file, lines.clone());
+                let breaks = |text: &str| text.matches('\n').count();
+                assert_eq!(breaks(&excerpt.text), breaks(&file.text[lines]));
+            }
+        }
+        for table in project.tables().take(20).collect::<Vec<_>>() {
+            let path: Vec<String> = table.split('.').map(str::to_owned).collect();
+            project.trace(&verdict, &path);
+        }
+        Order::of(&verdict.model);
+        PortPlan::of(&verdict.model);
+        let Some(checked) = verdict.checked() else { continue };
+        let rendering = Rendering::new(checked);
+        if !rendering.problems().iter().all(|problem| problem.rule.starts_with("pass-")) {
+            continue;
+        }
+        let mut yaml = Vec::new();
+        rendering.write(Format::Yaml, Comments::Lines(project.sources()), &mut yaml).expect("memory takes all");
+        let mut json = Vec::new();
+        rendering.write(Format::Json, Comments::None, &mut json).expect("memory takes all");
+        let text = std::str::from_utf8(&yaml).expect("what is written is text");
+        let json = std::str::from_utf8(&json).expect("what is written is text");
+        let (one, other) = (read_objects(text), read_objects(json));
+        let (Ok(one), Ok(other)) = (one, other) else { panic!("what was written can't be read:\n{text}") };
+        assert_eq!(one.len(), rendering.pieces().len(), "{text}");
+        let difference = compare(&one, &other);
+        assert!(difference.objects.is_empty(), "{difference:#?}\n{text}");
+        for file in rendering.files(Format::Yaml, Comments::None).expect("our own objects can be written") {
+            assert!(!file.name.contains(['/', '\\', '\0']) && !file.name.starts_with('.'), "{}", file.name);
+        }
+    }
+}
+
+/// Any text as a stack file.
+pub fn stack(data: &[u8]) {
+    look(data, &[]);
+}
+
+/// Any lines in a stack that is good so far, so that objects come of them.
+pub fn objects(data: &[u8]) {
+    look(&[BASE.as_bytes(), data].concat(), &[]);
+}
+
+/// Any text as a file of objects that are passed through.
+pub fn pass(data: &[u8]) {
+    look(format!("pass = [\"a.yaml\"]\n{BASE}").as_bytes(), &[("a.yaml", data)]);
+    if let Ok(text) = std::str::from_utf8(data)
+        && let Ok(objects) = read_objects(text)
+    {
+        assert!(compare(&objects, &objects).objects.is_empty());
+        compare(&objects, &[]);
+        compare(&[], &objects);
+    }
+}
+
+/// Any text as the change of an object.
+pub fn patch(data: &[u8]) {
+    for on in ["Deployment/a", "Service/a"] {
+        look(&[BASE.as_bytes(), format!("[[patch]]\non = \"{on}\"\n").as_bytes(), data].concat(), &[]);
+    }
+}
+
+/// Any text as a file of `KEY=value` lines.
+pub fn lines(data: &[u8]) {
+    let stack = format!("{BASE}use = [\"config.c\"]\n[config.c]\nlines = \"c.env\"\n");
+    look(stack.as_bytes(), &[("c.env", data)]);
+    let Ok(text) = std::str::from_utf8(data) else { return };
+    let (settings, broken) = lines::parse(text);
+    for setting in settings {
+        assert_eq!(text[setting.key_at.clone()], setting.key);
+        assert!(text.get(setting.value_at).is_some());
+    }
+    for line in broken {
+        assert!(text.get(line.at).is_some());
+    }
+}
+
+/// Any text as a value with references, and as something that is shown.
+pub fn texts(data: &[u8]) {
+    let Ok(text) = std::str::from_utf8(data) else { return };
+    for hit in cover::hits(text) {
+        assert!(text.get(hit.range).is_some());
+    }
+    let shown = cover::text(text);
+    assert_eq!(shown.matches('\n').count(), text.matches('\n').count());
+    assert!(!cover::escaped(text).contains(cover::is_unsafe));
+    let quoted = text.escape_unicode().to_string().replace("\\u{", "\\U").replace('}', "");
+    let padded: String = quoted.split("\\U").skip(1).map(|hex| format!("\\U{hex:0>8}")).collect();
+    look(format!("{BASE}env.A = \"{padded}\"\n").as_bytes(), &[]);
+}

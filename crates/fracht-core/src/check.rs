@@ -130,7 +130,7 @@ impl<'f> Project<'f> {
             seen: BTreeSet::new(),
             depth: 0,
         };
-        let mut tree = gather.file(path, shown.display().to_string(), text);
+        let mut tree = gather.file(path, &shown.display().to_string(), text);
         stamp_layers(&mut tree);
         let targets = Targets::of(&tree);
         Ok(Self {

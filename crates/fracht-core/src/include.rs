@@ -35,7 +35,7 @@ const DEEPEST: usize = 32;
 
 impl Gather<'_> {
     /// The tree of a file and of all that it includes.
-    pub(crate) fn file(&mut self, path: &Path, shown: String, text: &str) -> Node {
+    pub(crate) fn file(&mut self, path: &Path, shown: &str, text: &str) -> Node {
         self.seen.insert(self.files.canonical(path).unwrap_or_else(|_| path.to_owned()));
         let id = self.sources.add(path, shown, text.into(), Syntax::Stack);
         let mut tree = syntax::parse(text, id, self.sink);
@@ -98,7 +98,7 @@ impl Gather<'_> {
                     let below = path.strip_prefix(self.root).unwrap_or(&path);
                     let shown = self.shown.join(below).display().to_string();
                     self.depth += 1;
-                    trees.push(self.file(&path, shown, text.trim_start_matches('\u{feff}')));
+                    trees.push(self.file(&path, &shown, text.trim_start_matches('\u{feff}')));
                     self.depth -= 1;
                 }
                 Err(PathProblem::Unreadable(reason)) => {

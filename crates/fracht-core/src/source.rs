@@ -139,14 +139,14 @@ pub struct Sources {
 
 impl Sources {
     /// Takes a file in; the same path twice gives the same id.
-    pub fn add(&mut self, path: &Path, shown: String, text: Arc<str>, syntax: Syntax) -> FileId {
+    pub fn add(&mut self, path: &Path, shown: &str, text: Arc<str>, syntax: Syntax) -> FileId {
         if let Some(known) = self.by_path.get(path) {
             return *known;
         }
         let id = FileId(u32::try_from(self.files.len()).unwrap_or(u32::MAX));
         let (lines, hidden) = (OnceLock::new(), OnceLock::new());
         // It stands in messages, listings and comments: nothing in it acts on what shows them.
-        let shown = cover::escaped(&shown).into_owned();
+        let shown = cover::escaped(shown).into_owned();
         self.files.push(SourceFile { path: path.to_owned(), shown, text, syntax, lines, hidden });
         self.by_path.insert(path.to_owned(), id);
         id
@@ -189,7 +189,7 @@ mod tests {
     fn places_count_characters_and_survive_carriage_returns() {
         let mut sources = Sources::default();
         let text = "a = 1\r\nü = 'é'\r\n\r\nlast";
-        let file = sources.add(Path::new("/s/f.toml"), "f.toml".into(), text.into(), Syntax::Stack);
+        let file = sources.add(Path::new("/s/f.toml"), "f.toml", text.into(), Syntax::Stack);
         let at = |needle: &str| {
             let start = text.find(needle).unwrap();
             Span::new(file, start..start + needle.len())
@@ -202,6 +202,6 @@ mod tests {
         assert_eq!(&text[shown.line_range(2)], "ü = 'é'");
         assert_eq!(shown.line_range(3).len(), 0);
         assert_eq!(shown.line_range(9), 0..0);
-        assert_eq!(sources.add(Path::new("/s/f.toml"), "f.toml".into(), "".into(), Syntax::Stack), file);
+        assert_eq!(sources.add(Path::new("/s/f.toml"), "f.toml", "".into(), Syntax::Stack), file);
     }
 }

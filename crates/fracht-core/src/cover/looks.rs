@@ -196,7 +196,7 @@ fn opening_quote(value: &str) -> (&str, Option<char>) {
 
 /// The bytes up to the quote that closes a value, or to the end of the line.
 fn closing(inner: &str, quote: char) -> usize {
-    let end = inner.find(|c| c == quote || c == '\n').unwrap_or(inner.len());
+    let end = inner.find([quote, '\n']).unwrap_or(inner.len());
     if at(inner, 0..end).ends_with('\\') { end - 1 } else { end }
 }
 
@@ -214,10 +214,12 @@ fn words(text: &str, hits: &mut Vec<Hit>) {
                 let certainty = if is_token(bare) { Sure } else { Likely };
                 hits.push(Hit { range: whole.clone(), what: "credentials", certainty, in_prose: true });
             }
-        } else if let Some(name) = flag_name(before) {
-            if may_be_secret_name(name) && !word.starts_with('-') && !is_reference(word) && !is_switch(word) {
-                hits.push(Hit { range: whole.clone(), what: "a secret", certainty: Likely, in_prose: false });
-            }
+        } else if flag_name(before).is_some_and(may_be_secret_name)
+            && !word.starts_with('-')
+            && !is_reference(word)
+            && !is_switch(word)
+        {
+            hits.push(Hit { range: whole.clone(), what: "a secret", certainty: Likely, in_prose: false });
         }
         if is_login_flag(before)
             && let Some(password) = password_of(word)

@@ -11,7 +11,7 @@ use aho_corasick::AhoCorasick;
 use super::stack::unescaped;
 use super::{Shown, escaped, looks};
 use crate::diag::{Diagnostic, Label, Report};
-use crate::source::{FileId, Sources, Span};
+use crate::source::{FileId, SourceFile, Sources, Span};
 
 /// Covers what a report says.
 pub struct Cover<'a> {
@@ -54,7 +54,7 @@ impl<'a> Cover<'a> {
     /// What is covered in a part of a file.
     pub fn hidden(&self, file: FileId, part: &Range<usize>) -> &[Range<usize>] {
         let known = self.hidden.get(&file).map(Vec::as_slice);
-        let ranges = known.or_else(|| self.sources.file(file).map(|file| file.hidden())).unwrap_or_default();
+        let ranges = known.or_else(|| self.sources.file(file).map(SourceFile::hidden)).unwrap_or_default();
         let from = ranges.partition_point(|range| range.end <= part.start);
         let to = ranges.partition_point(|range| range.start < part.end);
         ranges.get(from..to).unwrap_or_default()

@@ -179,15 +179,12 @@ fn words(name: &str) -> Vec<String> {
     let mut words = vec![String::new()];
     let mut small_before = false;
     for c in name.chars() {
-        if !c.is_alphanumeric() {
+        let begins = !c.is_alphanumeric() || small_before && c.is_uppercase();
+        if begins {
             words.push(String::new());
-        } else {
-            if small_before && c.is_uppercase() {
-                words.push(String::new());
-            }
-            if let Some(word) = words.last_mut() {
-                word.extend(c.to_uppercase());
-            }
+        }
+        if let Some(word) = words.last_mut().filter(|_| c.is_alphanumeric()) {
+            word.extend(c.to_uppercase());
         }
         small_before = c.is_lowercase();
     }

@@ -117,7 +117,7 @@ mod tests {
     #[test]
     fn of_a_million_problems_a_thousand_are_kept_and_all_are_counted() {
         let mut sources = Sources::default();
-        let file = sources.add("/s/a".as_ref(), "a".into(), "".into(), Syntax::Stack);
+        let file = sources.add("/s/a".as_ref(), "a", "".into(), Syntax::Stack);
         let mut sink = Sink::default();
         for at in 0..1_000_000 {
             sink.push(Diagnostic::new("unused", "x").at(Span::new(file, at * 4..at * 4 + 2), "y"));

@@ -9,12 +9,8 @@ use crate::syntax;
 fn verdict(table: &'static super::TableShape, key: &str, value: &str) -> Vec<String> {
     let mut sources = Sources::default();
     let text = format!("{key} = {value}\n");
-    let file = sources.add(
-        Path::new("/s/f.toml"),
-        "f.toml".into(),
-        text.as_str().into(),
-        crate::source::Syntax::Stack,
-    );
+    let file =
+        sources.add(Path::new("/s/f.toml"), "f.toml", text.as_str().into(), crate::source::Syntax::Stack);
     let mut sink = Sink::default();
     let node = syntax::parse(&text, file, &mut sink);
     verify(table, &node, &sources, &mut sink);

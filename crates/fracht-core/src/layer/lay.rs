@@ -119,8 +119,7 @@ mod tests {
 
     fn tree(text: &str) -> Node {
         let mut sources = Sources::default();
-        let file =
-            sources.add("/s/f.toml".as_ref(), "f.toml".into(), text.into(), crate::source::Syntax::Stack);
+        let file = sources.add("/s/f.toml".as_ref(), "f.toml", text.into(), crate::source::Syntax::Stack);
         syntax::parse(text, file, &mut Sink::default())
     }
 

@@ -104,7 +104,7 @@ mod tests {
             text.push_str(&format!("[target.t{index}]\nlike = [{like}]\n"));
         }
         let (mut sources, mut sink) = (Sources::default(), Sink::default());
-        let file = sources.add("/s/f".as_ref(), "f".into(), text.as_str().into(), Syntax::Stack);
+        let file = sources.add("/s/f".as_ref(), "f", text.as_str().into(), Syntax::Stack);
         let targets = Targets::of(&syntax::parse(&text, file, &mut sink));
         let mut walk = Walk { open: Vec::new(), done: HashSet::new(), chain: Vec::new(), steps: 0 };
         targets.follow(count - 1, &mut walk, &mut sink);

@@ -88,6 +88,11 @@ impl PortPlan {
     /// The port plan of `model`. Numbers that are written are taken first, those that are chosen go
     /// around them; the same model gets the same plan.
     pub fn of(model: &Model) -> Self {
+        Self::with_steps(model).0
+    }
+
+    /// The plan, and how many numbers were looked at in searches for free ones.
+    fn with_steps(model: &Model) -> (Self, usize) {
         let mut plan =
             Planner { model, taken: Taken::new(), wanted: Vec::new(), next: BTreeMap::new(), steps: 0 };
         let mut entries = Vec::new();
@@ -107,7 +112,7 @@ impl PortPlan {
             plan.choose(entry);
         }
         let clashes = plan.clashes();
-        Self { entries, clashes }
+        (Self { entries, clashes }, plan.steps)
     }
 }
 
@@ -297,5 +302,38 @@ impl Ground {
             Self::Machine => "on the machine".into(),
             Self::Nodes => "on the nodes".into(),
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::path::Path;
+
+    use super::*;
+    use crate::check::Project;
+    use crate::files::MemoryFiles;
+
+    /// The steps that a machine's plan takes for services that all leave the choice, from one number on.
+    fn steps(services: usize) -> usize {
+        let mut stack = "[stack]\nname = \"s\"\n[target.m]\non = \"machine\"\n".to_owned();
+        for index in 0..services {
+            stack.push_str(&format!(
+                "[service.s{index}]\nimage = \"a:1\"\nport.p = {{ number = 80, reach = \"node\", at = \"auto\" }}\n"
+            ));
+        }
+        let files = MemoryFiles::default().with("/s/fracht.toml", stack);
+        let path = Path::new("/s/fracht.toml");
+        let mut project = Project::open(&files, path, path).unwrap();
+        let verdict = project.check("m").unwrap();
+        let (plan, steps) = PortPlan::with_steps(&verdict.model);
+        let last = plan.entries.last().unwrap().at[0];
+        assert_eq!((usize::from(last), plan.clashes.len()), (8080 + services - 1, 0));
+        steps
+    }
+
+    #[test]
+    fn numbers_are_chosen_in_steps_that_grow_with_their_count() {
+        let (few, many) = (steps(200), steps(800));
+        assert!(few <= 4 * 200 && many <= 4 * 800, "{few}, {many}");
     }
 }

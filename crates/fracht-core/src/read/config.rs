@@ -1,5 +1,6 @@
 //! `[config.NAME]`.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use super::fields::Fields;
@@ -13,10 +14,24 @@ use crate::resolve::Allow;
 use crate::source::{Span, Syntax};
 use crate::tree::{Entry, Value};
 
+/// The keys that have been read, and where each is. A file may have very many.
+#[derive(Default)]
+struct Keys {
+    list: Vec<ConfigKey>,
+    places: HashMap<Arc<str>, Span>,
+}
+
+impl Keys {
+    fn push(&mut self, key: ConfigKey) {
+        self.places.entry(Arc::clone(&key.name)).or_insert(key.span);
+        self.list.push(key);
+    }
+}
+
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Config {
     reader.tainted = false;
     let fields = Fields::of(entry, reader);
-    let mut keys = Vec::new();
+    let mut keys = Keys::default();
     for (key, entry) in fields.map(reader, "key") {
         if let Some(content) = content(reader, &format!("config.{name}/{key}"), entry) {
             keys.push(ConfigKey { name: Arc::clone(key), span: entry.key_span, content });
@@ -41,7 +56,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
     if reader.tainted {
         reader.symbols.to_mut().set_incomplete("config", name);
     }
-    Config { name: Arc::clone(name), span: fields.span, present, keys }
+    Config { name: Arc::clone(name), span: fields.span, present, keys: keys.list }
 }
 
 /// A config is in the cluster, and has a list of keys, or it is made here.
@@ -69,7 +84,7 @@ fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
 }
 
 /// Adds a file as a key of its name.
-fn read_file(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Vec<ConfigKey>) {
+fn read_file(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Keys) {
     let Some((_, bytes)) = reader.file(path) else { return };
     let Some(span) = path.span() else { return };
     let name: Arc<str> = path.value.rsplit('/').next().unwrap_or_default().into();
@@ -84,8 +99,8 @@ fn read_file(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Vec<Config
         );
         return;
     }
-    if let Some(first) = keys.iter().find(|key| key.name == name) {
-        twice(reader, &name, span, first.span);
+    if let Some(first) = keys.places.get(&name).copied() {
+        twice(reader, &name, span, first);
         return;
     }
     keys.push(ConfigKey { name, span, content: Content::File { bytes, origin: path.origin } });
@@ -114,7 +129,7 @@ fn content(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Conten
 }
 
 /// Adds the keys of a file of `KEY=value` lines; one that is a key already is reported.
-fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Vec<ConfigKey>) {
+fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Keys) {
     let Some((resolved, bytes)) = reader.file(path) else { return };
     let Ok(text) = std::str::from_utf8(&bytes) else {
         reader.sink.push(
@@ -127,7 +142,7 @@ fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Vec<Confi
     let text = text.trim_start_matches('\u{feff}');
     let shown = reader.shown(path);
     let Texts::Growing(sources) = &mut reader.sources else { return };
-    let file = sources.add(&resolved, shown, text.into(), Syntax::Lines);
+    let file = sources.add(&resolved, &shown, text.into(), Syntax::Lines);
     let layer = match path.origin {
         Origin::Written { layer, .. } => layer,
         Origin::Defaulted(_) => Layer::Stack,
@@ -154,8 +169,8 @@ fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Vec<Confi
             );
             continue;
         }
-        if let Some(first) = keys.iter().find(|key| key.name == name) {
-            twice(reader, &name, span, first.span);
+        if let Some(first) = keys.places.get(&name).copied() {
+            twice(reader, &name, span, first);
             continue;
         }
         let origin = Origin::Written { span: Span::new(file, setting.value_at), layer };

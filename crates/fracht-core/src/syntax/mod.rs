@@ -118,7 +118,7 @@ mod tests {
 
     fn parsed(text: &str) -> (Node, Vec<Diagnostic>, Sources) {
         let mut sources = Sources::default();
-        let file = sources.add("/s/fracht.toml".as_ref(), "fracht.toml".into(), text.into(), Syntax::Stack);
+        let file = sources.add("/s/fracht.toml".as_ref(), "fracht.toml", text.into(), Syntax::Stack);
         let mut sink = Sink::default();
         let node = parse(text, file, &mut sink);
         (node, sink.take(), sources)

@@ -13,6 +13,7 @@ mod random_stack;
 
 mod images;
 mod layers;
+mod limits;
 mod order;
 mod ports;
 mod reading;

@@ -87,7 +87,7 @@ fn plan(asked: &New) -> Result<Plan, Failure> {
             let message = format!("The file {shown} can't be read: {error}.");
             Failure::new(message, "--lines takes a file of KEY=value lines.")
         })?;
-        sort(&text, &shown.to_string(), &mut plan)?;
+        sort(&text, &shown, &mut plan)?;
     }
     Ok(plan)
 }

@@ -190,7 +190,7 @@ impl Folder<'_> {
             let change = match self.dir.symlink_metadata(&file.name) {
                 Err(_) => Change::Added,
                 Ok(found) if is_ours && found.is_file() => match self.dir.read(&file.name) {
-                    Ok(now) if now == file.text.as_bytes() && self.is_closed(file, &found) => Change::Same,
+                    Ok(now) if now == file.text.as_bytes() && Self::is_closed(file, &found) => Change::Same,
                     now => {
                         earlier.extend(now.ok().and_then(|now| String::from_utf8(now).ok()));
                         Change::Changed
@@ -212,7 +212,7 @@ impl Folder<'_> {
     }
 
     /// Whether a file that holds secrets is for its owner alone.
-    fn is_closed(&self, file: &File, found: &cap_std::fs::Metadata) -> bool {
+    fn is_closed(file: &File, found: &cap_std::fs::Metadata) -> bool {
         !file.secret || found.mode().trailing_zeros() >= 6
     }
 
@@ -378,7 +378,7 @@ impl Folder<'_> {
             Failure::Because { help, .. } => {
                 Failure::Because { message: format!("cannot replace `{path}`: {}", reason(error)), help }
             }
-            other => other,
+            other @ Failure::ReaderGone => other,
         }
     }
 

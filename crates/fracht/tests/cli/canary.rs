@@ -135,13 +135,13 @@ fn stack(form: &str) -> String {
         .replace(&format!("\u{0}{CANARY}"), &format!("{CANARY}@"));
     let base = "[stack]\nname = \"tides\"\n[target.lab]\non = \"cluster\"\n[target.prod]\non = \"cluster\"\n";
     let service = "[service.api]\nport.http = 8080\n";
-    match form.starts_with('[') {
-        true => format!("{base}{service}image = \"registry.example/api:1\"\n{form}\n"),
-        false if form.starts_with("pass =") || form.starts_with("include =") => {
-            format!("{form}\n{base}{service}image = \"registry.example/api:1\"\n")
-        }
-        false if form.starts_with("image =") => format!("{base}{service}{form}\n"),
-        false => format!("{base}{service}image = \"registry.example/api:1\"\n{form}\n"),
+    let image = "image = \"registry.example/api:1\"\n";
+    if form.starts_with("pass =") || form.starts_with("include =") {
+        format!("{form}\n{base}{service}{image}")
+    } else if form.starts_with("image =") {
+        format!("{base}{service}{form}\n")
+    } else {
+        format!("{base}{service}{image}{form}\n")
     }
 }
 
@@ -162,7 +162,7 @@ fn no_command_shows_a_secret_of_any_form() {
                 scope.spawn(move || {
                     let mut shown = Vec::new();
                     for form in forms {
-                        let sandbox = Sandbox::empty().file("fracht.toml", &stack(form));
+                        let sandbox = Sandbox::empty().file("fracht.toml", stack(form));
                         for command in COMMANDS {
                             let run = sandbox.run(command);
                             assert!([0, 1, 2].contains(&run.code), "{form}: {run:?}");

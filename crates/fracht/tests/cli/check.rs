@@ -227,3 +227,28 @@ fn the_summary_counts_what_any_target_has() {
         run.err
     );
 }
+
+/// A line that nobody could read is shown around the place that a message speaks of.
+#[test]
+fn very_many_problems_on_one_line_are_cut_and_counted() {
+    let keys: Vec<String> = (0..20_000).map(|index| format!("k{index} = \"kelp-{index}\"")).collect();
+    let keys = keys.join(", ");
+    let stack = format!(
+        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nuse = [\"secret.s\"]\n[secret.s]\nkey = {{{keys}}}\n"
+    );
+    let sandbox = Sandbox::with(&stack);
+    let run = sandbox.run(&["check"]);
+    assert_eq!(run.code, 1);
+    assert!(run.out.contains("… and 19800 more; fix these first\n"), "{}", run.out.len());
+    assert!(
+        run.out.ends_with("s: 20000 errors under cluster\n") && run.out.len() < 150_000,
+        "{}",
+        run.out.len()
+    );
+    assert!(!run.out.contains("kelp") && run.out.lines().all(|line| line.chars().count() <= 110));
+    let json = sandbox.json(&["check"]);
+    assert_eq!(
+        (json["counts"]["errors"].as_u64(), json["problems"].as_array().unwrap().len()),
+        (Some(20_000), 1_000)
+    );
+}

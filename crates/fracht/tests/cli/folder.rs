@@ -278,7 +278,7 @@ fn a_part_leaves_all_else_as_it_is() {
     let sandbox = Sandbox::with(TWO);
     assert_eq!(render(&sandbox).code, 0);
     let names = sandbox.names("objects");
-    let sandbox = sandbox.file("fracht.toml", &TWO.replace(":1", ":2"));
+    let sandbox = sandbox.file("fracht.toml", TWO.replace(":1", ":2"));
     let run = sandbox.run(&["render", "--out", "objects", "--only", "Deployment/a"]);
     assert_eq!((run.code, sandbox.names("objects")), (0, names), "{run:?}");
     assert!(sandbox.read("objects/71-deployment-s-a.yaml").contains("a:2"));

@@ -291,6 +291,12 @@ impl<'t> Scan<'t> {
             Cover::Looks { named: true } if is_random(&unescaped(written, quote)) => {
                 self.hide(inner.start, inner.end);
             }
+            // What an escape stands for may look secret where the escape does not.
+            Cover::Looks { .. }
+                if quote == '"' && written.contains('\\') && !hits(&unescaped(written, quote)).is_empty() =>
+            {
+                self.hide(inner.start, inner.end);
+            }
             Cover::Looks { .. } => self.hide_looks(inner.start, inner.end),
         }
     }

@@ -34,7 +34,8 @@ fn secret_in_clear(model: &Model, sink: &mut Sink) {
         let plain = text.is_plain() && !text.plain().is_empty();
         let named = plain && is_secret_name(setting.name) && !is_switch(&text.plain());
         let Some(what) = secret_text(text).or(named.then_some("a secret")) else { continue };
-        if let Some(span) = setting.span() {
+        // What looks secret by itself is covered by its looks, and the rest of the value tells where it is.
+        if let Some(span) = setting.span().filter(|_| named) {
             sink.hide(span);
         }
         sink.push(

@@ -395,6 +395,8 @@ impl Folder<'_> {
                         _ => {}
                     }
                 }
+                // What is kept of a file that was not replaced is a copy.
+                Step::Replace if new.symlink_metadata(path).is_ok() => {}
                 Step::Replace | Step::Remove if old.symlink_metadata(path).is_ok() => {
                     old.rename(path, &self.dir, path)?;
                 }
@@ -523,5 +525,59 @@ fn reason(error: &io::Error) -> String {
         io::ErrorKind::PermissionDenied => "no permission".to_owned(),
         io::ErrorKind::Interrupted => "interrupted".to_owned(),
         _ => error.to_string(),
+    }
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test that panics has failed, which is what it is for")]
+mod tests {
+    use super::*;
+
+    /// A change that ends in the middle, for whatever reason, is taken back: what was not reached stays, all else returns.
+    #[test]
+    fn what_was_done_is_taken_back_and_nothing_else() {
+        let temporary = tempfile::TempDir::new().unwrap();
+        let path = temporary.path();
+        let folder = || {
+            let (dir, lock) = open(path).unwrap_or_else(|_| unreachable!("the folder was just made"));
+            Folder { dir, lock, path, hold: interrupt::hold() }
+        };
+        let scratch = scratch::name();
+        let steps = ["add", "gone", "replaced", "waits"];
+        let journal = Journal {
+            state: State::Returning,
+            scratch: scratch.clone(),
+            steps: steps
+                .map(|name| {
+                    let step = match name {
+                        "add" => Step::Add,
+                        "gone" => Step::Remove,
+                        _ => Step::Replace,
+                    };
+                    (step, name.to_owned())
+                })
+                .to_vec(),
+        };
+        let put = |name: String, text: &str| {
+            let file = path.join(name);
+            std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+            std::fs::write(file, text).unwrap();
+        };
+        // One was added, one removed, one replaced; the last one waits.
+        put("add".into(), "new");
+        put("replaced".into(), "new");
+        put("waits".into(), "old");
+        put(format!("{scratch}/old/gone"), "old");
+        put(format!("{scratch}/old/replaced"), "old");
+        put(format!("{scratch}/old/waits"), "a copy");
+        put(format!("{scratch}/new/waits"), "new");
+        put(journal::NAME.into(), "");
+        folder().take_back(&journal).unwrap();
+        let names: BTreeSet<_> =
+            std::fs::read_dir(path).unwrap().map(|entry| entry.unwrap().file_name()).collect();
+        assert_eq!(names, ["gone", "replaced", "waits"].map(Into::into).into());
+        for name in ["gone", "replaced", "waits"] {
+            assert_eq!(std::fs::read_to_string(path.join(name)).unwrap(), "old");
+        }
     }
 }

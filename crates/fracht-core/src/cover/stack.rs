@@ -43,7 +43,11 @@ enum Source {
 impl Source {
     fn is_well_formed(self, text: &str) -> bool {
         match self {
-            Self::Variable => NameKind::Variable.check(text).is_ok(),
+            // A cluster takes dashes and dots as well; in a secret it is rather the secret that has them.
+            Self::Variable => {
+                let word = |c: char| c.is_ascii_alphanumeric() || c == '_';
+                !text.is_empty() && text.chars().all(word) && !text.starts_with(|c: char| c.is_ascii_digit())
+            }
             Self::Object => NameKind::Object.check(text).is_ok(),
             Self::Key => NameKind::Key.check(text).is_ok(),
             Self::Path => {

@@ -192,7 +192,12 @@ fn a_run_that_is_killed_leaves_a_set_whole_or_says_so() {
         fs::write(sandbox.path("fracht.toml"), stack(round)).unwrap();
         let mut child =
             sandbox.command(&["-q", "render", "--out", "objects"]).stdout(Stdio::null()).spawn().unwrap();
-        std::thread::sleep(Duration::from_micros(((round * 7919) % 61) as u64 * 1000));
+        // At any moment of its run; every other time as soon as files are being written.
+        let mut is_over = || child.try_wait().unwrap().is_some();
+        while round % 2 == 0 && !sandbox.path(MARKER).exists() && !is_over() {}
+        std::thread::sleep(Duration::from_micros(
+            (round as u64 * 7919) % if round % 2 == 0 { 9_000 } else { 61_000 },
+        ));
         child.kill().unwrap();
         child.wait().unwrap();
         let found = versions(&sandbox);

@@ -11,6 +11,7 @@ mod lines;
 mod looks;
 mod message;
 mod names;
+mod place;
 mod shown;
 mod stack;
 

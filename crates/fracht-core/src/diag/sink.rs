@@ -49,6 +49,16 @@ impl Sink {
         }
     }
 
+    /// Counts one more problem of a rule of which enough have been kept; whether that was so. Where there may be very many,
+    /// it is asked before a message is put together.
+    pub(crate) fn counts_only(&mut self, rule: &'static str, span: Span) -> bool {
+        let full = self.counts.get(rule).is_some_and(|count| *count >= MOST_OF_RULE);
+        if full {
+            self.more.push((rule, Some(span)));
+        }
+        full
+    }
+
     /// Marks a place whose text is secret: no excerpt shows it.
     pub(crate) fn hide(&mut self, span: Span) {
         self.hidden.insert(span);

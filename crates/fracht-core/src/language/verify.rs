@@ -37,6 +37,9 @@ impl Walk<'_> {
     }
 
     fn unknown_key(&mut self, table: &TableShape, name: &str, span: Span) {
+        if self.sink.counts_only("unknown-key", span) {
+            return;
+        }
         let names = || table.keys.iter().map(|key| key.name);
         let what = table.what;
         let mut problem = Diagnostic::new("unknown-key", format!("`{name}` is not a key of {what}."))
@@ -136,6 +139,9 @@ impl Walk<'_> {
     }
 
     fn wrong_type(&mut self, shape: &Shape, node: &Node, key: &str) {
+        if self.sink.counts_only("wrong-type", node.span) {
+            return;
+        }
         let found = node.value.kind();
         let mut problem =
             Diagnostic::new("wrong-type", format!("`{key}` takes {}, not {found}.", shape.noun()))
@@ -186,6 +192,9 @@ impl Walk<'_> {
     }
 
     fn wrong_word(&mut self, words: &'static [&'static str], text: &str, span: Span, key: &str) {
+        if self.sink.counts_only("bad-value", span) {
+            return;
+        }
         let problem = Diagnostic::new("bad-value", format!("`{key}` can't be `{text}`."))
             .at(span, "unknown word")
             .help(format!("It is one of {}.", listing(words.iter().copied())));

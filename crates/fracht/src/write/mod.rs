@@ -4,6 +4,7 @@
 //! taken, and gets its own name in one step. [`new_files`] writes files that must not be there yet, [`folder`] the
 //! files of a rendering among files of others.
 
+mod change;
 pub(crate) mod folder;
 pub(crate) mod interrupt;
 mod journal;

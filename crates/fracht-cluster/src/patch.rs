@@ -35,13 +35,39 @@ pub(crate) fn apply(object: &mut Value, patch: &Patch) -> Result<(), Misses> {
 /// What makes an object the one that it is.
 const IDENTITY: [&str; 4] = ["apiVersion", "kind", "metadata.name", "metadata.namespace"];
 
+fn identity(object: &Value) -> [Option<Value>; 4] {
+    IDENTITY.map(|field| object.pointer(&format!("/{}", field.replace('.', "/"))).cloned())
+}
+
+/// What is wrong if a change has made another object of the one that was `before`.
+fn another(before: &[Option<Value>; 4], object: &Value, patch: &Patch) -> Option<Diagnostic> {
+    let after = identity(object);
+    let mut fields = IDENTITY.into_iter().zip(before.iter().zip(&after));
+    let (field, _) = fields.find(|(_, (before, after))| before != after)?;
+    Some(
+        Diagnostic::new(
+            "patch-misses",
+            format!("the patch makes another object of `{}/{}`", patch.kind, patch.name),
+        )
+        .at(patch.span, format!("changes `{field}`"))
+        .help("patch other fields; name, namespace and kind follow from the stack")
+        .help("or pass an object of your own: `pass = [\"FILE\"]`"),
+    )
+}
+
+/// What is wrong if a change makes another object, whatever else it does: all that is known of an object whose content is
+/// not there.
+pub(crate) fn check_identity(object: &mut Value, patch: &Patch) -> Option<Diagnostic> {
+    let before = identity(object);
+    // Where it misses is known with the content only.
+    let _ = apply(object, patch);
+    another(&before, object, patch)
+}
+
 /// Makes a change; what is wrong if it can't be made, makes it another object, or leaves something that is no more of its
 /// kind.
 pub(crate) fn check(object: &mut Value, patch: &Patch) -> Option<Diagnostic> {
     let (kind, name) = (&patch.kind, &patch.name);
-    let identity = |object: &Value| {
-        IDENTITY.map(|field| object.pointer(&format!("/{}", field.replace('.', "/"))).cloned())
-    };
     let before = identity(object);
     if let Err(misses) = apply(object, patch) {
         return Some(
@@ -50,15 +76,8 @@ pub(crate) fn check(object: &mut Value, patch: &Patch) -> Option<Diagnostic> {
                 .help(format!("`fracht render --only {kind}/{name}` shows the object.")),
         );
     }
-    let after = identity(object);
-    let mut fields = IDENTITY.into_iter().zip(before.iter().zip(&after));
-    if let Some((field, _)) = fields.find(|(_, (before, after))| before != after) {
-        return Some(
-            Diagnostic::new("patch-misses", format!("the patch makes another object of `{kind}/{name}`"))
-                .at(patch.span, format!("changes `{field}`"))
-                .help("patch other fields; name, namespace and kind follow from the stack")
-                .help("or pass an object of your own: `pass = [\"FILE\"]`"),
-        );
+    if let Some(problem) = another(&before, object, patch) {
+        return Some(problem);
     }
     // A key one level too deep is no field, and the cluster would pass over it.
     let unknown = object::unknown_field(object)?;

@@ -204,10 +204,12 @@ impl<'m> Rendering<'m> {
                 continue;
             };
             // What is in a Secret is only known once its values are given.
-            if one.kind.as_ref() == "Secret" && self.secrets.is_none() {
-                continue;
-            }
-            problems.extend(patch::check(&mut object, one));
+            let check = if one.kind.as_ref() == "Secret" && self.secrets.is_none() {
+                patch::check_identity
+            } else {
+                patch::check
+            };
+            problems.extend(check(&mut object, one));
             changed.insert(key, object);
         }
         problems

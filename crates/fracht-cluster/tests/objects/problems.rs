@@ -171,6 +171,13 @@ fn a_patch_makes_no_other_object() {
         let label = &problem.primary.as_ref().unwrap().text;
         assert!(problem.rule == "patch-misses" && label.contains(part), "{change}: {problem:?}");
     }
+    // What is in a Secret is not known here; which object it is, is.
+    let secret = |merge: &str| {
+        let patch = format!("[[patch]]\non = \"Secret/db\"\nmerge = {merge}");
+        let stack = format!("{}[secret.db]\nkey.pw = {{ env = \"PW\" }}\n", service(&patch));
+        problems(&files(&stack.replace("port.http", "env.PW = \"{secret.db/pw}\"\nport.http"))).len()
+    };
+    assert_eq!((secret("{ metadata.name = \"x\" }"), secret("{ immutable = true }")), (1, 0));
     let same = service(
         "[[patch]]\non = \"Deployment/a\"\nmerge = { metadata.name = \"s-a\", kind = \"Deployment\" }",
     );

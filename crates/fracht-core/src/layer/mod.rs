@@ -8,6 +8,7 @@ mod lay;
 mod like;
 mod targets;
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use crate::diag::suggest::{listing, nearest};
@@ -137,14 +138,32 @@ fn workloads(kind: &str, entries: &mut Entries, chain: &[&Node], patterns: &mut 
             misses(dropped, sink);
         }
     }
+    // What each target drops, by the name of what it is dropped from.
+    let by_name: Vec<HashMap<&str, Vec<&Dropped>>> = drops
+        .iter()
+        .map(|drops| {
+            let mut by_name: HashMap<&str, Vec<&Dropped>> = HashMap::new();
+            for dropped in drops {
+                if let Some(name) = dropped.path.get(1) {
+                    by_name.entry(name).or_default().push(dropped);
+                }
+            }
+            by_name
+        })
+        .collect();
     laid.retain(|name, entry| {
         let own = base.get(name).map(|entry| &entry.node);
         let parts: Vec<Part<'_>> = tables
             .iter()
-            .zip(&drops)
+            .zip(&by_name)
             .map(|(table, drops)| Part {
                 node: table.and_then(|table| table.get(name)).map(|entry| &entry.node),
-                drops: drops.iter().filter_map(|dropped| within(dropped, name)).collect(),
+                drops: drops
+                    .get(&**name)
+                    .into_iter()
+                    .flatten()
+                    .filter_map(|dropped| within(dropped))
+                    .collect(),
             })
             .collect();
         let plain = own.is_some_and(|own| own.at(&["like"]).is_none() && own.at(&["drop"]).is_none());
@@ -159,10 +178,10 @@ fn workloads(kind: &str, entries: &mut Entries, chain: &[&Node], patterns: &mut 
     });
 }
 
-/// The part of a dropped path that is inside the service or task `name`.
-fn within(dropped: &Dropped, name: &str) -> Option<Dropped> {
-    let [_, first, rest @ ..] = dropped.path.as_slice() else { return None };
-    (**first == *name).then(|| Dropped { path: rest.to_vec(), span: dropped.span })
+/// The part of a dropped path that is inside the service or task that it names.
+fn within(dropped: &Dropped) -> Option<Dropped> {
+    let [_, _, rest @ ..] = dropped.path.as_slice() else { return None };
+    Some(Dropped { path: rest.to_vec(), span: dropped.span })
 }
 
 /// One service or task from its layers; `None` if a target drops it and no later one defines it.

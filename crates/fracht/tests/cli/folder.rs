@@ -268,8 +268,8 @@ fn a_second_run_waits_for_the_first_and_a_signal_ends_the_wait() {
     };
     let mut child = run();
     told(&mut child);
-    let id = child.id().to_string();
-    assert!(Command::new("kill").args(["-TERM", &id]).status().unwrap().success());
+    let id = child.id();
+    assert!(Command::new("sh").args(["-c", &format!("kill -TERM {id}")]).status().unwrap().success());
     assert_eq!(std::os::unix::process::ExitStatusExt::signal(&child.wait().unwrap()), Some(15));
     let mut child = run();
     told(&mut child);

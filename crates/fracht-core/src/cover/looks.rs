@@ -108,7 +108,9 @@ fn logins(text: &str, hits: &mut Vec<Hit>) {
         let plain_authority = scheme.is_some() && !login.contains(['?', '#']) && !password.contains('/');
         let source_name = ["tcp(", "unix(", "udp("].iter().any(|form| right.starts_with(form));
         let certainty = if plain_authority || source_name { Sure } else { Likely };
-        let range = start + from + colon + 1..start + sign;
+        // Some addresses have a token in the place of the user.
+        let first = if user.len() >= 16 && is_token(user) { 0 } else { colon + 1 };
+        let range = start + from + first..start + sign;
         hits.push(Hit { range, what: "a password in an address", certainty, in_prose: true });
     }
 }
@@ -361,6 +363,7 @@ mod tests {
         ("https://u:p/w@h.example", "p/w", Likely),
         ("https://u:a@b@h.example", "a@b", Sure),
         ("https://a1b2c3d4e5@git.example/x", "a1b2c3d4e5", Likely),
+        ("https://a1b2c3d4e5f6a7b8:x@git.example/x", "a1b2c3d4e5f6a7b8:x", Sure),
         ("tide:gull@tcp(db:3306)/tides", "gull", Sure),
         ("tide:gull@registry.example/api:1", "gull", Likely),
         (

@@ -95,24 +95,13 @@ pub(super) fn stamped(node: &Node, layer: Layer) -> Node {
     Node { value, span: node.span, layer, under: node.under.clone() }
 }
 
-/// Takes away what stands at a path; whether anything did.
-pub(super) fn drop_at(entries: &mut Entries, path: &[String]) -> bool {
-    match path {
-        [] => false,
-        [last] => entries.shift_remove(last.as_str()).is_some(),
-        [first, rest @ ..] => match entries.get_mut(first.as_str()).map(|entry| &mut entry.node.value) {
-            Some(Value::Table(below)) => drop_at(Arc::make_mut(below), rest),
-            _ => false,
-        },
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
 
     use super::*;
     use crate::diag::Sink;
+    use crate::layer::drop::{drops_of, take_away};
     use crate::layer::like::WORKLOAD;
     use crate::source::Sources;
     use crate::syntax;
@@ -201,11 +190,13 @@ mod tests {
                 return Ok(());
             };
             let mut dropped = base.clone();
+            let set = tree(&format!("drop = {names:?}"));
+            let known = |name: &Arc<str>| base.at(&[&**name]).is_some();
+            let mut sink = Sink::default();
             if let Value::Table(entries) = &mut dropped.value {
-                for name in &names {
-                    drop_at(Arc::make_mut(entries), &[name.to_string()]);
-                }
+                take_away(Arc::make_mut(entries), &drops_of(&set), &mut sink);
             }
+            prop_assert_eq!(sink.take().len(), names.iter().filter(|name| !known(name)).count());
             let whole = laid(&dropped, &over);
             for name in &names {
                 let (got, set) = (whole.at(&[&**name]).unwrap(), over.at(&[&**name]).unwrap());

@@ -4,6 +4,7 @@
 //! says, and from what each target on the way to the chosen one says; before each of these, what that layer
 //! wants dropped is taken away. Everything else has only the stack file and the targets.
 
+mod drop;
 mod lay;
 mod like;
 mod targets;
@@ -13,13 +14,13 @@ use std::sync::Arc;
 
 use crate::diag::suggest::{listing, nearest};
 use crate::diag::{Diagnostic, Sink};
-use crate::grammar::path;
 use crate::language::{ROOT, Shape, TARGET};
 use crate::origin::Layer;
 use crate::source::Span;
 use crate::tree::{Entries, Entry, Node, Value};
 
-use lay::{drop_at, lay, stamped};
+use drop::{Dropped, drops_of, misses, take_away};
+use lay::{lay, stamped};
 use like::Patterns;
 pub use targets::Targets;
 
@@ -49,13 +50,6 @@ pub(crate) struct Layered {
     pub(crate) target: Option<Node>,
 }
 
-/// A path that a layer wants taken away, and where it says so.
-#[derive(Clone)]
-struct Dropped {
-    path: Vec<String>,
-    span: Span,
-}
-
 /// What a layer says of one service or task.
 struct Part<'a> {
     node: Option<&'a Node>,
@@ -71,12 +65,11 @@ pub(crate) fn layered(root: &Node, chain: &[&Node], sink: &mut Sink) -> Layered 
     entries.shift_remove("target");
     let mut own: Option<Node> = None;
     for target in chain {
-        for dropped in drops_of(target) {
-            let of_workload = dropped.path.first().is_some_and(|kind| LIKE_PATTERNS.contains(&kind.as_str()));
-            if !of_workload && !drop_at(entries, &dropped.path) {
-                misses(&dropped, sink);
-            }
-        }
+        let mut drops = drops_of(target);
+        drops.retain(|dropped| {
+            !dropped.path.first().is_some_and(|kind| LIKE_PATTERNS.contains(&kind.as_str()))
+        });
+        take_away(entries, &drops, sink);
         for (kind, entry) in target.table().into_iter().flatten() {
             let key = ROOT.keys.iter().find(|key| *key.name == **kind);
             let Some(key) = key.filter(|_| !LIKE_PATTERNS.contains(&&**kind)) else { continue };
@@ -162,7 +155,7 @@ fn workloads(kind: &str, entries: &mut Entries, chain: &[&Node], patterns: &mut 
                     .get(&**name)
                     .into_iter()
                     .flatten()
-                    .filter_map(|dropped| within(dropped))
+                    .filter_map(|dropped| dropped.within())
                     .collect(),
             })
             .collect();
@@ -176,12 +169,6 @@ fn workloads(kind: &str, entries: &mut Entries, chain: &[&Node], patterns: &mut 
             true
         })
     });
-}
-
-/// The part of a dropped path that is inside the service or task that it names.
-fn within(dropped: &Dropped) -> Option<Dropped> {
-    let [_, _, rest @ ..] = dropped.path.as_slice() else { return None };
-    Some(Dropped { path: rest.to_vec(), span: dropped.span })
 }
 
 /// One service or task from its layers; `None` if a target drops it and no later one defines it.
@@ -204,7 +191,7 @@ fn together(
             exists = false;
         }
         let drops: Vec<_> = drops.iter().filter(|dropped| !dropped.path.is_empty()).cloned().collect();
-        take_away(&mut whole, &drops, sink);
+        take_away(Arc::make_mut(&mut whole), &drops, sink);
         if let Some(node) = node {
             exists = true;
             lay_part(&mut whole, node, sink);
@@ -215,34 +202,10 @@ fn together(
 
 /// Takes away what a layer of a service or a task wants dropped, and lays the layer over it.
 fn lay_part(whole: &mut Arc<Entries>, node: &Node, sink: &mut Sink) {
-    take_away(whole, &drops_of(node), sink);
+    take_away(Arc::make_mut(whole), &drops_of(node), sink);
     if let Some(over) = node.table() {
         lay(Arc::make_mut(whole), over, Some(&like::WORKLOAD));
     }
-}
-
-fn take_away(whole: &mut Arc<Entries>, drops: &[Dropped], sink: &mut Sink) {
-    for dropped in drops {
-        if !drop_at(Arc::make_mut(whole), &dropped.path) {
-            misses(dropped, sink);
-        }
-    }
-}
-
-/// The paths that a table's `drop` names. What is no path has been reported by the check of shapes.
-fn drops_of(node: &Node) -> Vec<Dropped> {
-    let Some(Value::List(items)) = node.at(&["drop"]).map(|node| &node.value) else { return Vec::new() };
-    let dropped = |item: &Node| Some(Dropped { path: path::parse(item.text()?).ok()?, span: item.span });
-    items.iter().filter_map(dropped).collect()
-}
-
-fn misses(dropped: &Dropped, sink: &mut Sink) {
-    let shown = path::show(dropped.path.iter().map(String::as_str));
-    sink.push(
-        Diagnostic::new("drop-misses", format!("There is no {shown} to drop."))
-            .at(dropped.span, "takes nothing away")
-            .help("Remove it, or name what an earlier layer set: a pattern, the stack file, another target."),
-    );
 }
 
 /// Reports the name of a pattern or a target that there is not.

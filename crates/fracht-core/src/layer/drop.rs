@@ -1,0 +1,104 @@
+//! What a layer takes away: the paths of its `drop`.
+
+use std::collections::{BTreeMap, HashSet};
+use std::sync::Arc;
+
+use crate::diag::{Diagnostic, Sink};
+use crate::grammar::path;
+use crate::source::Span;
+use crate::tree::{Entries, Node, Value};
+
+/// A path that a layer wants taken away, and where it says so.
+#[derive(Clone)]
+pub(super) struct Dropped {
+    pub(super) path: Vec<String>,
+    span: Span,
+}
+
+impl Dropped {
+    /// The part of the path that is inside the service or task that it names; `None` if it names none.
+    pub(super) fn within(&self) -> Option<Self> {
+        let [_, _, rest @ ..] = self.path.as_slice() else { return None };
+        Some(Self { path: rest.to_vec(), span: self.span })
+    }
+}
+
+/// The paths that a table's `drop` names. What is no path has been reported by the check of shapes.
+pub(super) fn drops_of(node: &Node) -> Vec<Dropped> {
+    let Some(Value::List(items)) = node.at(&["drop"]).map(|node| &node.value) else { return Vec::new() };
+    let dropped = |item: &Node| Some(Dropped { path: path::parse(item.text()?).ok()?, span: item.span });
+    items.iter().filter_map(dropped).collect()
+}
+
+/// Takes away what stands at the paths. Each table is gone through once, however many of its keys are dropped.
+pub(super) fn take_away(entries: &mut Entries, drops: &[Dropped], sink: &mut Sink) {
+    let mut gone: BTreeMap<&[String], HashSet<&str>> = BTreeMap::new();
+    for dropped in drops {
+        let is_gone = |end: usize| {
+            let parted = dropped.path.get(..end).and_then(<[String]>::split_last);
+            parted.is_some_and(|(name, table)| {
+                gone.get(table).is_some_and(|names| names.contains(name.as_str()))
+            })
+        };
+        let parted = dropped.path.split_last().filter(|(name, table)| {
+            table_at(entries, table).is_some_and(|table| table.contains_key(name.as_str()))
+        });
+        match parted {
+            Some((name, table)) if !(1..=dropped.path.len()).any(is_gone) => {
+                gone.entry(table).or_default().insert(name);
+            }
+            _ => misses(dropped, sink),
+        }
+    }
+    for (table, names) in gone {
+        if let Some(table) = table_at_mut(entries, table) {
+            table.retain(|name, _| !names.contains(&**name));
+        }
+    }
+}
+
+fn table_at<'t>(entries: &'t Entries, path: &[String]) -> Option<&'t Entries> {
+    path.iter().try_fold(entries, |entries, key| entries.get(key.as_str())?.node.table())
+}
+
+fn table_at_mut<'t>(entries: &'t mut Entries, path: &[String]) -> Option<&'t mut Entries> {
+    path.iter().try_fold(entries, |entries, key| match &mut entries.get_mut(key.as_str())?.node.value {
+        Value::Table(below) => Some(Arc::make_mut(below)),
+        _ => None,
+    })
+}
+
+/// Reports a path at which nothing stands.
+pub(super) fn misses(dropped: &Dropped, sink: &mut Sink) {
+    let shown = path::show(dropped.path.iter().map(String::as_str));
+    sink.push(
+        Diagnostic::new("drop-misses", format!("There is no {shown} to drop."))
+            .at(dropped.span, "takes nothing away")
+            .help("Remove it, or name what an earlier layer set: a pattern, the stack file, another target."),
+    );
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::source::{Sources, Syntax};
+    use crate::syntax;
+
+    #[test]
+    fn what_is_gone_already_is_dropped_from_nothing() {
+        let text = "a.b = 1\na.c.d = 2\na.c.e = 3\nf = 4\n\
+            drop = ['a.c', 'a.c.d', 'f.g', 'f', 'f', 'h', 'a.b', 'a.b']";
+        let (mut sources, mut sink) = (Sources::default(), Sink::default());
+        let file = sources.add("/s/f".as_ref(), "f", text.into(), Syntax::Stack);
+        let mut tree = syntax::parse(text, file, &mut sink);
+        let drops = drops_of(&tree);
+        let Value::Table(entries) = &mut tree.value else { panic!("{text}") };
+        take_away(Arc::make_mut(entries), &drops, &mut sink);
+        let missed: Vec<String> = sink.take().into_iter().map(|finding| finding.message).collect();
+        let missing = ["a.c.d", "f.g", "f", "h", "a.b"];
+        assert_eq!(missed, missing.map(|path| format!("There is no {path} to drop.")));
+        let left =
+            |path: &[&str]| tree.at(path).and_then(Node::table).unwrap().keys().cloned().collect::<Vec<_>>();
+        assert_eq!((left(&[]), left(&["a"])), (vec!["a".into(), "drop".into()], vec![]));
+    }
+}

@@ -15,7 +15,7 @@ pub(crate) fn config_map(model: &Model, config: &Config) -> ConfigMap {
         metadata: labels::meta(model, config_name(model, config), labels::of_part(model, &config.name)),
         ..ConfigMap::default()
     };
-    for key in &config.keys {
+    for key in config.keys.iter() {
         let name = key.name.to_string();
         match (key.content.as_text(), &key.content) {
             (Some(text), _) => _ = map.data.get_or_insert_default().insert(name, text),

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use fracht_core::grammar::duration::whole_seconds;
 use fracht_core::grammar::quantity::{Bounds, Quantity as Amount};
-use fracht_core::model::{BeforeStop, Container as Definition, Port, Workload};
+use fracht_core::model::{BeforeStop, Container as Definition, Helper, Port, Workload};
 use fracht_core::origin::At;
 use k8s_openapi::api::core::v1::{
     Container, ContainerPort, ExecAction, Lifecycle, LifecycleHandler, ResourceRequirements, SleepAction,
@@ -17,7 +17,12 @@ use crate::{filled, probe, security, service, storage, token};
 
 /// The container of a workload itself.
 pub(crate) fn main(rendering: &Rendering<'_>, workload: &Workload) -> Container {
-    let mut main = container(rendering, workload, &workload.main, &workload.name, None);
+    let ports = workload.ports().iter().filter(|port| port.helper.is_none()).map(container_port);
+    let mut main = Container {
+        ports: filled(ports.collect()),
+        security_context: security::of_container(&workload.main, security::filters_whole_pod(workload)),
+        ..container(rendering, workload, &workload.main, &workload.name, None)
+    };
     if let Some(token) = token::mount(workload, &workload.main) {
         main.volume_mounts.get_or_insert_default().push(token);
     }
@@ -25,14 +30,21 @@ pub(crate) fn main(rendering: &Rendering<'_>, workload: &Workload) -> Container 
 }
 
 /// The helpers of a workload, in the order in which they start: init containers that go on running.
-pub(crate) fn helpers<'a>(
-    rendering: &'a Rendering<'_>,
-    workload: &'a Workload,
-) -> impl Iterator<Item = Container> + 'a {
-    workload.helpers.iter().enumerate().map(|(index, helper)| Container {
+pub(crate) fn helpers(rendering: &Rendering<'_>, workload: &Workload) -> Vec<Container> {
+    let whole_pod = security::filters_whole_pod(workload);
+    let mut ports: BTreeMap<usize, Vec<ContainerPort>> = BTreeMap::new();
+    for port in workload.ports() {
+        if let Some(helper) = port.helper {
+            ports.entry(helper).or_default().push(container_port(port));
+        }
+    }
+    let helper = |(index, helper): (usize, &Helper)| Container {
         restart_policy: Some("Always".into()),
-        ..container(rendering, workload, &helper.container, &helper.name, Some(index))
-    })
+        ports: ports.remove(&index),
+        security_context: security::of_container(&helper.container, whole_pod),
+        ..container(rendering, workload, &helper.container, &helper.name, Some(&helper.name))
+    };
+    workload.helpers.iter().enumerate().map(helper).collect()
 }
 
 fn container(
@@ -40,7 +52,7 @@ fn container(
     workload: &Workload,
     definition: &Definition,
     name: &str,
-    helper: Option<usize>,
+    helper: Option<&str>,
 ) -> Container {
     let mut env = Environment::new(rendering.model(), definition);
     let mut arguments = |texts: &Option<Vec<_>>| {
@@ -48,15 +60,12 @@ fn container(
     };
     let (command, args) = (arguments(&definition.program), arguments(&definition.args));
     let probes = probe::probes(workload, definition);
-    let beside = helper.map(|_| name);
-    let ports = workload.ports().iter().filter(|port| port.helper == helper).map(container_port);
     Container {
         name: name.to_owned(),
         image: Some(definition.image.value.to_string()),
         command,
         args,
         working_dir: definition.workdir.as_ref().map(|workdir| workdir.value.to_string()),
-        ports: filled(ports.collect()),
         env_from: filled(env.sources()),
         env: filled(env.finish()),
         resources: resources(definition),
@@ -64,8 +73,7 @@ fn container(
         readiness_probe: probes.readiness,
         liveness_probe: probes.liveness,
         lifecycle: definition.before_stop.as_ref().map(|before| lifecycle(&before.value)),
-        security_context: security::of_container(workload, definition),
-        volume_mounts: filled(storage::mounts(rendering.model(), beside, definition)),
+        volume_mounts: filled(storage::mounts(rendering.model(), helper, definition)),
         ..Container::default()
     }
 }

@@ -29,7 +29,9 @@ pub(crate) fn gates(rendering: &Rendering<'_>, workload: &Workload) -> Vec<Conta
         Condition::Ready => ready(rendering, workload, after.on),
         Condition::Done => Some(done(rendering, workload, after.on)),
     };
-    workload.after.iter().filter_map(gate).collect()
+    let context = security::of_gate(workload);
+    let confined = |gate| Container { security_context: Some(context.clone()), ..gate };
+    workload.after.iter().filter_map(gate).map(confined).collect()
 }
 
 /// The seconds that a pod may spend at its gates, which wait one after the other; 0 without gates.
@@ -125,7 +127,6 @@ fn container(workload: &Workload, on: &str, image: &Image, script: String) -> Co
         image: Some(image.to_string()),
         command: Some(vec!["/bin/sh".into(), "-c".into(), script]),
         resources: Some(resources()),
-        security_context: Some(security::of_gate(workload)),
         ..Container::default()
     }
 }

@@ -4,7 +4,7 @@
 //! Policies add up: a pod may do what any of those that select it allows. A pod in a closed and in an open
 //! network has the way out of the open one, so that an open network has to allow it where it has such members.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use fracht_core::model::{Model, Network, NetworkId, Port, Workload};
 use fracht_core::plan::reach::{API_PORTS, NAME_PORTS, NODE_NAMES};
@@ -43,13 +43,20 @@ pub(crate) fn has_common(model: &Model) -> bool {
     model.workloads.iter().any(|workload| workload.networks.is_empty())
 }
 
-/// Whether any workload is in a network.
-pub(crate) fn with_members(model: &Model) -> BTreeSet<NetworkId> {
-    model.workloads.iter().flat_map(|workload| &workload.networks).map(|network| network.value).collect()
+/// The networks that have members, each with whether one of these is in a closed network too.
+pub(crate) fn with_members(model: &Model) -> BTreeMap<NetworkId, bool> {
+    let mut found = BTreeMap::new();
+    for workload in &model.workloads {
+        let in_closed = workload.networks.iter().any(|network| model.networks[network.value].closed.value);
+        for network in &workload.networks {
+            *found.entry(network.value).or_default() |= in_closed;
+        }
+    }
+    found
 }
 
-/// The policy of a network.
-pub(crate) fn network(model: &Model, id: NetworkId) -> NetworkPolicy {
+/// The policy of a network. A member that is in a closed network too is let out here.
+pub(crate) fn network(model: &Model, id: NetworkId, beside_closed: bool) -> NetworkPolicy {
     let network = &model.networks[id];
     let members = members(model, &labels::network_key(network));
     let mut spec = among(&members);
@@ -57,7 +64,7 @@ pub(crate) fn network(model: &Model, id: NetworkId) -> NetworkPolicy {
         let to_members = NetworkPolicyEgressRule { ports: None, to: Some(vec![peer(&members)]) };
         spec.egress = Some(vec![to_members, look_up()]);
         spec.policy_types = Some(vec!["Ingress".into(), "Egress".into()]);
-    } else if has_members_in_closed(model, id) {
+    } else if beside_closed {
         spec.egress = Some(vec![NetworkPolicyEgressRule::default()]);
         spec.policy_types = Some(vec!["Ingress".into(), "Egress".into()]);
     }
@@ -72,7 +79,7 @@ pub(crate) fn common(model: &Model) -> NetworkPolicy {
 
 /// The policy of a service's open ports.
 pub(crate) fn open(model: &Model, workload: &Workload) -> NetworkPolicy {
-    let ports = workload.ports().iter().filter(|port| port.reach.value.is_open()).map(port);
+    let ports = workload.open_ports().map(port);
     let spec = NetworkPolicySpec {
         pod_selector: Some(labels::label_selector(model, workload)),
         ingress: Some(vec![NetworkPolicyIngressRule { ports: filled(ports.collect()), from: None }]),
@@ -99,13 +106,6 @@ pub(crate) fn api(model: &Model, workload: &Workload) -> NetworkPolicy {
         ingress: None,
     };
     of_workload(model, api_name(model, workload), workload, spec)
-}
-
-fn has_members_in_closed(model: &Model, id: NetworkId) -> bool {
-    model.workloads.iter().any(|workload| {
-        let is_in = |wanted: &dyn Fn(NetworkId) -> bool| workload.networks.iter().any(|n| wanted(n.value));
-        is_in(&|network| network == id) && is_in(&|network| model.networks[network].closed.value)
-    })
 }
 
 fn members(model: &Model, key: &str) -> LabelSelector {

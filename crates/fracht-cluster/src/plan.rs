@@ -61,7 +61,8 @@ pub(crate) enum Source {
     CronJob(WorkloadId),
     Autoscaler(WorkloadId),
     DisruptionBudget(WorkloadId),
-    Network(NetworkId),
+    /// A network, and whether one of its members is in a closed one too.
+    Network(NetworkId, bool),
     CommonNetwork,
     Open(WorkloadId),
     Api(WorkloadId),
@@ -187,14 +188,14 @@ fn scaling(id: WorkloadId, workload: &Workload, add: &mut impl FnMut(Group, usiz
 
 /// Policies stand before the pods that they protect: none is open for a moment.
 fn policies(model: &Model, add: &mut impl FnMut(Group, usize, Source)) {
-    for id in network_policy::with_members(model) {
-        add(Group::Policies, 0, Source::Network(id));
+    for (id, beside_closed) in network_policy::with_members(model) {
+        add(Group::Policies, 0, Source::Network(id, beside_closed));
     }
     if network_policy::has_common(model) {
         add(Group::Policies, 0, Source::CommonNetwork);
     }
     for (id, workload) in model.workloads.entries() {
-        if workload.ports().iter().any(|port| port.reach.value.is_open()) {
+        if workload.open_ports().next().is_some() {
             add(Group::Policies, 0, Source::Open(id));
         }
         if model.leaves_by_api(workload) {
@@ -250,7 +251,9 @@ impl Source {
             Self::CronJob(id) => ("CronJob", workload_name(model, workload(id))),
             Self::Autoscaler(id) => ("HorizontalPodAutoscaler", side(id)),
             Self::DisruptionBudget(id) => ("PodDisruptionBudget", side(id)),
-            Self::Network(id) => ("NetworkPolicy", network_policy::network_name(model, &model.networks[id])),
+            Self::Network(id, _) => {
+                ("NetworkPolicy", network_policy::network_name(model, &model.networks[id]))
+            }
             Self::CommonNetwork => ("NetworkPolicy", network_policy::common_name(model)),
             Self::Open(id) => ("NetworkPolicy", network_policy::open_name(model, workload(id))),
             Self::Api(id) => ("NetworkPolicy", network_policy::api_name(model, workload(id))),
@@ -287,7 +290,7 @@ impl Source {
             Self::Outside(id) | Self::EndpointSlice(id) => {
                 named("outside", &model.outsides[id].name, model.outsides[id].span)
             }
-            Self::Network(id) => named("network", &model.networks[id].name, model.networks[id].span),
+            Self::Network(id, _) => named("network", &model.networks[id].name, model.networks[id].span),
             Self::CommonNetwork => Origin { of: "stack".into(), span: model.name.span() },
             Self::Passed(index) => match passed.get(index) {
                 Some(object) => Origin { of: format!("pass {}", object.file), span: None },

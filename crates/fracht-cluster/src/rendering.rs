@@ -396,7 +396,9 @@ impl<'m> Rendering<'m> {
             Source::DisruptionBudget(id) => {
                 Object::PodDisruptionBudget(disruption::disruption_budget(model, workload(id)).into())
             }
-            Source::Network(id) => Object::NetworkPolicy(network_policy::network(model, id).into()),
+            Source::Network(id, beside_closed) => {
+                Object::NetworkPolicy(network_policy::network(model, id, beside_closed).into())
+            }
             Source::CommonNetwork => Object::NetworkPolicy(network_policy::common(model).into()),
             Source::Open(id) => Object::NetworkPolicy(network_policy::open(model, workload(id)).into()),
             Source::Api(id) => Object::NetworkPolicy(network_policy::api(model, workload(id)).into()),

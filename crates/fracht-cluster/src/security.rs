@@ -18,8 +18,8 @@ pub(crate) fn of_pod(workload: &Workload) -> Option<PodSecurityContext> {
     (context != PodSecurityContext::default()).then_some(context)
 }
 
-/// What is particular to one container.
-pub(crate) fn of_container(workload: &Workload, container: &Definition) -> Option<SecurityContext> {
+/// What is particular to one container; less if the whole pod has its filter.
+pub(crate) fn of_container(container: &Definition, whole_pod: bool) -> Option<SecurityContext> {
     let confine = container.confine.value;
     let user = container.user.as_ref().map(|user| user.value);
     let strict = confine == Confine::Strict;
@@ -31,7 +31,7 @@ pub(crate) fn of_container(workload: &Workload, container: &Definition) -> Optio
         allow_privilege_escalation: (confine != Confine::Off).then_some(false),
         capabilities: strict.then(no_capabilities),
         read_only_root_filesystem: strict.then_some(true),
-        seccomp_profile: (confine != Confine::Off && !filters_whole_pod(workload)).then(seccomp),
+        seccomp_profile: (confine != Confine::Off && !whole_pod).then(seccomp),
         ..SecurityContext::default()
     };
     (context != SecurityContext::default()).then_some(context)
@@ -52,7 +52,8 @@ pub(crate) fn of_gate(workload: &Workload) -> SecurityContext {
     }
 }
 
-fn filters_whole_pod(workload: &Workload) -> bool {
+/// Whether the filter of system calls is that of the whole pod: no container wants to be without.
+pub(crate) fn filters_whole_pod(workload: &Workload) -> bool {
     workload.containers().all(|container| container.confine.value != Confine::Off)
 }
 

@@ -62,7 +62,7 @@ impl Names<'_> {
             Part::Config(id, key) => {
                 let config = &self.model.configs[*id];
                 let present = config.present.as_ref().map(|present| &*present.value);
-                match &config.key(key).unwrap().content {
+                match &config.keys.get(key).unwrap().content {
                     Content::Present => format!("<config {} {key}>", self.own(&config.name, present)),
                     content => content.as_text().unwrap(),
                 }

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 use fracht_core::model::{Model, Reach};
-use fracht_core::plan::reach::{Leak, ReachPlan, may_at};
+use fracht_core::plan::reach::{Leak, ReachPlan, may, may_at};
 use proptest::prelude::*;
 use serde_json::Value;
 
@@ -38,7 +38,10 @@ fn reach_is_what_the_policies_say(cluster: &Cluster<'_>, model: &Model) {
             let told = caller.gets_out || caller.leaks.iter().any(anywhere);
             assert_eq!(gets_to(cluster, from, "203.0.113.9", number), told, "{} at {number}", from.owner);
         }
-        for (link, id) in caller.links.iter().zip(&plan.services) {
+        let mut count = 0;
+        for id in &plan.services {
+            let reached = may(model, caller.who, *id).is_yes();
+            count += usize::from(reached && *id != caller.who);
             let called = &model.workloads[*id];
             let to = pod(&pods, &called.name);
             for port in called.ports() {
@@ -46,7 +49,7 @@ fn reach_is_what_the_policies_say(cluster: &Cluster<'_>, model: &Model) {
                 let at =
                     Port { name: Some(&port.name), number: port.number.value.into(), protocol: &protocol };
                 let wanted = may_at(model, caller.who, *id, port);
-                assert!(!wanted || link.may.is_yes());
+                assert!(!wanted || reached);
                 assert_eq!(
                     can_talk(cluster, from, to, at),
                     wanted,
@@ -58,6 +61,7 @@ fn reach_is_what_the_policies_say(cluster: &Cluster<'_>, model: &Model) {
                 assert_eq!(is_open(cluster, to, at), port.reach.value != Reach::Stack, "{}", port.name);
             }
         }
+        assert_eq!(caller.can_talk_to, count, "{}", from.owner);
     }
 }
 

@@ -1,5 +1,7 @@
 //! Plain settings and files.
 
+use std::collections::HashMap;
+use std::ops::Deref;
 use std::sync::Arc;
 
 use super::Text;
@@ -16,13 +18,34 @@ pub struct Config {
     /// The name of the config in the cluster, if it is there already and not made here.
     pub present: Option<At<Arc<str>>>,
     /// The keys, in the order of the file; those of `lines` behind those of `key`, then those of `files`.
-    pub keys: Vec<ConfigKey>,
+    pub keys: ConfigKeys,
 }
 
-impl Config {
+/// The keys of a config, in their order. A file may have very many: each is found by its name at once.
+#[derive(Clone, Debug, Default)]
+pub struct ConfigKeys {
+    list: Vec<ConfigKey>,
+    places: HashMap<Arc<str>, usize>,
+}
+
+impl ConfigKeys {
     /// A key by its name.
-    pub fn key(&self, name: &str) -> Option<&ConfigKey> {
-        self.keys.iter().find(|key| *key.name == *name)
+    pub fn get(&self, name: &str) -> Option<&ConfigKey> {
+        self.list.get(*self.places.get(name)?)
+    }
+
+    /// Adds a key. Of two with one name the first is the one that is found.
+    pub(crate) fn push(&mut self, key: ConfigKey) {
+        self.places.entry(Arc::clone(&key.name)).or_insert(self.list.len());
+        self.list.push(key);
+    }
+}
+
+impl Deref for ConfigKeys {
+    type Target = [ConfigKey];
+
+    fn deref(&self) -> &[ConfigKey] {
+        &self.list
     }
 }
 

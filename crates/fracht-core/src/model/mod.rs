@@ -43,7 +43,7 @@ use std::sync::Arc;
 use crate::origin::At;
 
 pub use build::Build;
-pub use config::{Config, ConfigKey, Content};
+pub use config::{Config, ConfigKey, ConfigKeys, Content};
 pub use container::{BeforeStop, Confine, Container, Helper, Spell, Use, UseSource, Variable};
 pub use extra::{Change, Passed, Patch, Raw};
 pub use health::{Health, Probe};

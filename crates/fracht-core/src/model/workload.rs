@@ -233,6 +233,11 @@ impl Workload {
         self.service().map_or(&[], |service| &service.ports)
     }
 
+    /// Those of its ports that are open to others than the members of its networks.
+    pub fn open_ports(&self) -> impl Iterator<Item = &Port> {
+        self.ports().iter().filter(|port| port.reach.value.is_open())
+    }
+
     /// One of its ports.
     pub fn port(&self, index: PortIndex) -> Option<&Port> {
         self.ports().get(index.0)

@@ -1,6 +1,6 @@
 //! Who can get to what: the ways in from outside, and who can talk to whom inside.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::ports::PortPlan;
@@ -55,23 +55,16 @@ pub enum Login {
 pub struct Caller {
     /// Who.
     pub who: WorkloadId,
-    /// What it has with each of [`ReachPlan::services`], in their order.
-    pub links: Vec<Link>,
+    /// Those of [`ReachPlan::services`] that the stack says it talks to: by an address, or by waiting for them.
+    pub uses: BTreeSet<WorkloadId>,
+    /// How many of [`ReachPlan::services`] it can talk to, itself not counted.
+    pub can_talk_to: usize,
     /// Whether it can get to what is outside of the stack, at any port.
     pub gets_out: bool,
     /// Where it gets out of its closed networks all the same.
     pub leaks: Vec<Leak>,
     /// What it uses that is outside.
     pub outside: Vec<OutsideId>,
-}
-
-/// What one has with another.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Link {
-    /// Whether it can talk to it.
-    pub may: May,
-    /// Whether the stack says that it does: by an address, or by waiting for it.
-    pub uses: bool,
 }
 
 /// Whether one can talk to another.
@@ -166,20 +159,86 @@ impl ReachPlan {
     pub fn of(model: &Model) -> Self {
         let services: Vec<WorkloadId> =
             model.workloads.entries().filter(|(_, w)| !w.ports().is_empty()).map(|(id, _)| id).collect();
+        let mut counts = Counts::of(model, &services);
         let callers = model.workloads.entries().map(|(id, workload)| {
-            let used = used(workload);
-            let link =
-                |other: &WorkloadId| Link { may: may(model, id, *other), uses: used.0.contains(other) };
+            let (mut uses, outside) = used(workload);
+            uses.retain(|other| !model.workloads[*other].ports().is_empty());
             Caller {
                 who: id,
-                links: services.iter().map(link).collect(),
+                uses,
+                can_talk_to: counts.can_talk_to(workload),
                 gets_out: !model.is_closed_in(workload),
                 leaks: leaks(model, workload),
-                outside: used.1.iter().copied().collect(),
+                outside: outside.into_iter().collect(),
             }
         });
         Self { callers: callers.collect(), ways: ways(model), services }
     }
+}
+
+/// Counts whom each can talk to, without a look at every pair.
+struct Counts<'m> {
+    model: &'m Model,
+    services: &'m [WorkloadId],
+    /// The services with ports that are in each network; `None` is the common one.
+    members: BTreeMap<Option<NetworkId>, Vec<WorkloadId>>,
+    /// What has been counted, by the networks of the caller and its ways out of them.
+    known: BTreeMap<(Vec<NetworkId>, WaysOut), usize>,
+    /// How many services have open ports to which ways out lead.
+    led_to: BTreeMap<WaysOut, usize>,
+}
+
+/// What decides which open ports a workload gets to: whether it is closed in, and whether it leaves for the API.
+type WaysOut = (bool, bool);
+
+impl<'m> Counts<'m> {
+    fn of(model: &'m Model, services: &'m [WorkloadId]) -> Self {
+        let mut members: BTreeMap<_, Vec<WorkloadId>> = BTreeMap::new();
+        for id in services {
+            for network in places(&model.workloads[*id]) {
+                members.entry(network).or_default().push(*id);
+            }
+        }
+        Self { model, services, members, known: BTreeMap::new(), led_to: BTreeMap::new() }
+    }
+
+    fn can_talk_to(&mut self, caller: &Workload) -> usize {
+        let mut own: Vec<NetworkId> = networks(caller).collect();
+        own.sort_unstable();
+        let key = (own, (self.model.is_closed_in(caller), self.model.leaves_by_api(caller)));
+        let known = self.known.get(&key).copied();
+        let count = known.unwrap_or_else(|| self.count(caller, key.1));
+        self.known.insert(key, count);
+        // It is a member of its own networks.
+        count - usize::from(!caller.ports().is_empty())
+    }
+
+    /// The members of its networks, and those others whose open ports it gets to.
+    fn count(&mut self, caller: &Workload, ways_out: WaysOut) -> usize {
+        let model = self.model;
+        let of_network = |network| self.members.get(&network).into_iter().flatten();
+        let mut members: Vec<WorkloadId> = places(caller).flat_map(of_network).copied().collect();
+        members.sort_unstable();
+        members.dedup();
+        let leaks = leaks(model, caller);
+        let is_led_to = |id: &&WorkloadId| {
+            model.workloads[**id].open_ports().any(|port| gets_to(ways_out.0, &leaks, port))
+        };
+        let led_to = self.led_to.entry(ways_out);
+        let led_to = *led_to.or_insert_with(|| self.services.iter().filter(is_led_to).count());
+        members.len() + led_to - members.iter().filter(is_led_to).count()
+    }
+}
+
+/// Whether one gets to an open port of another with which it shares no network.
+fn gets_to(closed_in: bool, leaks: &[Leak], port: &Port) -> bool {
+    !closed_in || leaks.iter().any(|leak| leak.leads_to(port))
+}
+
+/// The networks that a workload is in; `None` is the common one.
+fn places(workload: &Workload) -> impl Iterator<Item = Option<NetworkId>> {
+    let common = workload.networks.is_empty().then_some(None);
+    common.into_iter().chain(networks(workload).map(Some))
 }
 
 /// Whether `from` can talk to `to`.
@@ -191,7 +250,7 @@ pub fn may(model: &Model, from: WorkloadId, to: WorkloadId) -> May {
     if model.share_network(caller, called) {
         return May::All;
     }
-    let mut open = called.ports().iter().filter(|port| port.reach.value.is_open()).peekable();
+    let mut open = called.open_ports().peekable();
     match (open.peek().is_some(), model.is_closed_in(caller)) {
         (true, true) => {
             let leaks = leaks(model, caller);
@@ -239,6 +298,7 @@ fn used(workload: &Workload) -> (BTreeSet<WorkloadId>, BTreeSet<OutsideId>) {
 
 fn ways(model: &Model) -> Vec<WayIn> {
     let plan = PortPlan::of(model);
+    let mut known: BTreeMap<WorkloadId, Vec<Login>> = BTreeMap::new();
     let way = |entry: &super::ports::PortEntry| {
         let port = entry.port(model).filter(|port| port.reach.value.is_open())?;
         Some(WayIn {
@@ -249,7 +309,7 @@ fn ways(model: &Model) -> Vec<WayIn> {
             is_picked: entry.is_picked_by_cluster(model),
             hosts_line: hosts_line(model, port),
             tls: is_secure(model, port),
-            logins: logins(model, entry.service),
+            logins: known.entry(entry.service).or_insert_with(|| logins(model, entry.service)).clone(),
         })
     };
     plan.entries.iter().filter_map(way).collect()
@@ -293,11 +353,9 @@ fn hosts_line(model: &Model, port: &Port) -> Option<String> {
 fn logins(model: &Model, id: WorkloadId) -> Vec<Login> {
     let workload = &model.workloads[id];
     let (used, _) = used(workload);
-    let known_there = |secret: SecretId, key: &str| {
-        let others =
-            used.iter().filter(|other| **other != id).flat_map(|other| model.workloads[*other].texts());
-        others.flat_map(|(_, text)| &text.parts).any(|part| is_key(part, secret, key))
-    };
+    let others = used.iter().filter(|other| **other != id).flat_map(|other| model.workloads[*other].texts());
+    let known_there: BTreeSet<(SecretId, &str)> =
+        others.flat_map(|(_, text)| &text.parts).filter_map(key_of).collect();
     let leads_away = |text: &Text| {
         text.parts.iter().any(|part| match part {
             Part::Known { address: Some(Address::Service(other, _)), .. } => *other != id,
@@ -306,8 +364,7 @@ fn logins(model: &Model, id: WorkloadId) -> Vec<Login> {
         })
     };
     let is_foreign = |text: &Text| {
-        leads_away(text)
-            || text.parts.iter().any(|part| matches!(part, Part::Secret(id, key) if known_there(*id, key)))
+        leads_away(text) || text.parts.iter().filter_map(key_of).any(|key| known_there.contains(&key))
     };
     // `DB_USER` goes with `DB_HOST` and `DB_PASSWORD`.
     let stem = |name: &'_ str| name.rsplit_once(['_', '.', '-']).map_or("", |(stem, _)| stem).to_uppercase();
@@ -339,6 +396,9 @@ fn logins(model: &Model, id: WorkloadId) -> Vec<Login> {
     logins.into_iter().collect()
 }
 
-fn is_key(part: &Part, secret: SecretId, name: &str) -> bool {
-    matches!(part, Part::Secret(id, key) if *id == secret && **key == *name)
+fn key_of(part: &Part) -> Option<(SecretId, &str)> {
+    match part {
+        Part::Secret(id, key) => Some((*id, key)),
+        _ => None,
+    }
 }

@@ -1,6 +1,5 @@
 //! `[config.NAME]`.
 
-use std::collections::HashMap;
 use std::sync::Arc;
 
 use super::fields::Fields;
@@ -8,30 +7,16 @@ use super::{Reader, Texts};
 use crate::diag::Diagnostic;
 use crate::grammar::lines;
 use crate::grammar::name::NameKind;
-use crate::model::{Config, ConfigKey, Content, Part, Text};
+use crate::model::{Config, ConfigKey, ConfigKeys, Content, Part, Text};
 use crate::origin::{At, Layer, Origin};
 use crate::resolve::Allow;
 use crate::source::{Span, Syntax};
 use crate::tree::{Entry, Value};
 
-/// The keys that have been read, and where each is. A file may have very many.
-#[derive(Default)]
-struct Keys {
-    list: Vec<ConfigKey>,
-    places: HashMap<Arc<str>, Span>,
-}
-
-impl Keys {
-    fn push(&mut self, key: ConfigKey) {
-        self.places.entry(Arc::clone(&key.name)).or_insert(key.span);
-        self.list.push(key);
-    }
-}
-
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Config {
     reader.tainted = false;
     let fields = Fields::of(entry, reader);
-    let mut keys = Keys::default();
+    let mut keys = ConfigKeys::default();
     for (key, entry) in fields.map(reader, "key") {
         if let Some(content) = content(reader, &format!("config.{name}/{key}"), entry) {
             keys.push(ConfigKey { name: Arc::clone(key), span: entry.key_span, content });
@@ -56,7 +41,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
     if reader.tainted {
         reader.symbols.to_mut().set_incomplete("config", name);
     }
-    Config { name: Arc::clone(name), span: fields.span, present, keys: keys.list }
+    Config { name: Arc::clone(name), span: fields.span, present, keys }
 }
 
 /// A config is in the cluster, and has a list of keys, or it is made here.
@@ -84,7 +69,7 @@ fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
 }
 
 /// Adds a file as a key of its name.
-fn read_file(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Keys) {
+fn read_file(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut ConfigKeys) {
     let Some((_, bytes)) = reader.file(path) else { return };
     let Some(span) = path.span() else { return };
     let name: Arc<str> = path.value.rsplit('/').next().unwrap_or_default().into();
@@ -99,7 +84,7 @@ fn read_file(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Keys) {
         );
         return;
     }
-    if let Some(first) = keys.places.get(&name).copied() {
+    if let Some(first) = keys.get(&name).map(|first| first.span) {
         twice(reader, &name, span, first);
         return;
     }
@@ -129,7 +114,7 @@ fn content(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Conten
 }
 
 /// Adds the keys of a file of `KEY=value` lines; one that is a key already is reported.
-fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Keys) {
+fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut ConfigKeys) {
     let Some((resolved, bytes)) = reader.file(path) else { return };
     let Ok(text) = std::str::from_utf8(&bytes) else {
         reader.sink.push(
@@ -169,7 +154,7 @@ fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut Keys) {
             );
             continue;
         }
-        if let Some(first) = keys.places.get(&name).copied() {
+        if let Some(first) = keys.get(&name).map(|first| first.span) {
             twice(reader, &name, span, first);
             continue;
         }

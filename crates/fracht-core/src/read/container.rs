@@ -243,7 +243,7 @@ fn one_use(reader: &mut Reader<'_>, item: &Node) -> Option<Use> {
             None => (None, Vec::new()),
         },
         "secret" => match reader.symbols.secret(written.name) {
-            Some((id, keys)) => (Some(UseSource::Secret(id)), keys.to_vec()),
+            Some((id, keys)) => (Some(UseSource::Secret(id)), keys.iter().map(Arc::clone).collect()),
             None => (None, Vec::new()),
         },
         _ => {

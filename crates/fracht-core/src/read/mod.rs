@@ -285,7 +285,7 @@ impl Reader<'_> {
             return None;
         };
         let whole = !self.symbols.is_incomplete("secret", written.name);
-        let missing = needed.iter().filter(|_| whole).find(|key| !keys.iter().any(|known| **known == ***key));
+        let missing = needed.iter().filter(|_| whole).find(|key| !keys.contains(**key));
         if let Some(key) = missing {
             self.tainted = true;
             self.sink.push(

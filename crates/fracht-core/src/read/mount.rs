@@ -135,14 +135,14 @@ fn mounted(reader: &mut Reader<'_>, text: &str, span: Span) -> Option<Mounted> {
     };
     let symbols = &reader.symbols;
     let (found, keys) = match written.kind {
-        "volume" => (symbols.volume(written.name).map(Mounted::Volume), &[][..]),
+        "volume" => (symbols.volume(written.name).map(Mounted::Volume), None),
         "config" => match symbols.config(written.name) {
-            Some((id, keys)) => (Some(Mounted::Config(id, None)), keys),
-            None => (None, &[][..]),
+            Some((id, keys)) => (Some(Mounted::Config(id, None)), Some(keys)),
+            None => (None, None),
         },
         "secret" => match symbols.secret(written.name) {
-            Some((id, keys)) => (Some(Mounted::Secret(id, None)), keys),
-            None => (None, &[][..]),
+            Some((id, keys)) => (Some(Mounted::Secret(id, None)), Some(keys)),
+            None => (None, None),
         },
         _ => {
             reader.lose(span);
@@ -167,7 +167,7 @@ fn mounted(reader: &mut Reader<'_>, text: &str, span: Span) -> Option<Mounted> {
         );
         return None;
     }
-    let key = keys.iter().find(|key| ***key == *part).map(Arc::clone);
+    let key = keys.and_then(|keys| keys.get(part)).map(Arc::clone);
     match (key, found) {
         (Some(key), Mounted::Config(id, _)) => Some(Mounted::Config(id, Some(key))),
         (Some(key), Mounted::Secret(id, _)) => Some(Mounted::Secret(id, Some(key))),
@@ -176,7 +176,7 @@ fn mounted(reader: &mut Reader<'_>, text: &str, span: Span) -> Option<Mounted> {
             None
         }
         _ => {
-            let keys: Vec<String> = keys.iter().map(ToString::to_string).collect();
+            let keys: Vec<String> = keys.into_iter().flatten().map(ToString::to_string).collect();
             let names = keys.iter().map(String::as_str).collect();
             let what = format!("key of {}.{}", written.kind, written.name);
             unknown(reader, &what, part, names)

@@ -8,7 +8,7 @@ use crate::diag::Diagnostic;
 use crate::grammar::host;
 use crate::model::{Outside, OutsidePlace, OutsidePort, Place};
 use crate::origin::At;
-use crate::resolve::{Allow, OutsideSymbol};
+use crate::resolve::{Allow, OutsideSymbol, port_names};
 use crate::tree::Entry;
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Outside {
@@ -88,6 +88,6 @@ pub(super) fn symbol(outside: &Outside, on: Place) -> (Arc<str>, OutsideSymbol) 
         }
         (OutsidePlace::Address(address), Place::Machine) => address.to_string().into(),
     };
-    let ports = outside.ports.iter().map(|port| (Arc::clone(&port.name), port.number.value)).collect();
-    (Arc::clone(&outside.name), OutsideSymbol { host, ports })
+    let ports = outside.ports.iter().map(|port| (Arc::clone(&port.name), port.number.value));
+    (Arc::clone(&outside.name), OutsideSymbol { host, ports: port_names(ports) })
 }

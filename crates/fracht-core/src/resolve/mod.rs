@@ -3,7 +3,7 @@
 mod symbols;
 mod text;
 
-pub(crate) use symbols::{Facts, OutsideSymbol, Symbols};
+pub(crate) use symbols::{Facts, OutsideSymbol, Symbols, port_names};
 pub(crate) use text::{Allow, text};
 
 use crate::diag::Diagnostic;

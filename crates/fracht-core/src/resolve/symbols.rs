@@ -1,17 +1,24 @@
 //! Every name of a stack, gathered before anything is read that can refer to it.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::hash::BuildHasherDefault;
 use std::sync::Arc;
 
-use indexmap::IndexMap;
+use indexmap::{IndexMap, IndexSet};
 use rustc_hash::FxHasher;
 
-use crate::model::{ConfigId, Id, NetworkId, OutsideId, SecretId, VolumeId, WorkloadId};
+use crate::model::{ConfigId, Id, NetworkId, OutsideId, PortIndex, SecretId, VolumeId, WorkloadId};
 use crate::source::Span;
 use crate::tree::{Entries, Node, Value};
 
 pub(crate) type Names<T> = IndexMap<Arc<str>, T, BuildHasherDefault<FxHasher>>;
+
+/// The names of the keys of a config or a secret, in their order.
+pub(crate) type KeyNames = IndexSet<Arc<str>, BuildHasherDefault<FxHasher>>;
+
+/// The ports of a service or of what is outside: where each is in their list, and its number. Of two with one name the
+/// first counts.
+pub(crate) type PortNames = Names<(PortIndex, u16)>;
 
 /// The names of a stack.
 #[derive(Clone, Debug, Default)]
@@ -19,14 +26,14 @@ pub(crate) struct Symbols {
     workloads: Names<WorkloadSymbol>,
     volumes: Names<()>,
     networks: Names<()>,
-    configs: Names<Vec<Arc<str>>>,
-    secrets: Names<Vec<Arc<str>>>,
+    configs: Names<KeyNames>,
+    secrets: Names<KeyNames>,
     /// What is outside.
     pub(crate) outsides: Names<OutsideSymbol>,
     /// The values of the inputs; `None` for one that has none, which was reported.
     pub(crate) inputs: Names<Option<Arc<str>>>,
     /// The configs and secrets whose keys could not all be read, by kind and name.
-    incomplete: BTreeSet<(&'static str, Arc<str>)>,
+    incomplete: BTreeMap<&'static str, BTreeSet<Arc<str>>>,
     /// What is known of the stack and the target.
     pub(crate) facts: Facts,
 }
@@ -41,7 +48,7 @@ pub(crate) struct WorkloadSymbol {
     /// Whether it is a task with a schedule.
     pub(crate) is_scheduled: bool,
     /// Its ports and those of its helpers, with the number that others in the stack use.
-    pub(crate) ports: Vec<(Arc<str>, u16)>,
+    pub(crate) ports: PortNames,
 }
 
 /// Something outside of the stack.
@@ -50,7 +57,7 @@ pub(crate) struct OutsideSymbol {
     /// The host name or address that it is reached by.
     pub(crate) host: Arc<str>,
     /// Its ports.
-    pub(crate) ports: Vec<(Arc<str>, u16)>,
+    pub(crate) ports: PortNames,
 }
 
 /// What `{stack.…}` and `{target.…}` stand for.
@@ -74,7 +81,7 @@ impl Symbols {
                 let helpers = entry.node.at(&["beside"]).and_then(Node::table);
                 let helpers = helpers.into_iter().flat_map(|helpers| helpers.values());
                 let theirs = helpers.filter_map(|helper| helper.node.at(&["port"])?.table());
-                let ports = own.into_iter().chain(theirs).flat_map(ports).collect();
+                let ports = port_names(own.into_iter().chain(theirs).flat_map(ports));
                 let is_scheduled = is_task && entry.node.at(&["schedule"]).is_some();
                 let symbol = WorkloadSymbol { span: entry.key_span, is_task, is_scheduled, ports };
                 // The first of two with one name stays; the reader reports the second.
@@ -83,7 +90,7 @@ impl Symbols {
         }
         symbols.volumes = tables("volume").map(|(name, _)| (Arc::clone(name), ())).collect();
         symbols.networks = tables("network").map(|(name, _)| (Arc::clone(name), ())).collect();
-        symbols.configs = tables("config").map(|(name, _)| (Arc::clone(name), vec![])).collect();
+        symbols.configs = tables("config").map(|(name, _)| (Arc::clone(name), KeyNames::default())).collect();
         symbols.secrets =
             tables("secret").map(|(name, entry)| (Arc::clone(name), secret_keys(&entry.node))).collect();
         for (name, entry) in tables("secret") {
@@ -111,12 +118,12 @@ impl Symbols {
         self.networks.get_index_of(name).map(Id::new)
     }
 
-    pub(crate) fn config(&self, name: &str) -> Option<(ConfigId, &[Arc<str>])> {
+    pub(crate) fn config(&self, name: &str) -> Option<(ConfigId, &KeyNames)> {
         let (index, _, keys) = self.configs.get_full(name)?;
         Some((Id::new(index), keys))
     }
 
-    pub(crate) fn secret(&self, name: &str) -> Option<(SecretId, &[Arc<str>])> {
+    pub(crate) fn secret(&self, name: &str) -> Option<(SecretId, &KeyNames)> {
         let (index, _, keys) = self.secrets.get_full(name)?;
         Some((Id::new(index), keys))
     }
@@ -128,16 +135,16 @@ impl Symbols {
 
     /// Says that some keys of a config or a secret could not be read.
     pub(crate) fn set_incomplete(&mut self, kind: &'static str, name: &Arc<str>) {
-        self.incomplete.insert((kind, Arc::clone(name)));
+        self.incomplete.entry(kind).or_default().insert(Arc::clone(name));
     }
 
     /// Whether a key that is not known may be one that could not be read.
     pub(crate) fn is_incomplete(&self, kind: &str, name: &str) -> bool {
-        self.incomplete.iter().any(|(k, n)| *k == kind && **n == *name)
+        self.incomplete.get(kind).is_some_and(|names| names.contains(name))
     }
 
     /// Says which keys a config has.
-    pub(crate) fn set_config_keys(&mut self, name: &str, keys: Vec<Arc<str>>) {
+    pub(crate) fn set_config_keys(&mut self, name: &str, keys: KeyNames) {
         if let Some(known) = self.configs.get_mut(name) {
             *known = keys;
         }
@@ -164,22 +171,28 @@ impl Symbols {
 }
 
 /// The names of a service's ports and the numbers that others use; 0 for what can't be read.
-fn ports(entries: &Entries) -> Vec<(Arc<str>, u16)> {
+fn ports(entries: &Entries) -> impl Iterator<Item = (Arc<str>, u16)> {
     let number = |node: &Node| match node.value {
         Value::Integer(number) => u16::try_from(number).ok(),
         _ => None,
     };
-    entries
-        .iter()
-        .map(|(name, entry)| {
-            let inner = entry.node.at(&["as"]).or_else(|| entry.node.at(&["number"]));
-            let inner = number(inner.unwrap_or(&entry.node));
-            (Arc::clone(name), inner.unwrap_or_default())
-        })
-        .collect()
+    entries.iter().map(move |(name, entry)| {
+        let inner = entry.node.at(&["as"]).or_else(|| entry.node.at(&["number"]));
+        let inner = number(inner.unwrap_or(&entry.node));
+        (Arc::clone(name), inner.unwrap_or_default())
+    })
 }
 
-fn secret_keys(secret: &Node) -> Vec<Arc<str>> {
+/// The ports by their names.
+pub(crate) fn port_names(ports: impl Iterator<Item = (Arc<str>, u16)>) -> PortNames {
+    let mut names = PortNames::default();
+    for (index, (name, number)) in ports.enumerate() {
+        names.entry(name).or_insert((PortIndex(index), number));
+    }
+    names
+}
+
+fn secret_keys(secret: &Node) -> KeyNames {
     let made = secret.at(&["key"]).and_then(Node::table).into_iter().flat_map(|keys| keys.keys());
     let listed = secret.at(&["keys"]).map(|node| &node.value);
     let listed: &[Node] = if let Some(Value::List(keys)) = listed { keys } else { &[] };

@@ -6,7 +6,7 @@ use super::{Symbols, Unknown};
 use crate::diag::{Diagnostic, Sink};
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::{self, Piece, Written, single_braces};
-use crate::model::{Address, Part, PodField, PortIndex, Text};
+use crate::model::{Address, Part, PodField, Text};
 use crate::origin::Origin;
 use crate::source::{Sources, Span};
 
@@ -171,8 +171,8 @@ impl Here<'_> {
         let Some(part) = written.part else {
             return Ok(Part::Known { text: written.name.into(), address: Some(Address::Service(id, None)) });
         };
-        let Some((index, number)) = find_port(&symbol.ports, part) else {
-            return Err(self.unknown_part(written, "port", &port_names(&symbol.ports)));
+        let Some((index, number)) = symbol.ports.get(part).copied() else {
+            return Err(self.unknown_part(written, "port", &texts(symbol.ports.keys())));
         };
         let text = format!("{}:{number}", written.name).into();
         Ok(Part::Known { text, address: Some(Address::Service(id, Some(index))) })
@@ -186,8 +186,8 @@ impl Here<'_> {
         let Some(part) = written.part else {
             return Ok(Part::Known { text: Arc::clone(&symbol.host), address });
         };
-        let Some((_, number)) = find_port(&symbol.ports, part) else {
-            return Err(self.unknown_part(written, "port", &port_names(&symbol.ports)));
+        let Some((_, number)) = symbol.ports.get(part).copied() else {
+            return Err(self.unknown_part(written, "port", &texts(symbol.ports.keys())));
         };
         Ok(Part::Known { text: format!("{}:{number}", symbol.host).into(), address })
     }
@@ -198,9 +198,9 @@ impl Here<'_> {
         let Some(ports) = service.map(|(_, symbol)| &symbol.ports).or_else(outside) else {
             return Err(self.unknown_name(written));
         };
-        let found = written.part.and_then(|part| find_port(ports, part));
+        let found = written.part.and_then(|part| ports.get(part));
         let Some((_, number)) = found else {
-            return Err(self.unknown_part(written, "port", &port_names(ports)));
+            return Err(self.unknown_part(written, "port", &texts(ports.keys())));
         };
         Ok(Part::Known { text: number.to_string().into(), address: None })
     }
@@ -213,10 +213,10 @@ impl Here<'_> {
             let message = "A config can't take a value of a config.".to_owned();
             return self.refuse("bad-value", message, "Write the value, or set both from one place.");
         }
-        match written.part.and_then(|part| keys.iter().find(|key| ***key == *part)) {
+        match written.part.and_then(|part| keys.get(part)) {
             Some(key) => Ok(Part::Config(id, Arc::clone(key))),
             None if self.symbols.is_incomplete("config", written.name) => Ok(Part::Unresolved),
-            None => Err(self.unknown_part(written, "key", &texts(keys))),
+            None => Err(self.unknown_part(written, "key", &texts(keys.iter()))),
         }
     }
 
@@ -233,10 +233,10 @@ impl Here<'_> {
                 "Set the whole text as a variable of the service, or keep the text as a secret.",
             );
         }
-        match written.part.and_then(|part| keys.iter().find(|key| ***key == *part)) {
+        match written.part.and_then(|part| keys.get(part)) {
             Some(key) => Ok(Part::Secret(id, Arc::clone(key))),
             None if self.symbols.is_incomplete("secret", written.name) => Ok(Part::Unresolved),
-            None => Err(self.unknown_part(written, "key", &texts(keys))),
+            None => Err(self.unknown_part(written, "key", &texts(keys.iter()))),
         }
     }
 
@@ -303,15 +303,6 @@ impl Here<'_> {
     }
 }
 
-fn texts(names: &[Arc<str>]) -> Vec<&str> {
-    names.iter().map(|name| &**name).collect()
-}
-
-fn port_names(ports: &[(Arc<str>, u16)]) -> Vec<&str> {
-    ports.iter().map(|(name, _)| &**name).collect()
-}
-
-fn find_port(ports: &[(Arc<str>, u16)], name: &str) -> Option<(PortIndex, u16)> {
-    let index = ports.iter().position(|(known, _)| **known == *name)?;
-    ports.get(index).map(|(_, number)| (PortIndex(index), *number))
+fn texts<'n>(names: impl Iterator<Item = &'n Arc<str>>) -> Vec<&'n str> {
+    names.map(|name| &**name).collect()
 }

@@ -1,5 +1,7 @@
 //! Who may talk to whom.
 
+use std::collections::BTreeSet;
+
 use super::{Check, Rule};
 use crate::diag::suggest::listing;
 use crate::diag::{Diagnostic, Severity, Sink};
@@ -32,14 +34,14 @@ fn no_route(model: &Model, sink: &mut Sink) {
             })
         });
         let waits = workload.after.iter().filter(|after| model.workloads[after.on].service().is_some());
-        let mut told = Vec::new();
+        let mut told = BTreeSet::new();
         for (id, span) in addresses.chain(waits.map(|after| (after.on, after.span))) {
             let other = &model.workloads[id];
             let itself = std::ptr::eq(workload, other);
             if itself || other.tainted || told.contains(&id) || model.share_network(workload, other) {
                 continue;
             }
-            told.push(id);
+            told.insert(id);
             let message =
                 format!("{} can't reach {}: they share no network.", workload.reference(), other.reference());
             let words = |workload: &Workload| {

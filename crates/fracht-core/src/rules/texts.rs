@@ -24,7 +24,7 @@ const MOST_OF_ALL: usize = 1 << 20;
 
 fn process_text(model: &Model, sink: &mut Sink) {
     for config in &model.configs {
-        for key in &config.keys {
+        for key in config.keys.iter() {
             if let Content::Text(text) = &key.content {
                 let what = || format!("`{}` of `config.{}`", key.name, config.name);
                 if let Some(found) = nul(&text.plain()) {
@@ -62,7 +62,7 @@ fn texts(model: &Model, workload: &Workload, container: &Container, total: &mut 
         for part in &text.parts {
             let (content, inline) = match part {
                 Part::Config(id, key) => {
-                    let key = model.configs[*id].key(key);
+                    let key = model.configs[*id].keys.get(key);
                     match key.map(|key| &key.content) {
                         Some(content @ Content::File { .. }) if content.as_text().is_none() => {
                             found = Some("a file that is not UTF-8, and so not a variable in a cluster");
@@ -104,7 +104,7 @@ fn commands(workload: &Workload, container: &Container, sink: &mut Sink) {
 fn used(model: &Model, workload: &Workload, container: &Container, sink: &mut Sink) {
     for used in &container.uses {
         let UseSource::Config(id) = used.source else { continue };
-        for key in &model.configs[id].keys {
+        for key in model.configs[id].keys.iter() {
             let Content::Text(Text { .. }) = &key.content else { continue };
             let text = key.content.as_text().unwrap_or_default();
             let found = too_long(used.variable(&key.name).len() + 1 + text.len());

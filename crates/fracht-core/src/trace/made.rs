@@ -16,7 +16,7 @@ impl Traced<'_> {
             |path: &[&str]| keys.iter().zip(path).all(|(key, step)| key == step) && keys.len() <= path.len();
         let mut leaves = Vec::new();
         for config in &self.model.configs {
-            for key in &config.keys {
+            for key in config.keys.iter() {
                 let at = ["config", &*config.name, "key", &*key.name];
                 if wanted(&at) && self.tree.at(&at).is_none() {
                     leaves.extend(self.key_leaf(&at, key));
@@ -93,7 +93,7 @@ impl Traced<'_> {
     /// Where a variable comes from: the line of the key's value, or the line that uses a secret.
     fn use_step(&self, owner: &[&str], used: &Use, part: &Part) -> Step {
         if let Part::Config(id, key) = part
-            && let Some(Content::Text(text)) = self.model.configs[*id].key(key).map(|key| &key.content)
+            && let Some(Content::Text(text)) = self.model.configs[*id].keys.get(key).map(|key| &key.content)
             && let Origin::Written { span, layer } = text.origin
         {
             return self.step_at(span, layer);

@@ -216,7 +216,7 @@ impl Traced<'_> {
             Part::Unresolved => "?".to_owned(),
             Part::Config(id, key) => {
                 let config = &self.model.configs[*id];
-                let content = config.key(key).map(|key| &key.content);
+                let content = config.keys.get(key).map(|key| &key.content);
                 let plain = content.and_then(|content| match content {
                     Content::Text(text) => {
                         let hidden = text.origin.span().is_some_and(|span| self.cover.hides(span));

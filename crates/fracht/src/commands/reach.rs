@@ -1,11 +1,13 @@
 //! `fracht reach`
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use fracht_cluster::{outer_name, read_objects, secret_name, side_name, text_at};
 use fracht_core::cover::escaped;
 use fracht_core::diag::listing;
 use fracht_core::model::{Change, Entry, Model, Place, Protocol, Raw, Reach, SecretSource, WorkloadId};
 use fracht_core::plan::reach::{
-    Caller, Leak, LeakReason, Link, Login, May, ReachPlan, WayIn, may_at, networks,
+    Caller, Leak, LeakReason, Login, May, ReachPlan, WayIn, may, may_at, networks,
 };
 use serde::Serialize;
 
@@ -18,6 +20,9 @@ use crate::ui::{Ui, counted};
 
 /// More services than this do not fit side by side: they are listed then.
 const MOST_COLUMNS: usize = 20;
+/// With more pairs of those who talk and those who are talked to than this, JSON has those alone that the stack speaks of:
+/// all of them would grow with the square of the stack.
+const MOST_PAIRS: usize = 40_000;
 
 /// What `--format json` writes.
 #[derive(Serialize)]
@@ -25,6 +30,8 @@ struct Answer<'a> {
     stack: &'a str,
     target: &'a str,
     ways_in: Vec<Way<'a>>,
+    /// `all`, or `used`: which services `talks` lists.
+    talks_with: &'static str,
     inside: Vec<Inside<'a>>,
     /// Objects that patches change or that are passed through: what they let through is not considered.
     not_considered: Vec<String>,
@@ -61,6 +68,7 @@ struct Inside<'a> {
     /// Where it gets out of closed networks all the same.
     gets_out_at: Vec<Out<'a>>,
     outside: Vec<&'a str>,
+    can_talk_to: usize,
     talks: Vec<Talk<'a>>,
 }
 
@@ -204,12 +212,11 @@ fn ways_in(model: &Model, plan: &ReachPlan) -> String {
 /// Who is let in: the users and secrets that the services with ways in know of.
 fn logins(model: &Model, plan: &ReachPlan) -> String {
     let mut out = String::new();
-    let mut seen = Vec::new();
+    let mut seen = BTreeSet::new();
     for way in plan.ways.iter().filter(|way| !way.logins.is_empty()) {
-        if seen.contains(&way.service) {
+        if !seen.insert(way.service) {
             continue;
         }
-        seen.push(way.service);
         out.push_str(&format!("\nLogin of {}\n", name(model, way.service)));
         for login in &way.logins {
             match (login, reading(model, login)) {
@@ -231,8 +238,8 @@ fn network_names(model: &Model, id: WorkloadId) -> String {
     if names.is_empty() { "common".to_owned() } else { names.join(" ") }
 }
 
-fn mark(link: Link) -> &'static str {
-    match (link.may, link.uses) {
+fn mark(may: May, uses: bool) -> &'static str {
+    match (may, uses) {
         (May::Itself, _) => "■",
         (May::All | May::OpenPorts | May::SomeOpenPorts, true) => "●",
         (May::All, false) => "○",
@@ -266,8 +273,8 @@ fn matrix(model: &Model, plan: &ReachPlan) -> String {
     out.push_str(&format!("  outside{HEAD:#}\n"));
     for (name, nets_of, caller) in &rows {
         out.push_str(&format!("{name:who$}  {QUIET}{nets_of:nets$}{QUIET:#}"));
-        for link in &caller.links {
-            out.push_str(&format!("  {}", mark(*link)));
+        for id in &plan.services {
+            out.push_str(&format!("  {}", mark(may(model, caller.who, *id), caller.uses.contains(id))));
         }
         let names: Vec<&str> = caller.outside.iter().map(|id| &*model.outsides[*id].name).collect();
         let api = caller.leaks.iter().find(|leak| leak.why == LeakReason::Api);
@@ -373,15 +380,18 @@ fn ordered(plan: &ReachPlan) -> impl Iterator<Item = &Caller> {
 /// Why those who can't talk can't: callers with one reason and the same others on one line.
 fn reasons(model: &Model, plan: &ReachPlan) -> String {
     let mut told: Vec<(Vec<&str>, &str, Vec<String>)> = Vec::new();
+    let mut places: BTreeMap<(Vec<&str>, &str), usize> = BTreeMap::new();
     for caller in ordered(plan) {
         for reason in [May::NoNetwork, May::NoWayOut] {
-            let links = caller.links.iter().zip(&plan.services).filter(|(link, _)| link.may == reason);
-            let names: Vec<&str> = links.map(|(_, id)| name(model, *id)).collect();
+            let out_of_reach = plan.services.iter().filter(|id| may(model, caller.who, **id) == reason);
+            let names: Vec<&str> = out_of_reach.map(|id| name(model, *id)).collect();
             let Some(why) = why_not(reason).filter(|_| !names.is_empty()) else { continue };
-            let who = model.workloads[caller.who].reference();
-            match told.iter_mut().find(|(others, same, _)| *others == names && *same == why) {
-                Some((.., callers)) => callers.push(who),
-                None => told.push((names, why, vec![who])),
+            let place = *places.entry((names.clone(), why)).or_insert(told.len());
+            if place == told.len() {
+                told.push((names, why, Vec::new()));
+            }
+            if let Some((.., callers)) = told.get_mut(place) {
+                callers.push(model.workloads[caller.who].reference());
             }
         }
     }
@@ -405,12 +415,11 @@ fn why_not(may: May) -> Option<&'static str> {
 fn listed(model: &Model, plan: &ReachPlan) -> String {
     let mut out = format!("\n{BOLD}Who talks to whom{BOLD:#}\n\n");
     for caller in &plan.callers {
-        let links = || caller.links.iter().zip(&plan.services);
-        let uses: Vec<&str> = links().filter(|(link, _)| link.uses).map(|(_, id)| name(model, *id)).collect();
-        let can = links().filter(|(link, _)| link.may.is_yes() && link.may != May::Itself).count();
+        let uses: Vec<&str> = caller.uses.iter().map(|id| name(model, *id)).collect();
         let who = model.workloads[caller.who].reference();
         let uses = if uses.is_empty() { "nobody".to_owned() } else { listing(uses) };
-        out.push_str(&format!("{who} talks to {uses}; it can talk to {can} of {}\n", plan.services.len()));
+        let (can, all) = (caller.can_talk_to, plan.services.len());
+        out.push_str(&format!("{who} talks to {uses}; it can talk to {can} of {all}\n"));
     }
     out
 }
@@ -439,22 +448,24 @@ fn answer<'a>(model: &'a Model, plan: &'a ReachPlan) -> Answer<'a> {
             logins: way.logins.iter().filter_map(login).collect(),
         })
     };
-    let talk = |from: WorkloadId, link: &Link, id: WorkloadId| Talk {
-        to: name(model, id),
-        ports: {
-            let ports = model.workloads[id].ports().iter();
-            ports.filter(|port| may_at(model, from, id, port)).map(|port| &*port.name).collect()
-        },
-        may: match link.may {
-            May::Itself => "itself",
-            May::All => "all",
-            May::OpenPorts => "open-ports",
-            May::SomeOpenPorts => "some-open-ports",
-            May::NoNetwork | May::NoWayOut => "no",
-        },
-        uses: link.uses,
-        why_not: why_not(link.may),
+    let talk = |caller: &Caller, id: WorkloadId| {
+        let may = may(model, caller.who, id);
+        let ports = model.workloads[id].ports().iter().filter(|port| may_at(model, caller.who, id, port));
+        Talk {
+            to: name(model, id),
+            ports: ports.map(|port| &*port.name).collect(),
+            may: match may {
+                May::Itself => "itself",
+                May::All => "all",
+                May::OpenPorts => "open-ports",
+                May::SomeOpenPorts => "some-open-ports",
+                May::NoNetwork | May::NoWayOut => "no",
+            },
+            uses: caller.uses.contains(&id),
+            why_not: why_not(may),
+        }
     };
+    let lists_all = plan.callers.len().saturating_mul(plan.services.len()) <= MOST_PAIRS;
     let leak = |leak: &'a Leak| Out {
         r#for: match leak.why {
             LeakReason::Names => "names",
@@ -477,9 +488,11 @@ fn answer<'a>(model: &'a Model, plan: &'a ReachPlan) -> Answer<'a> {
             gets_out: caller.gets_out || caller.leaks.iter().any(|leak| leak.to.is_empty()),
             gets_out_at: caller.leaks.iter().map(leak).collect(),
             outside: caller.outside.iter().map(|id| &*model.outsides[*id].name).collect(),
-            talks: {
-                let links = caller.links.iter().zip(&plan.services);
-                links.map(|(link, id)| talk(caller.who, link, *id)).collect()
+            can_talk_to: caller.can_talk_to,
+            talks: if lists_all {
+                plan.services.iter().map(|id| talk(caller, *id)).collect()
+            } else {
+                caller.uses.iter().map(|id| talk(caller, *id)).collect()
             },
         }
     };
@@ -487,6 +500,7 @@ fn answer<'a>(model: &'a Model, plan: &'a ReachPlan) -> Answer<'a> {
         stack: &model.name.value,
         target: &model.target.name,
         ways_in: plan.ways.iter().filter_map(way).collect(),
+        talks_with: if lists_all { "all" } else { "used" },
         inside: plan.callers.iter().map(inside).collect(),
         not_considered: not_considered(model),
     }

@@ -17,6 +17,7 @@ mod docs;
 mod files;
 mod folder;
 mod gates;
+mod growth;
 mod help;
 mod hostile;
 mod inputs;

@@ -1,7 +1,7 @@
 //! A checked stack with all that its objects are made of.
 
 use std::collections::hash_map::Entry;
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::fmt::Write as _;
 
 use fracht_core::check::Checked;
@@ -193,6 +193,7 @@ impl<'m> Rendering<'m> {
         }
         problems.extend(self.claim_clashes());
         let mut changed: HashMap<(&str, &str), Value> = HashMap::new();
+        let mut near = None;
         for (one, name) in self.model.patches.iter().zip(&self.patched) {
             let key = (&*one.kind, name.as_str());
             let object = match changed.remove(&key) {
@@ -200,7 +201,8 @@ impl<'m> Rendering<'m> {
                 None => known.get(&(key.0, key.1.to_owned())).map(|piece| self.unpatched(*piece)),
             };
             let Some(mut object) = object else {
-                problems.push(self.misses(one, known.keys()));
+                let near = near.get_or_insert_with(|| by_kind_and_name(known.keys()));
+                problems.push(self.misses(one, near));
                 continue;
             };
             // What is in a Secret is only known once its values are given.
@@ -270,13 +272,11 @@ impl<'m> Rendering<'m> {
             .help("Rename one of the two.")
     }
 
-    fn misses<'a>(&self, patch: &Patch, known: impl Iterator<Item = &'a (&'a str, String)>) -> Diagnostic {
-        let mut names: Vec<String> = known
-            .filter(|(kind, name)| *kind == &*patch.kind || *name == *patch.name)
-            .map(|(kind, name)| format!("{kind}/{name}"))
-            .collect();
-        names.sort();
-        names.truncate(12);
+    fn misses(&self, patch: &Patch, near: &BTreeMap<&str, BTreeSet<String>>) -> Diagnostic {
+        const MOST: usize = 12;
+        let of = |word: &str| near.get(word).into_iter().flatten().take(MOST).map(String::as_str);
+        let names: BTreeSet<&str> = of(&patch.kind).chain(of(&patch.name)).collect();
+        let names: Vec<&str> = names.into_iter().take(MOST).collect();
         let message = format!("There is no {}/{} to change.", patch.kind, patch.name);
         let problem = Diagnostic::new("patch-misses", message)
             .at(patch.span, format!("not under the target {}", self.model.target.name));
@@ -452,4 +452,17 @@ impl<'m> Rendering<'m> {
             _ => false,
         }
     }
+}
+
+/// Objects as `KIND/NAME`, by their kinds, which begin with a capital letter, and by their names, which don't.
+fn by_kind_and_name<'a>(
+    objects: impl Iterator<Item = &'a (&'a str, String)>,
+) -> BTreeMap<&'a str, BTreeSet<String>> {
+    let mut found: BTreeMap<&str, BTreeSet<String>> = BTreeMap::new();
+    for (kind, name) in objects {
+        for word in [*kind, name.as_str()] {
+            found.entry(word).or_default().insert(format!("{kind}/{name}"));
+        }
+    }
+    found
 }

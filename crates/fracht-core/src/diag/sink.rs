@@ -52,11 +52,16 @@ impl Sink {
     /// Counts one more problem of a rule of which enough have been kept; whether that was so. Where there may be very many,
     /// it is asked before a message is put together.
     pub(crate) fn counts_only(&mut self, rule: &'static str, span: Span) -> bool {
-        let full = self.counts.get(rule).is_some_and(|count| *count >= MOST_OF_RULE);
+        let full = self.is_full(rule);
         if full {
             self.more.push((rule, Some(span)));
         }
         full
+    }
+
+    /// Whether one more problem of a rule would only be counted.
+    pub(crate) fn is_full(&self, rule: &'static str) -> bool {
+        self.counts.get(rule).is_some_and(|count| *count >= MOST_OF_RULE)
     }
 
     /// Marks a place whose text is secret: no excerpt shows it.

@@ -2,27 +2,57 @@
 
 use strsim::osa_distance;
 
-/// The most names that are compared: with very many mistakes and names each comparison counts.
-const MOST: usize = 1_000;
+/// The most pairs of letters that are compared: with very many mistakes and names each comparison counts.
+const MOST: usize = 20_000;
 
 /// The name nearest to `wrong`, if one is near enough to be what was meant.
 pub(crate) fn nearest<'a>(wrong: &str, names: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     // A third of the word may differ, and one letter in any case.
     let limit = (wrong.chars().count() / 3).max(1);
-    let close = |name: &'a str| {
-        // Counting letters is cheap, and most names differ by more than the limit already in length.
-        let most = if name.is_ascii() && wrong.is_ascii() { limit } else { limit * 4 };
-        if name.len().abs_diff(wrong.len()) > most {
-            return None;
+    let mut compared = 0;
+    let mut near: Option<(usize, &str)> = None;
+    for name in names {
+        let (a, b) = differing(wrong, name);
+        compared += a.len() * b.len() + 1;
+        if compared > MOST {
+            break;
         }
-        let distance = osa_distance(&wrong.to_lowercase(), &name.to_lowercase());
-        (distance <= limit).then_some((distance, name))
-    };
-    names.into_iter().take(MOST).filter_map(close).min().map(|(_, name)| name)
+        let distance = distance(a, b, limit);
+        near = near.into_iter().chain(distance.map(|distance| (distance, name))).min();
+    }
+    near.map(|(_, name)| name)
+}
+
+/// What two words have between their common beginning and their common end, in any case of letters.
+fn differing<'w>(a: &'w str, b: &'w str) -> (&'w str, &'w str) {
+    if !(a.is_ascii() && b.is_ascii()) {
+        return (a, b);
+    }
+    let same = |(a, b): &(u8, u8)| a.eq_ignore_ascii_case(b);
+    let from = a.bytes().zip(b.bytes()).take_while(same).count();
+    let (a, b) = (a.get(from..).unwrap_or_default(), b.get(from..).unwrap_or_default());
+    let behind = a.bytes().rev().zip(b.bytes().rev()).take_while(same).count();
+    (a.get(..a.len() - behind).unwrap_or_default(), b.get(..b.len() - behind).unwrap_or_default())
+}
+
+/// How many changes lead from one to the other, if no more than `limit`.
+fn distance(a: &str, b: &str, limit: usize) -> Option<usize> {
+    // Counting letters is cheap, and most names differ by more than the limit already in length.
+    let (most, least) = (a.len().max(b.len()), a.len().min(b.len()));
+    let ascii = a.is_ascii() && b.is_ascii();
+    // Both ends differ: one change covers two letters at most.
+    if most - least > if ascii { limit } else { limit * 4 } || (ascii && limit == 1 && most > 2) {
+        return None;
+    }
+    let distance =
+        if ascii && least == 0 { most } else { osa_distance(&a.to_lowercase(), &b.to_lowercase()) };
+    (distance <= limit).then_some(distance)
 }
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
 
     #[test]
@@ -33,5 +63,31 @@ mod tests {
         assert_eq!(nearest("dp", names), Some("db"));
         assert_eq!(nearest("worker", names), None);
         assert_eq!(nearest("apu", ["api", "apt"]), Some("api"));
+        assert_eq!(nearest("bd", names), Some("db"));
+        assert_eq!(nearest("häfen", ["Hafen"]), Some("Hafen"));
+    }
+
+    proptest! {
+        #[test]
+        fn what_words_have_in_common_does_not_count(a in "[abAB]{0,9}", b in "[abAB]{0,9}", limit in 1..4_usize) {
+            let (x, y) = differing(&a, &b);
+            let whole = osa_distance(&a.to_lowercase(), &b.to_lowercase());
+            prop_assert_eq!(distance(x, y, limit), (whole <= limit).then_some(whole));
+        }
+    }
+
+    #[test]
+    fn very_many_and_long_names_are_not_all_compared() {
+        let name = |index: usize| format!("{index:x<60}");
+        let names: Vec<String> = (0..10_000).map(name).collect();
+        let mut looked_at = 0;
+        nearest(
+            &"z".repeat(60),
+            names.iter().map(|name| {
+                looked_at += 1;
+                name.as_str()
+            }),
+        );
+        assert!((3..10).contains(&looked_at), "{looked_at}");
     }
 }

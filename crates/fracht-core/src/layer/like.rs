@@ -3,7 +3,8 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::{lay_part, report_unknown};
+use super::lay_part;
+use crate::diag::suggest::Unknown;
 use crate::diag::{Diagnostic, Sink};
 use crate::grammar::reference;
 use crate::language::{PATTERN, Shape};
@@ -69,7 +70,8 @@ impl Patterns {
             return known.clone();
         }
         let Some(entry) = self.written.get(name).cloned() else {
-            report_unknown("pattern", name, span, self.written.keys().map(|name| &**name), sink);
+            let unknown = Unknown { what: "pattern", name, span, exact: false };
+            unknown.report(|| self.written.keys().map(|name| &**name), sink);
             return Default::default();
         };
         if let Some(at) = self.open.iter().position(|(open, _)| open == name) {

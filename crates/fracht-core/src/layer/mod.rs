@@ -12,11 +12,9 @@ mod targets;
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use crate::diag::suggest::{listing, nearest};
-use crate::diag::{Diagnostic, Sink};
+use crate::diag::Sink;
 use crate::language::{ROOT, Shape, TARGET};
 use crate::origin::Layer;
-use crate::source::Span;
 use crate::tree::{Entries, Entry, Node, Value};
 
 use drop::{Dropped, drops_of, misses, take_away};
@@ -206,22 +204,4 @@ fn lay_part(whole: &mut Arc<Entries>, node: &Node, sink: &mut Sink) {
     if let Some(over) = node.table() {
         lay(Arc::make_mut(whole), over, Some(&like::WORKLOAD));
     }
-}
-
-/// Reports the name of a pattern or a target that there is not.
-fn report_unknown<'a>(
-    what: &str,
-    name: &str,
-    span: Span,
-    names: impl Iterator<Item = &'a str>,
-    sink: &mut Sink,
-) {
-    let names: Vec<&str> = names.collect();
-    let problem = Diagnostic::new("unknown-name", format!("There is no {what} `{name}`."))
-        .at(span, "unknown name")
-        .help(format!("Known here: {}.", listing(names.iter().copied())));
-    sink.push(match nearest(name, names) {
-        Some(near) => problem.help(format!("Did you mean `{near}`?")),
-        None => problem,
-    });
 }

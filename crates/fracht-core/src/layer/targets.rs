@@ -4,8 +4,8 @@ use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use super::like::{DEEPEST, circle, names, too_deep};
-use super::report_unknown;
 use crate::diag::Sink;
+use crate::diag::suggest::Unknown;
 use crate::source::Span;
 use crate::tree::Node;
 
@@ -37,7 +37,7 @@ impl Targets {
     }
 
     /// The names, in the order of the file; never empty.
-    pub fn names(&self) -> impl Iterator<Item = &str> {
+    pub fn names(&self) -> impl Iterator<Item = &str> + Clone {
         self.named.iter().map(|(name, _)| &**name)
     }
 
@@ -70,7 +70,10 @@ impl Targets {
                 Some(base) if walk.done.contains(&base) => {}
                 Some(base) if walk.open.len() < DEEPEST => self.follow(base, walk, sink),
                 Some(_) => too_deep("targets", span, sink),
-                None => report_unknown("target", &other, span, self.names(), sink),
+                None => {
+                    let unknown = Unknown { what: "target", name: &other, span, exact: false };
+                    unknown.report(|| self.names(), sink);
+                }
             }
         }
         walk.open.pop();

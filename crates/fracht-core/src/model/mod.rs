@@ -159,15 +159,20 @@ impl Model {
 
     /// The keys of secrets that become variables or arguments of a process.
     pub fn secrets_of_processes(&self) -> BTreeSet<(SecretId, Arc<str>)> {
-        let referred =
-            self.workloads.iter().flat_map(Workload::texts).flat_map(|(_, text)| text.parts.clone());
+        let referred = self.workloads.iter().flat_map(Workload::texts).flat_map(|(_, text)| &text.parts);
         let uses = self.workloads.iter().flat_map(Workload::containers).flat_map(|container| &container.uses);
-        let used = uses.flat_map(|used| self.used_keys(used));
-        let key = |part: Part| match part {
-            Part::Secret(id, key) => Some((id, key)),
+        let used: BTreeSet<SecretId> = uses
+            .filter_map(|used| match used.source {
+                UseSource::Secret(id) => Some(id),
+                UseSource::Config(_) => None,
+            })
+            .collect();
+        let keys = |id: SecretId| self.secrets[id].keys.iter().map(move |key| (id, Arc::clone(&key.name)));
+        let key = |part: &Part| match part {
+            Part::Secret(id, key) => Some((*id, Arc::clone(key))),
             _ => None,
         };
-        referred.chain(used).filter_map(key).collect()
+        referred.filter_map(key).chain(used.into_iter().flat_map(keys)).collect()
     }
 
     /// Whether a workload that is in closed networks only asks the cluster's API, so that it has a way out for that.

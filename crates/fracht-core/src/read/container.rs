@@ -7,12 +7,13 @@ use super::fields::Fields;
 use super::health::{self, PodPorts};
 use super::{Reader, mount};
 use crate::diag::Diagnostic;
+use crate::diag::suggest::Unknown;
 use crate::grammar::image::{self, Image};
 use crate::grammar::name::NameKind;
 use crate::grammar::{duration, quantity, reference, user};
 use crate::model::{BeforeStop, Confine, Container, Content, Mount, Spell, Text, Use, UseSource, Variable};
 use crate::origin::At;
-use crate::resolve::{Allow, Unknown};
+use crate::resolve::Allow;
 use crate::tree::{Entry, Node, Value};
 
 /// Reads a container. `owner` is such as `service.api`; `ports` is `None` for a task: it
@@ -74,7 +75,7 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> At<Image>
         if let (None, Some(span)) = (&image, build.span()) {
             let unknown = Unknown { what: "build", name: &build.value, span, exact: false };
             reader.tainted = true;
-            reader.sink.push(unknown.among(reader.builds.keys().map(|name| &**name)));
+            unknown.report(|| reader.builds.keys().map(|name| &**name), reader.sink);
         }
         return image.map_or_else(none, |value| At { value, origin: build.origin });
     }
@@ -253,9 +254,8 @@ fn one_use(reader: &mut Reader<'_>, item: &Node) -> Option<Use> {
     };
     let Some(source) = source else {
         let unknown = Unknown { what: written.kind, name: written.name, span, exact: false };
-        let problem = unknown.among(reader.symbols.names(written.kind));
+        unknown.report(|| reader.symbols.names(written.kind), reader.sink);
         reader.tainted = true;
-        reader.sink.push(problem);
         return None;
     };
     let used = Use { source, prefix, spell, span };

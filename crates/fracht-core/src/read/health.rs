@@ -6,10 +6,10 @@ use std::time::Duration;
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
+use crate::diag::suggest::Unknown;
 use crate::grammar::duration;
 use crate::model::{Health, Port, PortIndex, Probe, Protocol};
 use crate::origin::At;
-use crate::resolve::Unknown;
 use crate::tree::Entry;
 
 /// The ports of a pod, and the container whose health is asked: a cluster looks a port up in that very container.
@@ -153,7 +153,7 @@ fn named_port(
     }
     let what = format!("port of {owner}");
     let unknown = Unknown { what: &what, name: &name.value, span, exact: false };
-    reader.sink.push(unknown.among(ports.own().map(|(_, port)| &*port.name)));
+    unknown.report(|| ports.own().map(|(_, port)| &*port.name), reader.sink);
     None
 }
 

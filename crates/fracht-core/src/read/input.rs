@@ -1,5 +1,6 @@
 //! `[input.NAME]`: the value that an input has.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::Reader;
@@ -22,8 +23,10 @@ pub(super) fn read_all(
         .flatten()
         .map(|(name, entry)| (Arc::clone(name), read(reader, name, entry, given)))
         .collect();
+    let mut used = BTreeSet::new();
+    mentioned(root, &mut used);
     for (name, entry) in root.at(&["input"]).and_then(Node::table).into_iter().flatten() {
-        if !mentions(root, &format!("{{input.{name}}}")) {
+        if !used.contains(&**name) {
             reader.sink.push(
                 Diagnostic::new("unused", format!("Nothing uses input.{name}."))
                     .at(entry.key_span, "unused")
@@ -34,13 +37,16 @@ pub(super) fn read_all(
     inputs
 }
 
-/// Whether a text below the node has a part.
-fn mentions(node: &Node, part: &str) -> bool {
+/// Gathers the names of the inputs that texts below the node refer to.
+fn mentioned<'n>(node: &'n Node, names: &mut BTreeSet<&'n str>) {
     match &node.value {
-        Value::Text(text) => text.contains(part),
-        Value::List(items) => items.iter().any(|item| mentions(item, part)),
-        Value::Table(entries) => entries.values().any(|entry| mentions(&entry.node, part)),
-        _ => false,
+        Value::Text(text) => {
+            let behind = text.split("{input.").skip(1);
+            names.extend(behind.filter_map(|rest| Some(rest.split_once('}')?.0)));
+        }
+        Value::List(items) => items.iter().for_each(|item| mentioned(item, names)),
+        Value::Table(entries) => entries.values().for_each(|entry| mentioned(&entry.node, names)),
+        _ => {}
     }
 }
 

@@ -28,6 +28,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use crate::cover::escaped;
+use crate::diag::suggest::Unknown;
 use crate::diag::{Diagnostic, Sink};
 use crate::files::glob::{self, Unmatched};
 use crate::files::{Files, MOST_BYTES, PathProblem, confine, reason};
@@ -37,7 +38,7 @@ use crate::input::Given;
 use crate::layer::{Layered, Targets, layered};
 use crate::model::{List, Model, SecretId};
 use crate::origin::At;
-use crate::resolve::{Symbols, Unknown};
+use crate::resolve::Symbols;
 use crate::source::{Sources, Span};
 use crate::tree::{Entry, Node};
 
@@ -279,9 +280,8 @@ impl Reader<'_> {
         };
         let Some((id, keys)) = self.symbols.secret(written.name) else {
             let unknown = Unknown { what: "secret", name: written.name, span: node.span, exact: false };
-            let problem = unknown.among(self.symbols.names("secret"));
+            unknown.report(|| self.symbols.names("secret"), self.sink);
             self.tainted = true;
-            self.sink.push(problem);
             return None;
         };
         let whole = !self.symbols.is_incomplete("secret", written.name);

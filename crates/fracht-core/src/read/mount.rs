@@ -5,9 +5,9 @@ use std::sync::Arc;
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
+use crate::diag::suggest::Unknown;
 use crate::grammar::{mode, quantity, reference};
 use crate::model::{Mount, Mounted, Scratch};
-use crate::resolve::Unknown;
 use crate::source::Span;
 use crate::tree::{Entry, Value};
 
@@ -126,13 +126,6 @@ fn mounted(reader: &mut Reader<'_>, text: &str, span: Span) -> Option<Mounted> {
         reader.lose(span);
         return None;
     };
-    let unknown = |reader: &mut Reader<'_>, what: &str, name: &str, names: Vec<&str>| {
-        let unknown = Unknown { what, name, span, exact: false };
-        let problem = unknown.among(names);
-        reader.tainted = true;
-        reader.sink.push(problem);
-        None
-    };
     let symbols = &reader.symbols;
     let (found, keys) = match written.kind {
         "volume" => (symbols.volume(written.name).map(Mounted::Volume), None),
@@ -150,9 +143,10 @@ fn mounted(reader: &mut Reader<'_>, text: &str, span: Span) -> Option<Mounted> {
         }
     };
     let Some(found) = found else {
-        let names: Vec<String> = symbols.names(written.kind).into_iter().map(str::to_owned).collect();
-        let names = names.iter().map(String::as_str).collect();
-        return unknown(reader, written.kind, written.name, names);
+        let unknown = Unknown { what: written.kind, name: written.name, span, exact: false };
+        unknown.report(|| symbols.names(written.kind), reader.sink);
+        reader.tainted = true;
+        return None;
     };
     let Some(part) = written.part else { return Some(found) };
     if let Mounted::Volume(_) = found {
@@ -176,10 +170,11 @@ fn mounted(reader: &mut Reader<'_>, text: &str, span: Span) -> Option<Mounted> {
             None
         }
         _ => {
-            let keys: Vec<String> = keys.into_iter().flatten().map(ToString::to_string).collect();
-            let names = keys.iter().map(String::as_str).collect();
             let what = format!("key of {}.{}", written.kind, written.name);
-            unknown(reader, &what, part, names)
+            let unknown = Unknown { what: &what, name: part, span, exact: false };
+            unknown.report(|| keys.into_iter().flatten().map(|key| &**key), reader.sink);
+            reader.tainted = true;
+            None
         }
     }
 }

@@ -10,6 +10,7 @@ use super::fields::{Fields, one_of};
 use super::health::PodPorts;
 use super::{Own, Reader, container, port, right};
 use crate::diag::Diagnostic;
+use crate::diag::suggest::Unknown;
 use crate::grammar::name::{is_label_of_cluster, is_label_value};
 use crate::grammar::{duration, platform, schedule, share};
 use crate::model::{
@@ -17,7 +18,7 @@ use crate::model::{
     Scratch, SecretId, ServicePart, Spread, TaskPart, Text, Workload,
 };
 use crate::origin::At;
-use crate::resolve::{Allow, Unknown};
+use crate::resolve::Allow;
 use crate::source::Span;
 use crate::tree::{Entry, Node, Value};
 
@@ -391,8 +392,7 @@ fn networks(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<At<NetworkId>> 
             (None, Some(span)) => {
                 reader.tainted = true;
                 let unknown = Unknown { what: "network", name: &name.value, span, exact: false };
-                let problem = unknown.among(reader.symbols.names("network"));
-                reader.sink.push(problem);
+                unknown.report(|| reader.symbols.names("network"), reader.sink);
             }
             (None, None) => {}
         }
@@ -406,10 +406,9 @@ fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Vec<After> 
         let span = entry.key_span;
         let Some((on, symbol)) = reader.symbols.workload(name) else {
             let unknown = Unknown { what: "service or task", name, span, exact: true };
-            let others = reader.symbols.names("workload");
-            let problem = unknown.among(others.into_iter().filter(|other| *other != own));
+            let others = || reader.symbols.names("workload").into_iter().filter(|other| *other != own);
+            unknown.report(others, reader.sink);
             reader.tainted = true;
-            reader.sink.push(problem);
             continue;
         };
         let Some(condition) = one_of(&entry.node, &Condition::WORDS) else {

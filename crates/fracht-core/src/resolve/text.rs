@@ -2,7 +2,8 @@
 
 use std::sync::Arc;
 
-use super::{Symbols, Unknown};
+use super::Symbols;
+use crate::diag::suggest::{UNKNOWN_NAME, Unknown};
 use crate::diag::{Diagnostic, Sink};
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::{self, Piece, Written, single_braces};
@@ -53,7 +54,8 @@ pub(crate) fn text(
                 });
             }
             Piece::Braces(inner, range) => {
-                let here = Here { span: place(range), exact: exact.is_some(), symbols, allow };
+                let counts_only = sink.is_full(UNKNOWN_NAME);
+                let here = Here { span: place(range), exact: exact.is_some(), symbols, allow, counts_only };
                 match reference::parse(inner) {
                     Ok(written) => match here.resolve(written) {
                         Ok(part) => parts.push(part),
@@ -95,6 +97,8 @@ struct Here<'a> {
     exact: bool,
     symbols: &'a Symbols,
     allow: Allow,
+    /// Whether so many unknown names have been told that one more is only counted.
+    counts_only: bool,
 }
 
 type Resolved = Result<Part, Box<Diagnostic>>;
@@ -113,31 +117,45 @@ impl Here<'_> {
             kind => {
                 let kinds =
                     ["service", "outside", "port", "config", "secret", "input", "pod", "stack", "target"];
-                Err(self.unknown("kind of reference", kind, (0, kind.len()), kinds))
+                Err(self.unknown("kind of reference", kind, (0, kind.len()), || kinds))
             }
         }
     }
 
     /// A problem with a name that stands `from` to `to` bytes into the reference.
-    fn unknown<'n>(
+    fn unknown<'n, I>(
         &self,
         what: &str,
         name: &str,
         (from, to): (usize, usize),
-        names: impl IntoIterator<Item = &'n str, IntoIter: Clone>,
-    ) -> Box<Diagnostic> {
+        names: impl FnOnce() -> I,
+    ) -> Box<Diagnostic>
+    where
+        I: IntoIterator<Item = &'n str, IntoIter: Clone>,
+    {
         let span = if self.exact { self.span.part(from, to) } else { self.span };
-        Box::new(Unknown { what, name, span, exact: self.exact }.among(names))
+        Box::new(if self.counts_only {
+            Diagnostic::new(UNKNOWN_NAME, "").at(span, "")
+        } else {
+            Unknown { what, name, span, exact: self.exact }.among(names())
+        })
     }
 
     fn unknown_name(&self, written: Written<'_>) -> Box<Diagnostic> {
         let kind = if written.kind == "port" { "service" } else { written.kind };
         let from = written.kind.len() + 1;
-        let names = self.symbols.names(kind);
-        self.unknown(kind, written.name, (from, from + written.name.len()), names)
+        self.unknown(kind, written.name, (from, from + written.name.len()), || self.symbols.names(kind))
     }
 
-    fn unknown_part(&self, written: Written<'_>, what: &str, parts: &[&str]) -> Box<Diagnostic> {
+    fn unknown_part<'n, I>(
+        &self,
+        written: Written<'_>,
+        what: &str,
+        parts: impl FnOnce() -> I,
+    ) -> Box<Diagnostic>
+    where
+        I: IntoIterator<Item = &'n Arc<str>, IntoIter: Clone>,
+    {
         let Written { kind, name, part } = written;
         // A number is asked of a service, or of something outside.
         let owner = match kind {
@@ -148,7 +166,7 @@ impl Here<'_> {
         let what = format!("{what} of {owner}.{name}");
         let Some(part) = part else {
             let message = format!("`{kind}.{name}` does not say which {what}.");
-            let first = parts.first().copied().unwrap_or("NAME");
+            let first = parts().into_iter().next().map_or("NAME", |first| &**first);
             return Box::new(
                 Diagnostic::new("bad-value", message)
                     .at(self.span, "a part is missing")
@@ -156,7 +174,7 @@ impl Here<'_> {
             );
         };
         let from = kind.len() + name.len() + 2;
-        self.unknown(&what, part, (from, from + part.len()), parts.iter().copied())
+        self.unknown(&what, part, (from, from + part.len()), || parts().into_iter().map(|name| &**name))
     }
 
     fn refuse(&self, rule: &'static str, message: String, help: &str) -> Resolved {
@@ -172,7 +190,7 @@ impl Here<'_> {
             return Ok(Part::Known { text: written.name.into(), address: Some(Address::Service(id, None)) });
         };
         let Some((index, number)) = symbol.ports.get(part).copied() else {
-            return Err(self.unknown_part(written, "port", &texts(symbol.ports.keys())));
+            return Err(self.unknown_part(written, "port", || symbol.ports.keys()));
         };
         let text = format!("{}:{number}", written.name).into();
         Ok(Part::Known { text, address: Some(Address::Service(id, Some(index))) })
@@ -187,7 +205,7 @@ impl Here<'_> {
             return Ok(Part::Known { text: Arc::clone(&symbol.host), address });
         };
         let Some((_, number)) = symbol.ports.get(part).copied() else {
-            return Err(self.unknown_part(written, "port", &texts(symbol.ports.keys())));
+            return Err(self.unknown_part(written, "port", || symbol.ports.keys()));
         };
         Ok(Part::Known { text: format!("{}:{number}", symbol.host).into(), address })
     }
@@ -200,7 +218,7 @@ impl Here<'_> {
         };
         let found = written.part.and_then(|part| ports.get(part));
         let Some((_, number)) = found else {
-            return Err(self.unknown_part(written, "port", &texts(ports.keys())));
+            return Err(self.unknown_part(written, "port", || ports.keys()));
         };
         Ok(Part::Known { text: number.to_string().into(), address: None })
     }
@@ -216,7 +234,7 @@ impl Here<'_> {
         match written.part.and_then(|part| keys.get(part)) {
             Some(key) => Ok(Part::Config(id, Arc::clone(key))),
             None if self.symbols.is_incomplete("config", written.name) => Ok(Part::Unresolved),
-            None => Err(self.unknown_part(written, "key", &texts(keys.iter()))),
+            None => Err(self.unknown_part(written, "key", || keys)),
         }
     }
 
@@ -236,7 +254,7 @@ impl Here<'_> {
         match written.part.and_then(|part| keys.get(part)) {
             Some(key) => Ok(Part::Secret(id, Arc::clone(key))),
             None if self.symbols.is_incomplete("secret", written.name) => Ok(Part::Unresolved),
-            None => Err(self.unknown_part(written, "key", &texts(keys.iter()))),
+            None => Err(self.unknown_part(written, "key", || keys)),
         }
     }
 
@@ -257,7 +275,7 @@ impl Here<'_> {
             ("label", Some(key)) => PodField::Label(key.into()),
             (name, _) => {
                 let names = ["name", "namespace", "ip", "node", "label/KEY"];
-                return Err(self.unknown("field of the pod", name, (4, 4 + name.len()), names));
+                return Err(self.unknown("field of the pod", name, (4, 4 + name.len()), || names));
             }
         };
         if self.allow == Allow::Names {
@@ -297,12 +315,8 @@ impl Here<'_> {
                     if kind == "stack" { &["name"] } else { &["name", "namespace", "domain", "registry"] };
                 let from = kind.len() + 1;
                 let what = format!("field of {kind}");
-                Err(self.unknown(&what, name, (from, from + name.len()), names.iter().copied()))
+                Err(self.unknown(&what, name, (from, from + name.len()), || names.iter().copied()))
             }
         }
     }
-}
-
-fn texts<'n>(names: impl Iterator<Item = &'n Arc<str>>) -> Vec<&'n str> {
-    names.map(|name| &**name).collect()
 }

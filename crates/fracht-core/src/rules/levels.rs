@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 
 use super::{RULES, rule};
+use crate::diag::suggest::Unknown;
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::resolve::Unknown;
 use crate::tree::Node;
 
 /// The severity of each rule under a target.
@@ -22,7 +22,7 @@ impl Levels {
         for (name, entry) in root.at(&["rules"]).and_then(Node::table).into_iter().flatten() {
             let Some(rule) = rule(name) else {
                 let unknown = Unknown { what: "rule", name, span: entry.key_span, exact: true };
-                sink.push(unknown.among(RULES.iter().map(|rule| rule.name)));
+                unknown.report(|| RULES.iter().map(|rule| rule.name), sink);
                 continue;
             };
             let level = match entry.node.text().map(|text| &**text) {

@@ -3,7 +3,7 @@
 use super::{Check, Rule};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::name::is_label_of_cluster;
-use crate::model::{BeforeStop, Container, Content, Model, Part, PodField, Probe, Text, UseSource, Workload};
+use crate::model::{BeforeStop, Container, Content, Model, Part, PodField, Probe, UseSource, Workload};
 use crate::source::Span;
 
 pub(super) static PROCESS_TEXT: Rule = Rule {
@@ -105,11 +105,13 @@ fn used(model: &Model, workload: &Workload, container: &Container, sink: &mut Si
     for used in &container.uses {
         let UseSource::Config(id) = used.source else { continue };
         for key in model.configs[id].keys.iter() {
-            let Content::Text(Text { .. }) = &key.content else { continue };
-            let text = key.content.as_text().unwrap_or_default();
-            let found = too_long(used.variable(&key.name).len() + 1 + text.len());
-            let what = format!("`{}` of `{}`", used.variable(&key.name), workload.reference());
-            report(&what, Some(used.span), found, sink);
+            let Content::Text(text) = &key.content else { continue };
+            let found = too_long(used.prefix.len() + key.name.len() + 1 + text.plain().len());
+            // Many may use many keys: words are only put together where they are told.
+            if found.is_some() {
+                let what = format!("`{}` of `{}`", used.variable(&key.name), workload.reference());
+                report(&what, Some(used.span), found, sink);
+            }
         }
     }
 }

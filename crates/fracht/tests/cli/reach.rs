@@ -62,6 +62,29 @@ fn a_large_stack_is_listed() {
     assert!(run.out.contains("service.s7 talks to nobody; it can talk to 39 of 40\n"), "{}", run.out);
 }
 
+#[test]
+fn of_a_very_large_stack_json_has_the_pairs_that_are_in_use() {
+    let stack = |count: usize| {
+        let services =
+            (0..count).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 80\n")).collect::<Vec<_>>();
+        let more = "env.A = \"{service.s3/x}\"\n[task.t]\nimage = \"t:1\"\n";
+        Sandbox::with(&format!("[stack]\nname = \"s\"\n{}{more}", services.concat())).json(&["reach"])
+    };
+    let talks = |answer: &serde_json::Value, index: usize| {
+        let caller = &answer["inside"][index];
+        let talks: Vec<_> =
+            caller["talks"].as_array().unwrap().iter().map(|talk| talk["to"].clone()).collect();
+        (caller["can_talk_to"].clone(), talks)
+    };
+    let (usual, large) = (stack(20), stack(200));
+    assert_eq!((&usual["talks_with"], &large["talks_with"]), (&json!("all"), &json!("used")));
+    let (count, all) = talks(&usual, 0);
+    assert_eq!((count, all.len()), (json!(19), 20));
+    assert_eq!(talks(&large, 0), (json!(199), vec![]));
+    assert_eq!(talks(&large, 199), (json!(199), vec![json!("s3")]));
+    assert_eq!(talks(&large, 200), (json!(200), vec![]), "a task is no service that it could talk to");
+}
+
 /// A closed network is open where policies leave it open, and `reach` says so.
 #[test]
 fn what_policies_let_out_of_a_closed_network_is_told() {

@@ -204,7 +204,8 @@ fn closing(inner: &str, quote: char) -> usize {
 
 /// Words that are secret by themselves or by the word before them.
 fn words(text: &str, hits: &mut Vec<Hit>) {
-    let mut before = "";
+    // `machine HOST login NAME password VALUE`, as files of logins for programs have it.
+    let (mut before, mut earlier, mut machine) = ("", [""; 2], false);
     for (start, word) in split_words(text).filter(|(_, word)| !word.is_empty()) {
         let whole = start..start + word.len();
         let scheme = before.trim_end_matches([':', ',', '=']);
@@ -223,6 +224,10 @@ fn words(text: &str, hits: &mut Vec<Hit>) {
         {
             hits.push(Hit { range: whole.clone(), what: "a secret", certainty: Likely, in_prose: false });
         }
+        machine |= word == "machine";
+        if machine && earlier[0] == "login" && before == "password" && !is_reference(word) {
+            hits.push(Hit { range: whole, what: "a password", certainty: Likely, in_prose: true });
+        }
         if is_login_flag(before)
             && let Some(password) = password_of(word)
         {
@@ -230,7 +235,7 @@ fn words(text: &str, hits: &mut Vec<Hit>) {
             hits.push(Hit { range, what: "a password", certainty: Likely, in_prose: true });
         }
         known_tokens(word, start, hits);
-        before = word;
+        (earlier, before) = ([earlier[1], before], word);
     }
 }
 
@@ -379,6 +384,7 @@ mod tests {
         ("https://h.example/x?sig=abc", "abc", Likely),
         ("GET /x?token=abc HTTP/1.1", "abc", Sure),
         ("--db-password=gull", "gull", Sure),
+        ("machine h.example login tide password gull", "gull", Likely),
         ("password=gull", "gull", Sure),
         ("host=db password=gull kelp", "gull kelp", Likely),
         ("serve --token gull --port 80", "gull", Likely),
@@ -398,6 +404,7 @@ mod tests {
 
     /// Texts with nothing secret in them.
     const PLAIN: &[&str] = &[
+        "at login the machine asks for a password once",
         "",
         "info",
         "sql://tide:{secret.db/password}@db",

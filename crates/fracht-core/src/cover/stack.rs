@@ -26,6 +26,11 @@ struct Scan<'t> {
     hidden: Vec<Range<usize>>,
 }
 
+/// Whether what is well-formed at a path says where the value of a secret is. What is broken says nothing.
+fn says_where(path: &[String]) -> bool {
+    matches!(cover(path), Cover::Unless(_))
+}
+
 /// How deep tables and lists are followed.
 const DEEPEST: usize = 64;
 
@@ -161,7 +166,7 @@ impl<'t> Scan<'t> {
         // Neither a key nor a value: nothing is known of it but where it stands.
         let rest = self.rest();
         let end = self.at + rest.find(|c| c == '\n' || ends.contains(&c)).unwrap_or(rest.len());
-        if cover(above) == Cover::Whole {
+        if !matches!(cover(above), Cover::Looks { .. }) {
             self.hide(start, end);
         } else if is_key && cover(&path) == Cover::Whole {
             self.hide(key_end, end);
@@ -197,9 +202,12 @@ impl<'t> Scan<'t> {
             Some('[') if depth < DEEPEST => self.list(path, depth),
             Some(quote @ ('"' | '\'')) => {
                 let inner = self.quoted(quote);
-                self.text_value(path, inner, quote);
-                // What follows a text on its line belongs to it, if it is secret.
-                self.tail(path);
+                // What follows a text on its line belongs to it, if it is secret: then it says not where a secret is.
+                if self.tail(path) && says_where(path) {
+                    self.hide(inner.start, inner.end);
+                } else {
+                    self.text_value(path, inner, quote);
+                }
             }
             _ => self.bare(path),
         }
@@ -244,7 +252,8 @@ impl<'t> Scan<'t> {
                     && (written.trim().is_empty() || is_reference(written) || is_switch(written)) => {}
             Cover::Whole => self.hide(inner.start, inner.end),
             Cover::Unless(source) => {
-                if !source.is_well_formed(&unescaped(written, quote)) {
+                let closed = self.text.get(inner.end..).is_some_and(|rest| rest.starts_with(quote));
+                if !closed || !source.is_well_formed(&unescaped(written, quote)) {
                     self.hide(inner.start, inner.end);
                 }
             }
@@ -261,8 +270,8 @@ impl<'t> Scan<'t> {
         }
     }
 
-    /// What stands between a value and the end of its line or the next one.
-    fn tail(&mut self, path: &[String]) {
+    /// What stands between a value and the end of its line or the next one; whether anything does.
+    fn tail(&mut self, path: &[String]) -> bool {
         self.blanks();
         let rest = self.rest();
         let end = self.at + rest.find(['\n', ',', ']', '}', '#']).unwrap_or(rest.len());
@@ -272,8 +281,8 @@ impl<'t> Scan<'t> {
             } else {
                 self.hide(self.at, end);
             }
-            self.at = end;
         }
+        std::mem::replace(&mut self.at, end) < end
     }
 
     /// A value without quotes: a number, a word, or nothing that is a value.
@@ -306,7 +315,7 @@ impl<'t> Scan<'t> {
     /// `{ key = value, … }`. One that is not closed ends before a header.
     fn table(&mut self, path: &[String], depth: usize) {
         self.take('{');
-        while let Some(c) = self.between(path) {
+        while let Some((c, _)) = self.between(path) {
             if c == '}' {
                 self.at += 1;
                 return;
@@ -322,17 +331,22 @@ impl<'t> Scan<'t> {
         // Of what says where a secret is, only the keys are a list.
         let item = below(path, vec![String::new()]);
         let path = if by_name(path) { path } else { item.as_slice() };
-        while let Some(c) = self.between(path) {
+        let (mut texts, mut whole, mut closed) = (Vec::new(), true, false);
+        let mut first = true;
+        while let Some((c, comma)) = self.between(path) {
+            if c == ']' {
+                self.at += 1;
+                closed = true;
+                break;
+            }
+            whole &= comma || std::mem::take(&mut first);
             match c {
-                ']' => {
-                    self.at += 1;
-                    return;
-                }
                 '"' | '\'' => {
                     let inner = self.quoted(c);
                     let text = unescaped(self.text.get(inner.clone()).unwrap_or_default(), c);
-                    self.argument(path, inner, &text, &before, c);
+                    self.argument(path, inner.clone(), &text, &before, c);
                     before = text;
+                    texts.push(inner);
                 }
                 _ => {
                     before.clear();
@@ -343,6 +357,9 @@ impl<'t> Scan<'t> {
                     }
                 }
             }
+        }
+        if says_where(path) && !(whole && closed) {
+            self.hidden.extend(texts.into_iter().filter(|text| !text.is_empty()));
         }
     }
 
@@ -360,9 +377,10 @@ impl<'t> Scan<'t> {
         }
     }
 
-    /// Passes over what stands between the parts of a table or a list; the next part begins with the character.
-    /// `None` where it ends without its bracket.
-    fn between(&mut self, path: &[String]) -> Option<char> {
+    /// Passes over what stands between the parts of a table or a list; the next part begins with the character. Whether
+    /// a comma is there. `None` where it ends without its bracket.
+    fn between(&mut self, path: &[String]) -> Option<(char, bool)> {
+        let mut comma = false;
         loop {
             self.blanks();
             match self.peek()? {
@@ -372,9 +390,12 @@ impl<'t> Scan<'t> {
                         return None;
                     }
                 }
-                ',' => self.at += 1,
+                ',' => {
+                    self.at += 1;
+                    comma = true;
+                }
                 '#' => self.comment(path),
-                c => return Some(c),
+                c => return Some((c, comma)),
             }
         }
     }

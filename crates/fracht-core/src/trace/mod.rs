@@ -4,7 +4,7 @@ mod made;
 
 use std::sync::Arc;
 
-use crate::cover::Cover;
+use crate::cover::{Cover, STARS};
 use crate::diag::Sink;
 use crate::diag::suggest::nearest;
 use crate::grammar::path;
@@ -164,7 +164,9 @@ impl Traced<'_> {
         match &node.value {
             Value::Table(entries) => {
                 for (name, entry) in entries.iter() {
-                    at.push(name.to_string());
+                    // What is broken may have a value where a key would be.
+                    let hidden = self.cover.hides(entry.key_span);
+                    at.push(if hidden { STARS.to_owned() } else { name.to_string() });
                     self.leaves(&entry.node, at, leaves);
                     at.pop();
                 }

@@ -35,6 +35,9 @@ pub fn hits(text: &str) -> Vec<Hit> {
     if text.contains(['=', ':']) {
         assignments(text, &mut hits);
     }
+    if text.contains("://") {
+        paths(text, &mut hits);
+    }
     words(text, &mut hits);
     hits
 }
@@ -112,6 +115,24 @@ fn logins(text: &str, hits: &mut Vec<Hit>) {
         let first = if user.len() >= 16 && is_token(user) { 0 } else { colon + 1 };
         let range = start + from + first..start + sign;
         hits.push(Hit { range, what: "a password in an address", certainty, in_prose: true });
+    }
+}
+
+/// Keys in the paths of addresses, such as those at which a program takes messages for people.
+fn paths(text: &str, hits: &mut Vec<Hit>) {
+    for (start, word) in split_words(text) {
+        let Some((scheme, rest)) = word.split_once("://") else { continue };
+        let mut at = start + scheme.len() + 3;
+        for (index, part) in rest.split(['/', '-', '_', '.', '?', '#', '&', ',', ';']).enumerate() {
+            let plain = part.bytes().all(|b| b.is_ascii_alphanumeric());
+            let mixed =
+                part.bytes().any(|b| b.is_ascii_lowercase()) && part.bytes().any(|b| b.is_ascii_uppercase());
+            if index > 0 && plain && mixed && is_random(part) {
+                let range = at..at + part.len();
+                hits.push(Hit { range, what: "a key in an address", certainty: Likely, in_prose: true });
+            }
+            at += part.len() + 1;
+        }
     }
 }
 
@@ -384,6 +405,7 @@ mod tests {
         ("https://h.example/x?sig=abc", "abc", Likely),
         ("GET /x?token=abc HTTP/1.1", "abc", Sure),
         ("--db-password=gull", "gull", Sure),
+        ("https://h.example/in/T02/hJ7kQ2mZx8Rt5WvYb1Nc4Lp0", "hJ7kQ2mZx8Rt5WvYb1Nc4Lp0", Likely),
         ("machine h.example login tide password gull", "gull", Likely),
         ("password=gull", "gull", Sure),
         ("host=db password=gull kelp", "gull kelp", Likely),
@@ -411,6 +433,7 @@ mod tests {
         "sql://tide:$(DB_PASSWORD)@db",
         "sql://tide@db:5432/tides",
         "https://h.example:8080/a@b",
+        "https://h.example/TideForecast-2026-HarbourNorth/c0ffee00c0ffee00c0ffee00c0ffee00c0ffee00",
         "ssh://git@git.example/x",
         "mailto:ops@tides.example",
         "ops@tides.example",

@@ -18,6 +18,8 @@ const WORDS: &[(&str, Certainty)] = &[
     ("TOKEN", Sure),
     ("CREDENTIAL", Sure),
     ("CREDENTIALS", Sure),
+    ("CRED", Likely),
+    ("CREDS", Likely),
     ("APIKEY", Sure),
     ("PRIVATEKEY", Sure),
     ("SECRETKEY", Sure),
@@ -28,6 +30,7 @@ const WORDS: &[(&str, Certainty)] = &[
     ("KEY", Likely),
     ("SALT", Likely),
     ("PEPPER", Likely),
+    ("NONCE", Likely),
     ("JWT", Likely),
     ("AUTH", Likely),
     ("AUTHORIZATION", Likely),
@@ -253,6 +256,8 @@ mod tests {
         }
         for name in [
             "JWT",
+            "DB_CREDS",
+            "APP_NONCE",
             "DB_PW",
             "MAIL_PW",
             "AUTHORIZATION",

@@ -17,6 +17,8 @@ pub(crate) struct Sink {
     pub(super) hidden: BTreeSet<Span>,
     pub(super) hidden_texts: BTreeSet<Arc<str>>,
     counts: BTreeMap<&'static str, usize>,
+    /// The counts of what was found before all of this.
+    before: BTreeMap<&'static str, usize>,
     /// The places of those that were not kept, with their rules.
     pub(super) more: Vec<(&'static str, Option<Span>)>,
     lost: Vec<Span>,
@@ -27,6 +29,11 @@ impl Sink {
     #[cfg(test)]
     pub(crate) fn take(self) -> Vec<Diagnostic> {
         self.diagnostics
+    }
+
+    /// An empty sink for what comes behind all that this one holds, which will absorb it.
+    pub(crate) fn for_more(&self) -> Self {
+        Self { before: self.counts.clone(), ..Self::default() }
     }
 
     /// Takes in all that another sink holds.
@@ -61,7 +68,8 @@ impl Sink {
 
     /// Whether one more problem of a rule would only be counted.
     pub(crate) fn is_full(&self, rule: &'static str) -> bool {
-        self.counts.get(rule).is_some_and(|count| *count >= MOST_OF_RULE)
+        let count = |counts: &BTreeMap<&'static str, usize>| counts.get(rule).copied().unwrap_or_default();
+        count(&self.counts) + count(&self.before) >= MOST_OF_RULE
     }
 
     /// Marks a place whose text is secret: no excerpt shows it.
@@ -138,6 +146,9 @@ mod tests {
             sink.push(Diagnostic::new("unused", "x").at(Span::new(file, at * 4..at * 4 + 2), "y"));
         }
         assert_eq!((sink.diagnostics.len(), sink.more.len()), (1_000, 999_000));
+        let mut more = sink.for_more();
+        assert!(more.counts_only("unused", Span::new(file, 0..1)) && !more.is_full("unused-too"));
+        assert!(more.diagnostics.is_empty(), "what is found before is not in it");
         // What is explained by a message that was not kept is explained.
         sink.lost(Span::new(file, 3_999_996..3_999_998));
         sink.lost(Span::new(file, 4_000_003..4_000_004));

@@ -163,8 +163,7 @@ pub(crate) fn model(
     Some(Reading { model, layered, symbols })
 }
 
-/// A cell of what one of several readers reads into.
-#[derive(Default)]
+/// What one of several readers reads into.
 struct Own {
     cache: FileCache,
     sink: Sink,

@@ -1,6 +1,6 @@
 //! `[service.NAME]` and `[task.NAME]`.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use rayon::iter::ParallelIterator as _;
@@ -24,6 +24,8 @@ use crate::tree::{Entry, Node, Value};
 
 /// Below this many services and tasks threads cost more than they save.
 const WORTH_THREADS: usize = 500;
+/// How many each thread reads at a turn.
+const PER_THREAD: usize = 250;
 
 /// Reads every service and task. The order is that in which the names were gathered.
 pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Workload> {
@@ -36,21 +38,24 @@ pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Workload> {
             .filter_map(|(is_task, name, entry)| one(reader, is_task, name, entry))
             .collect();
     }
-    let lender = &*reader;
-    let chunks: Vec<(Vec<Workload>, Own)> = all
-        .par_chunks(WORTH_THREADS / 2)
-        .map(|chunk| {
-            let mut own = Own::default();
-            let mut reader = lender.beside(&mut own);
-            let read =
-                chunk.iter().filter_map(|(is_task, name, entry)| one(&mut reader, *is_task, name, entry));
-            (read.collect(), own)
-        })
-        .collect();
     let mut workloads = Vec::with_capacity(all.len());
-    for (read, own) in chunks {
-        workloads.extend(read);
-        reader.sink.absorb(own.sink);
+    // By turns, so that each knows what has been found before it: of very many mistakes the last are only counted.
+    for turn in all.chunks(rayon::current_num_threads() * PER_THREAD) {
+        let lender = &*reader;
+        let chunks: Vec<(Vec<Workload>, Own)> = turn
+            .par_chunks(PER_THREAD)
+            .map(|chunk| {
+                let mut own = Own { sink: lender.sink.for_more(), cache: BTreeMap::new() };
+                let mut reader = lender.beside(&mut own);
+                let read =
+                    chunk.iter().filter_map(|(is_task, name, entry)| one(&mut reader, *is_task, name, entry));
+                (read.collect(), own)
+            })
+            .collect();
+        for (read, own) in chunks {
+            workloads.extend(read);
+            reader.sink.absorb(own.sink);
+        }
     }
     workloads.into_iter().collect()
 }

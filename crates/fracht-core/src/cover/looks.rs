@@ -5,23 +5,11 @@
 //! `--password …`), credentials behind the name of a scheme (RFC 7617, RFC 6750), and tokens of a known form
 //! (RFC 7519 and prefixes in wide use). References and variables of a shell are none.
 
-use std::ops::Range;
-
-use super::Certainty::{self, Likely, Sure};
+use super::Certainty::{Likely, Sure};
+use super::Hit;
+use super::address::{self, password_of};
 use super::names::{flag_name, is_login_flag, is_secret_name, may_be_secret_name};
-
-/// A part of a text that looks secret.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Hit {
-    /// Its bytes.
-    pub range: Range<usize>,
-    /// What it is, in words.
-    pub what: &'static str,
-    /// How sure that is.
-    pub certainty: Certainty,
-    /// Whether it can be told from the words of a sentence, where a colon or an equals sign means something else.
-    pub(super) in_prose: bool,
-}
+use super::word::{at, is_reference, is_switch, is_token, split_words};
 
 /// The parts of a text that look secret, in no order; they may overlap.
 pub fn hits(text: &str) -> Vec<Hit> {
@@ -30,21 +18,16 @@ pub fn hits(text: &str) -> Vec<Hit> {
         private_keys(text, &mut hits);
     }
     if text.contains('@') {
-        logins(text, &mut hits);
+        address::logins(text, &mut hits);
     }
     if text.contains(['=', ':']) {
         assignments(text, &mut hits);
     }
     if text.contains("://") {
-        paths(text, &mut hits);
+        address::paths(text, &mut hits);
     }
     words(text, &mut hits);
     hits
-}
-
-/// The text at a range.
-fn at(text: &str, range: Range<usize>) -> &str {
-    text.get(range).unwrap_or_default()
 }
 
 fn private_keys(text: &str, hits: &mut Vec<Hit>) {
@@ -61,92 +44,6 @@ fn private_keys(text: &str, hits: &mut Vec<Hit>) {
             });
         }
     }
-}
-
-/// What ends a word in any text.
-fn ends_word(c: char) -> bool {
-    c.is_whitespace() || matches!(c, '"' | '\'' | '`' | '<' | '>')
-}
-
-/// The words of a text with the byte at which each begins. A reference in braces is no end of one.
-fn split_words(text: &str) -> impl Iterator<Item = (usize, &str)> {
-    let mut at = 0;
-    text.split_inclusive(ends_word).map(move |part| {
-        let start = at;
-        at += part.len();
-        (start, part.trim_end_matches(ends_word))
-    })
-}
-
-/// `user:password@` and `scheme://token@`.
-fn logins(text: &str, hits: &mut Vec<Hit>) {
-    for (start, word) in split_words(text) {
-        let Some(sign) = word.rfind('@') else { continue };
-        let (left, right) = (at(word, 0..sign), at(word, sign + 1..word.len()));
-        let scheme = left.rfind("://");
-        let from = scheme.map_or(0, |scheme| scheme + 3);
-        let login = at(left, from..left.len());
-        // Where the scheme is a part of a longer word, such as `mirror=https://…`, nothing changes.
-        let Some(colon) = colon_of(login) else {
-            if scheme.is_some() && is_token(login) {
-                let range = start + from..start + sign;
-                hits.push(Hit { range, what: "a token in an address", certainty: Likely, in_prose: true });
-            }
-            continue;
-        };
-        let (user, password) = (at(login, 0..colon), at(login, colon + 1..login.len()));
-        let digest = right.split_once(':').is_some_and(|(name, hex)| {
-            name.starts_with("sha") && hex.len() >= 32 && hex.bytes().take(32).all(|b| b.is_ascii_hexdigit())
-        });
-        let no_login =
-            digest && scheme.is_none() || ["mailto", "sip", "sips", "xmpp", "acct"].contains(&user);
-        // A port, and an `@` further on in the path.
-        let port = scheme.is_some()
-            && password.split(['/', '?', '#']).next().is_some_and(|port| {
-                port.len() < password.len() && !port.is_empty() && port.bytes().all(|b| b.is_ascii_digit())
-            });
-        if password.is_empty() || is_reference(password) || no_login || port {
-            continue;
-        }
-        let plain_authority = scheme.is_some() && !login.contains(['?', '#']) && !password.contains('/');
-        let source_name = ["tcp(", "unix(", "udp("].iter().any(|form| right.starts_with(form));
-        let certainty = if plain_authority || source_name { Sure } else { Likely };
-        // Some addresses have a token in the place of the user.
-        let first = if user.len() >= 16 && is_token(user) { 0 } else { colon + 1 };
-        let range = start + from + first..start + sign;
-        hits.push(Hit { range, what: "a password in an address", certainty, in_prose: true });
-    }
-}
-
-/// Keys in the paths of addresses, such as those at which a program takes messages for people.
-fn paths(text: &str, hits: &mut Vec<Hit>) {
-    for (start, word) in split_words(text) {
-        let Some((scheme, rest)) = word.split_once("://") else { continue };
-        let mut at = start + scheme.len() + 3;
-        for (index, part) in rest.split(['/', '-', '_', '.', '?', '#', '&', ',', ';']).enumerate() {
-            let plain = part.bytes().all(|b| b.is_ascii_alphanumeric());
-            let mixed =
-                part.bytes().any(|b| b.is_ascii_lowercase()) && part.bytes().any(|b| b.is_ascii_uppercase());
-            if index > 0 && plain && mixed && is_random(part) {
-                let range = at..at + part.len();
-                hits.push(Hit { range, what: "a key in an address", certainty: Likely, in_prose: true });
-            }
-            at += part.len() + 1;
-        }
-    }
-}
-
-/// The first colon of a login that is in no reference.
-fn colon_of(login: &str) -> Option<usize> {
-    let mut depth = 0_usize;
-    login.char_indices().find_map(|(index, c)| {
-        match c {
-            '{' | '(' => depth += 1,
-            '}' | ')' => depth = depth.saturating_sub(1),
-            _ => {}
-        }
-        (c == ':' && depth == 0).then_some(index)
-    })
 }
 
 /// `name=value`, `name: value`, `"name": "value"`.
@@ -260,15 +157,6 @@ fn words(text: &str, hits: &mut Vec<Hit>) {
     }
 }
 
-/// The bytes of the password of `user:password`; `None` for numbers, which are a user and a group.
-pub(super) fn password_of(login: &str) -> Option<Range<usize>> {
-    let colon = colon_of(login)?;
-    let (user, password) = (at(login, 0..colon), at(login, colon + 1..login.len()));
-    let number = |text: &str| text.bytes().all(|b| b.is_ascii_digit());
-    let none = password.is_empty() || is_reference(password) || number(user) && number(password);
-    (!none).then_some(colon + 1..login.len())
-}
-
 /// What tokens in wide use begin with, and how long they are at least.
 const PREFIXES: &[(&str, usize)] = &[
     ("AKIA", 20),
@@ -304,80 +192,10 @@ fn known_tokens(word: &str, start: usize, hits: &mut Vec<Hit>) {
     }
 }
 
-/// Whether a word looks made by a program: long enough, with letters and digits.
-fn is_token(word: &str) -> bool {
-    word.len() >= 8
-        && word.chars().all(|c| c.is_ascii_alphanumeric() || "_-.~+/=".contains(c))
-        && word.bytes().any(|b| b.is_ascii_digit())
-        && word.bytes().any(|b| b.is_ascii_alphabetic())
-}
-
-/// Whether a whole value looks like a key that a program made, or like a good password: hex of 16 bytes and more, a
-/// long word of letters of both cases and digits, a word of four classes of characters.
-pub fn is_random(value: &str) -> bool {
-    let has = |class: fn(char) -> bool| value.chars().any(class);
-    let (small, capital) = (has(|c| c.is_ascii_lowercase()), has(|c| c.is_ascii_uppercase()));
-    let digit = has(|c| c.is_ascii_digit());
-    let hex = value.len() >= 32 && value.bytes().all(|b| b.is_ascii_hexdigit()) && digit;
-    let base64 = |c: char| c.is_ascii_alphanumeric() || "+/_=-".contains(c);
-    let word = value.len() >= 20 && value.chars().all(base64) && small && capital && digit;
-    let sign = has(|c| "!#$%^&*?".contains(c)) && value.chars().all(|c| c.is_ascii_graphic());
-    let good =
-        value.len() >= 10 && sign && small && capital && digit && !value.contains(['{', '/', '[', '(']);
-    hex || word || good
-}
-
-/// Whether a value is nothing but references, `{secret.db/password}`, and variables, `$(NAME)`, `${NAME}`, `$NAME`, or
-/// stands for one in a text for people, `<password>`, `***`, `VALUE`.
-pub fn is_reference(value: &str) -> bool {
-    let value = value.trim();
-    if ["VALUE", "NAME", "KEY", "VARIABLE"].contains(&value.trim_end_matches(['.', ','])) {
-        return true;
-    }
-    // The name of a scheme may stand before it (RFC 9110, section 11.4).
-    let scheme =
-        |scheme: &str| ["bearer", "basic", "token"].iter().any(|known| scheme.eq_ignore_ascii_case(known));
-    let value = value.split_once(' ').filter(|(first, _)| scheme(first)).map_or(value, |(_, rest)| rest);
-    let mut rest = value;
-    while let Some(first) = rest.chars().next() {
-        let closed = |open: &str, close: char| {
-            rest.strip_prefix(open)?.split_once(close).filter(|(name, _)| is_name(name)).map(|(_, rest)| rest)
-        };
-        let variable = || {
-            let name = rest.strip_prefix('$')?;
-            let word = |c: char| c.is_ascii_alphanumeric() || c == '_';
-            let rest = name.trim_start_matches(word);
-            (rest.len() < name.len() && name.starts_with(|c: char| !c.is_ascii_digit())).then_some(rest)
-        };
-        let next = closed("{", '}')
-            .or_else(|| closed("$(", ')'))
-            .or_else(|| closed("${", '}'))
-            .or_else(|| closed("<", '>'))
-            .or_else(variable)
-            .or_else(|| "*…".contains(first).then(|| rest.trim_start_matches(['*', '…'])));
-        match next {
-            Some(next) => rest = next,
-            None => return false,
-        }
-    }
-    !value.is_empty()
-}
-
-/// Whether a text is a name as references and variables have them.
-fn is_name(text: &str) -> bool {
-    !text.is_empty() && text.chars().all(|c| c.is_ascii_alphanumeric() || "_-./".contains(c))
-}
-
-/// Whether a value says whether there is a secret, rather than being one.
-pub fn is_switch(text: &str) -> bool {
-    let text = text.trim().to_ascii_lowercase();
-    ["true", "false", "yes", "no", "on", "off", "0", "1", "none", "null"].contains(&text.as_str())
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::cover::{may_be_secret, text};
+    use crate::cover::{Certainty, may_be_secret, text};
 
     /// Texts with the parts that are secret in them.
     const SECRET: &[(&str, &str, Certainty)] = &[

@@ -1,11 +1,12 @@
 //! What may be shown: which names and texts look secret, and what stands in their place.
 //!
-//! There is one table of names ([`names`]) and one of texts ([`looks`]). The rules read them, `new` sorts
+//! There is one table of names ([`names`]) and one of texts ([`looks`], those of addresses in [`address`]). The rules read them, `new` sorts
 //! settings by them, and everything that leaves the program is covered by them: an excerpt by the place of
 //! its values in the file ([`SourceFile::hidden`](crate::source::SourceFile::hidden)), a message by the
 //! values at the places that it speaks of ([`Cover`]), every other text by its looks ([`text`]).
 //! [`escaped`] makes any text safe for a terminal, a comment or the name of a file.
 
+mod address;
 mod escape;
 mod lines;
 mod looks;
@@ -14,15 +15,19 @@ mod names;
 mod place;
 mod shown;
 mod stack;
+mod word;
+
+use std::ops::Range;
 
 pub use escape::{escaped, is_unsafe};
 pub(crate) use lines::hidden as hidden_in_lines;
-pub use looks::{Hit, hits, is_random, is_reference, is_switch};
+pub use looks::hits;
 pub use message::Cover;
 pub(crate) use message::merged;
 pub use names::{flag_name, is_login_flag, is_secret_name, may_be_secret_name};
 pub use shown::{STARS, Shown};
 pub(crate) use stack::hidden as hidden_in_stack;
+pub use word::{is_random, is_reference, is_switch};
 
 /// How sure it is that something is secret.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -31,6 +36,19 @@ pub enum Certainty {
     Likely,
     /// It is: a stack that says it in plain text is wrong.
     Sure,
+}
+
+/// A part of a text that looks secret.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Hit {
+    /// Its bytes.
+    pub range: Range<usize>,
+    /// What it is, in words.
+    pub what: &'static str,
+    /// How sure that is.
+    pub certainty: Certainty,
+    /// Whether it can be told from the words of a sentence, where a colon or an equals sign means something else.
+    pub(super) in_prose: bool,
 }
 
 /// Whether a setting may hold a secret: in doubt it does.

@@ -1,7 +1,7 @@
 //! What of the value at a path of a stack file is covered, by the keys under which it stands.
 
-use super::looks::is_random;
 use super::names::may_be_secret_name;
+use super::word::is_random;
 use crate::grammar::name::NameKind;
 use crate::grammar::nearest::nearest;
 use crate::language::{ROOT, Shape, TARGET};

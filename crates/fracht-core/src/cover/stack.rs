@@ -7,9 +7,11 @@
 
 use std::ops::Range;
 
-use super::looks::{hits, is_random, is_reference, is_switch, password_of};
+use super::address::password_of;
+use super::looks::hits;
 use super::names::{flag_name, is_login_flag, may_be_secret_name};
 use super::place::{Cover, below, by_name, cover, is_secrets};
+use super::word::{is_random, is_reference, is_switch};
 use crate::language::ROOT;
 
 /// The bytes of a stack file that no excerpt shows.

@@ -1,15 +1,14 @@
 //! `fracht reach`
 
+mod answer;
+
 use std::collections::{BTreeMap, BTreeSet};
 
 use fracht_cluster::{outer_name, read_objects, secret_name, side_name, text_at};
 use fracht_core::cover::escaped;
 use fracht_core::diag::listing;
 use fracht_core::model::{Change, Entry, Model, Place, Protocol, Raw, Reach, SecretSource, WorkloadId};
-use fracht_core::plan::reach::{
-    Caller, Leak, LeakReason, Login, May, ReachPlan, WayIn, may, may_at, networks,
-};
-use serde::Serialize;
+use fracht_core::plan::reach::{Caller, Leak, LeakReason, Login, May, ReachPlan, WayIn, may, networks};
 
 use crate::cli::{Common, Format, Reach as Asked};
 use crate::failure::{Failure, Outcome};
@@ -20,79 +19,6 @@ use crate::ui::{Ui, counted};
 
 /// More services than this do not fit side by side: they are listed then.
 const MOST_COLUMNS: usize = 20;
-/// With more pairs of those who talk and those who are talked to than this, JSON has those alone that the stack speaks of:
-/// all of them would grow with the square of the stack.
-const MOST_PAIRS: usize = 40_000;
-
-/// What `--format json` writes.
-#[derive(Serialize)]
-struct Answer<'a> {
-    stack: &'a str,
-    target: &'a str,
-    ways_in: Vec<Way<'a>>,
-    /// `all`, or `used`: which services `talks` lists.
-    talks_with: &'static str,
-    inside: Vec<Inside<'a>>,
-    /// Objects that patches change or that are passed through: what they let through is not considered.
-    not_considered: Vec<String>,
-}
-
-#[derive(Serialize)]
-struct Way<'a> {
-    service: &'a str,
-    port: &'a str,
-    protocol: &'a str,
-    reach: &'a str,
-    addresses: &'a [String],
-    hosts_line: &'a Option<String>,
-    /// A command that says the address.
-    learn: Option<String>,
-    tls: bool,
-    logins: Vec<LoginAnswer>,
-}
-
-#[derive(Serialize)]
-#[serde(rename_all = "lowercase")]
-enum LoginAnswer {
-    User { variable: String, name: String },
-    Secret { reference: String, read: String },
-}
-
-#[derive(Serialize)]
-struct Inside<'a> {
-    name: &'a str,
-    kind: &'a str,
-    networks: Vec<&'a str>,
-    /// To any address; at those ports only that `gets_out_at` lists, if it lists any.
-    gets_out: bool,
-    /// Where it gets out of closed networks all the same.
-    gets_out_at: Vec<Out<'a>>,
-    outside: Vec<&'a str>,
-    can_talk_to: usize,
-    talks: Vec<Talk<'a>>,
-}
-
-#[derive(Serialize)]
-struct Out<'a> {
-    /// `names` or `api`.
-    r#for: &'static str,
-    ports: &'static [u16],
-    protocols: Vec<&'static str>,
-    /// Blocks of addresses (CIDR).
-    to: Vec<&'a str>,
-    /// Whether it leads to any pod of the cluster.
-    to_pods: bool,
-}
-
-#[derive(Serialize)]
-struct Talk<'a> {
-    to: &'a str,
-    may: &'a str,
-    /// The ports that it can talk to.
-    ports: Vec<&'a str>,
-    uses: bool,
-    why_not: Option<&'static str>,
-}
 
 pub(crate) fn run(common: &Common, asked: &Asked, ui: &mut Ui) -> Result<Outcome, Failure> {
     let mut project = stack::open(common)?;
@@ -102,7 +28,7 @@ pub(crate) fn run(common: &Common, asked: &Asked, ui: &mut Ui) -> Result<Outcome
     let plan = ReachPlan::of(&verdict.model);
     match asked.format {
         Format::Text => ui.result(&text(&verdict.model, &plan))?,
-        Format::Json => ui.json(&answer(&verdict.model, &plan))?,
+        Format::Json => ui.json(&answer::of(&verdict.model, &plan))?,
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }
@@ -422,86 +348,4 @@ fn listed(model: &Model, plan: &ReachPlan) -> String {
         out.push_str(&format!("{who} talks to {uses}; it can talk to {can} of {all}\n"));
     }
     out
-}
-
-fn answer<'a>(model: &'a Model, plan: &'a ReachPlan) -> Answer<'a> {
-    let way = |way: &'a WayIn| {
-        let workload = &model.workloads[way.service];
-        let port = workload.port(way.port)?;
-        let login = |login: &Login| match login {
-            Login::User(variable, name) => {
-                Some(LoginAnswer::User { variable: variable.to_string(), name: name.clone() })
-            }
-            Login::Secret(..) => {
-                reading(model, login).map(|(reference, read)| LoginAnswer::Secret { reference, read })
-            }
-        };
-        Some(Way {
-            service: &workload.name,
-            port: &port.name,
-            protocol: port.protocol.word(),
-            reach: way.reach.word(),
-            addresses: &way.addresses,
-            hosts_line: &way.hosts_line,
-            learn: learn(model, way),
-            tls: way.tls,
-            logins: way.logins.iter().filter_map(login).collect(),
-        })
-    };
-    let talk = |caller: &Caller, id: WorkloadId| {
-        let may = may(model, caller.who, id);
-        let ports = model.workloads[id].ports().iter().filter(|port| may_at(model, caller.who, id, port));
-        Talk {
-            to: name(model, id),
-            ports: ports.map(|port| &*port.name).collect(),
-            may: match may {
-                May::Itself => "itself",
-                May::All => "all",
-                May::OpenPorts => "open-ports",
-                May::SomeOpenPorts => "some-open-ports",
-                May::NoNetwork | May::NoWayOut => "no",
-            },
-            uses: caller.uses.contains(&id),
-            why_not: why_not(may),
-        }
-    };
-    let lists_all = plan.callers.len().saturating_mul(plan.services.len()) <= MOST_PAIRS;
-    let leak = |leak: &'a Leak| Out {
-        r#for: match leak.why {
-            LeakReason::Names => "names",
-            LeakReason::Api => "api",
-        },
-        ports: leak.ports,
-        protocols: leak.protocols.iter().map(|protocol| protocol.word()).collect(),
-        to: match leak.to.as_slice() {
-            [] => vec!["0.0.0.0/0", "::/0"],
-            blocks => blocks.iter().map(|block| &**block).collect(),
-        },
-        to_pods: leak.leads_to_pods(),
-    };
-    let inside = |caller: &'a Caller| {
-        let workload = &model.workloads[caller.who];
-        Inside {
-            name: &workload.name,
-            kind: workload.kind_word(),
-            networks: networks(workload).map(|network| &*model.networks[network].name).collect(),
-            gets_out: caller.gets_out || caller.leaks.iter().any(|leak| leak.to.is_empty()),
-            gets_out_at: caller.leaks.iter().map(leak).collect(),
-            outside: caller.outside.iter().map(|id| &*model.outsides[*id].name).collect(),
-            can_talk_to: caller.can_talk_to,
-            talks: if lists_all {
-                plan.services.iter().map(|id| talk(caller, *id)).collect()
-            } else {
-                caller.uses.iter().map(|id| talk(caller, *id)).collect()
-            },
-        }
-    };
-    Answer {
-        stack: &model.name.value,
-        target: &model.target.name,
-        ways_in: plan.ways.iter().filter_map(way).collect(),
-        talks_with: if lists_all { "all" } else { "used" },
-        inside: plan.callers.iter().map(inside).collect(),
-        not_considered: not_considered(model),
-    }
 }

@@ -46,7 +46,7 @@ fn look(stack: &[u8], files: &[(&str, &[u8])]) {
         PortPlan::of(&verdict.model);
         let Some(checked) = verdict.checked() else { continue };
         let rendering = Rendering::new(checked);
-        if !rendering.problems().iter().all(|problem| problem.rule.starts_with("pass-")) {
+        if !rendering.problems().iter().all(|problem| problem.rule.name.starts_with("pass-")) {
             continue;
         }
         let mut yaml = Vec::new();

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use fracht_core::grammar::duration::whole_seconds;
 use fracht_core::grammar::quantity::{Bounds, Quantity as Amount};
 use fracht_core::model::{BeforeStop, Container as Definition, Helper, Port, Workload};
-use fracht_core::origin::At;
+use fracht_core::origin::Sourced;
 use k8s_openapi::api::core::v1::{
     Container, ContainerPort, ExecAction, Lifecycle, LifecycleHandler, ResourceRequirements, SleepAction,
 };
@@ -89,7 +89,7 @@ fn container_port(port: &Port) -> ContainerPort {
 
 fn resources(container: &Definition) -> Option<ResourceRequirements> {
     let side = |pick: fn(&Bounds) -> Option<&Amount>| {
-        let amount = |name: &str, bounds: &Option<At<Bounds>>| {
+        let amount = |name: &str, bounds: &Option<Sourced<Bounds>>| {
             let amount = pick(&bounds.as_ref()?.value)?;
             Some((name.to_owned(), Quantity(amount.text.clone())))
         };

@@ -84,7 +84,7 @@ fn wait(rendering: &Rendering<'_>, what: &str) -> String {
 fn ready(rendering: &Rendering<'_>, workload: &Workload, on: WorkloadId) -> Option<Container> {
     let model = rendering.model();
     let on = &model.workloads[on];
-    let (name, port) = (&on.name, readiness_port(on)?.inner_number());
+    let (name, port) = (&on.name, readiness_port(on)?.as_number());
     let wait = wait(rendering, &format!("{name}:{port} to be ready"));
     let script = format!(
         "{}until nc -z -w 2 {name} {port}; do\n{wait}done\necho \"{name} is ready\"\n",

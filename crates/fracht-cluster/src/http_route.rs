@@ -81,7 +81,7 @@ pub(crate) fn http_route(model: &Model, workload: &Workload, port: &Port) -> Htt
                 }],
                 backend_refs: vec![BackendRef {
                     name: workload.name.to_string(),
-                    port: port.inner_number().into(),
+                    port: port.as_number().into(),
                 }],
             }],
         },

@@ -4,6 +4,7 @@
 //! objects carry the name of their stack, so that the objects of one stack never take the place of another's.
 
 use fracht_core::digest::short;
+use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Config, Model, Reach, Secret, Volume, Workload};
 
 /// The longest name of a label (RFC 1123, section 2.1), which is what most objects take.

@@ -92,7 +92,7 @@ pub(crate) fn unknown_field(object: &Value) -> Option<String> {
     }
     match through_its_kind(object)? {
         Err(reason) => Some(reason),
-        Ok(known) => lost(object, &known, "").map(|path| format!("{path} is no field of it")),
+        Ok(known) => lost(object, &known, "").map(|path| format!("unknown field `{path}`")),
     }
 }
 

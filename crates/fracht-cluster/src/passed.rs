@@ -3,6 +3,7 @@
 use fracht_core::diag::{Diagnostic, listing};
 use fracht_core::grammar::name::NameKind;
 use fracht_core::model::{Model, Passed};
+use fracht_core::rules::{PASS_BEYOND, PASS_BROKEN, PASS_SECRET};
 use fracht_core::source::Span;
 use serde_json::Value;
 
@@ -70,16 +71,20 @@ pub(crate) fn objects(model: &Model) -> (Vec<PassedObject>, Vec<Diagnostic>) {
             }
         }
         if before == objects.len() + problems.len() {
-            problems.push(broken(file, 1, "there is no object in it"));
+            problems.push(problem(file, format!("`{}` contains no object", file.shown)));
         }
     }
     (objects, problems)
 }
 
 fn broken(file: &Passed, line: usize, reason: &str) -> Diagnostic {
-    Diagnostic::new("pass-broken", format!("{}:{line} can't be passed through: {reason}.", file.shown))
+    problem(file, format!("`{}:{line}` is not a Kubernetes object: {reason}", file.shown))
+}
+
+fn problem(file: &Passed, message: String) -> Diagnostic {
+    Diagnostic::new(&PASS_BROKEN, message)
         .at(file.span, "passed through here")
-        .help("Each document is one object, with `apiVersion`, `kind` and `metadata.name`.")
+        .help("every document needs `apiVersion`, `kind` and `metadata.name`")
 }
 
 /// What an object does beyond the stack, and a Secret that shows its values.
@@ -94,7 +99,7 @@ fn beyond_the_stack(object: &PassedObject, namespace: &str) -> Vec<Diagnostic> {
     if !reaches.is_empty() {
         let message = format!("`{kind}/{name}` {}", listing(reaches.iter().map(String::as_str)));
         problems.push(found(
-            "pass-beyond",
+            &PASS_BEYOND,
             message,
             "if it is meant, turn the hint off: `rules.pass-beyond = \"off\"`",
         ));
@@ -104,7 +109,7 @@ fn beyond_the_stack(object: &PassedObject, namespace: &str) -> Vec<Diagnostic> {
     if kind == "Secret" && (holds("data") || holds("stringData")) {
         let message = format!("`Secret/{name}` holds its values in plain text");
         let help = "write a `[secret.NAME]`: its values are read when objects are rendered";
-        problems.push(found("pass-secret", message, help));
+        problems.push(found(&PASS_SECRET, message, help));
     }
     problems
 }

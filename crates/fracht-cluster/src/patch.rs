@@ -1,7 +1,8 @@
 //! Changes to objects that the stack asks for: JSON Merge Patch (RFC 7396) and JSON Patch (RFC 6902).
 
 use fracht_core::diag::Diagnostic;
-use fracht_core::model::{Change, Patch, Raw};
+use fracht_core::model::{Patch, PatchChange, Raw};
+use fracht_core::rules::PATCH_MISSES;
 use fracht_core::source::Span;
 use serde_json::{Map, Number, Value};
 
@@ -19,8 +20,8 @@ pub(crate) struct Misses {
 /// An operation on what is not there.
 pub(crate) fn apply(object: &mut Value, patch: &Patch) -> Result<(), Misses> {
     match &patch.change {
-        Change::Merge(merge) => json_patch::merge(object, &value(merge)),
-        Change::Operations(operations) => {
+        PatchChange::Merge(merge) => json_patch::merge(object, &value(merge)),
+        PatchChange::Operations(operations) => {
             for (operation, span) in operations {
                 let misses = |reason: String| Misses { span: *span, reason };
                 let one = serde_json::from_value(value(operation))
@@ -46,7 +47,7 @@ fn another(before: &[Option<Value>; 4], object: &Value, patch: &Patch) -> Option
     let (field, _) = fields.find(|(_, (before, after))| before != after)?;
     Some(
         Diagnostic::new(
-            "patch-misses",
+            &PATCH_MISSES,
             format!("the patch makes another object of `{}/{}`", patch.kind, patch.name),
         )
         .at(patch.span, format!("changes `{field}`"))
@@ -71,9 +72,9 @@ pub(crate) fn check(object: &mut Value, patch: &Patch) -> Option<Diagnostic> {
     let before = identity(object);
     if let Err(misses) = apply(object, patch) {
         return Some(
-            Diagnostic::new("patch-misses", format!("{kind}/{name} can't be changed so."))
+            Diagnostic::new(&PATCH_MISSES, format!("cannot apply the patch to `{kind}/{name}`"))
                 .at(misses.span, misses.reason)
-                .help(format!("`fracht render --only {kind}/{name}` shows the object.")),
+                .help(format!("check it against `fracht render --only {kind}/{name}`")),
         );
     }
     if let Some(problem) = another(&before, object, patch) {
@@ -82,9 +83,9 @@ pub(crate) fn check(object: &mut Value, patch: &Patch) -> Option<Diagnostic> {
     // A key one level too deep is no field, and the cluster would pass over it.
     let unknown = object::unknown_field(object)?;
     Some(
-        Diagnostic::new("patch-misses", format!("{kind}/{name} would not be a {kind} any more."))
+        Diagnostic::new(&PATCH_MISSES, format!("the patch makes `{kind}/{name}` invalid"))
             .at(patch.span, unknown)
-            .help(format!("`fracht render --only {kind}/{name}` shows the object; compare the levels.")),
+            .help(format!("check the path against `fracht render --only {kind}/{name}`")),
     )
 }
 

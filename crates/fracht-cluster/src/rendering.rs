@@ -13,6 +13,7 @@ use fracht_core::model::{
 use fracht_core::plan::one_node;
 use fracht_core::plan::order::Order;
 use fracht_core::plan::ports::PortPlan;
+use fracht_core::rules::{NAME_CLASH, PATCH_MISSES};
 use fracht_core::source::Span;
 use serde_json::Value;
 
@@ -223,10 +224,10 @@ impl<'m> Rendering<'m> {
         let mut made: HashMap<String, (&Volume, &Workload)> = HashMap::new();
         let mut problems = Vec::new();
         let clash = |name: &str, second: (Span, &str), first: (Span, &str)| {
-            Diagnostic::new("name-clash", format!("two claims would both be named `{name}`"))
-                .at(second.0, format!("made of {}", second.1))
-                .also(first.0, format!("made of {}", first.1))
-                .help("rename one of the two")
+            Diagnostic::new(&NAME_CLASH, format!("two claims have the same name: `{name}`"))
+                .at(second.0, format!("generated from {}", second.1))
+                .also(first.0, format!("generated from {}", first.1))
+                .help("rename one of them")
         };
         for workload in self.model.workloads.iter().filter(|workload| self.model.has_stable_names(workload)) {
             for volume in stateful_set::each(self.model, workload) {
@@ -262,14 +263,14 @@ impl<'m> Rendering<'m> {
             }
             _ => {
                 let origin = self.origin(piece);
-                (format!("made of {}", origin.of), origin.span)
+                (format!("generated from {}", origin.of), origin.span)
             }
         };
         let ((first_words, first_span), (words, span)) = (of(first), of(second));
-        Diagnostic::new("name-clash", format!("Two objects would be the {kind} {name}."))
+        Diagnostic::new(&NAME_CLASH, format!("two objects have the same name: `{kind}/{name}`"))
             .at(span, words)
             .also(first_span, first_words)
-            .help("Rename one of the two.")
+            .help("rename one of them")
     }
 
     fn misses(&self, patch: &Patch, near: &BTreeMap<&str, BTreeSet<String>>) -> Diagnostic {
@@ -277,13 +278,13 @@ impl<'m> Rendering<'m> {
         let of = |word: &str| near.get(word).into_iter().flatten().take(MOST).map(String::as_str);
         let names: BTreeSet<&str> = of(&patch.kind).chain(of(&patch.name)).collect();
         let names: Vec<&str> = names.into_iter().take(MOST).collect();
-        let message = format!("There is no {}/{} to change.", patch.kind, patch.name);
-        let problem = Diagnostic::new("patch-misses", message)
-            .at(patch.span, format!("not under the target {}", self.model.target.name));
+        let message = format!("patch target `{}/{}` not found", patch.kind, patch.name);
+        let problem = Diagnostic::new(&PATCH_MISSES, message)
+            .at(patch.span, format!("not an object of target `{}`", self.model.target.name));
         problem.help(if names.is_empty() {
-            "`fracht render` shows the objects that there are; kinds begin with a capital letter.".to_owned()
+            "`fracht render` lists all objects; kinds start with a capital letter".to_owned()
         } else {
-            format!("Near it are: {}.", names.join(", "))
+            format!("did you mean: {}?", names.join(", "))
         })
     }
 

@@ -1,5 +1,6 @@
 //! Service (core/v1): the inner name of a service, and a second one for each reach beyond the stack.
 
+use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, Port, PortIndex, Protocol, Reach, Workload, WorkloadId};
 use k8s_openapi::api::core::v1::{Service, ServicePort, ServiceSpec};
 use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
@@ -10,7 +11,7 @@ use crate::{filled, labels};
 
 /// The service of the inner name, with all ports.
 pub(crate) fn inner(model: &Model, workload: &Workload) -> Service {
-    let ports = workload.ports().iter().map(|port| service_port(port, port.inner_number()));
+    let ports = workload.ports().iter().map(|port| service_port(port, port.as_number()));
     service(model, workload, workload.name.to_string(), None, ports.collect())
 }
 
@@ -20,7 +21,7 @@ pub(crate) fn outer(rendering: &Rendering<'_>, id: WorkloadId, reach: Reach) -> 
     let ports = workload.ports().iter().enumerate().filter(|(_, port)| port.reach.value == reach);
     let ports = ports.map(|(index, port)| {
         let at = rendering.outer_number(id, PortIndex(index));
-        let number = port.inner_number();
+        let number = port.as_number();
         match reach {
             Reach::Balancer => service_port(port, at.unwrap_or(number)),
             _ => ServicePort { node_port: at.map(i32::from), ..service_port(port, number) },

@@ -9,12 +9,14 @@ use crate::diag::{Diagnostic, Report, Sink};
 use crate::files::{Files, MOST_BYTES, reason};
 use crate::include::Gather;
 use crate::input::{Given, InputSource};
+use crate::language::stack;
 use crate::layer::{Layered, Targets, stamp_layers};
+use crate::levels::Levels;
 use crate::model::{Model, Secret, SecretKey, SecretSource};
 use crate::origin::Layer;
 use crate::read::{self, FileCache, Reading};
 use crate::resolve::Symbols;
-use crate::rules::{self, Levels};
+use crate::rules;
 use crate::source::Sources;
 use crate::trace::{Trace, Traced};
 use crate::tree::Node;
@@ -48,14 +50,14 @@ pub enum OpenError {
 impl std::fmt::Display for OpenError {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
-            Self::Unreadable(reason) => write!(f, "it can't be read: {reason}"),
+            Self::Unreadable(reason) => f.write_str(reason),
             Self::NotText(line) => {
-                write!(f, "it is not UTF-8 text (line {line}); save it as UTF-8")
+                write!(f, "line {line} is not UTF-8 text; save it as UTF-8")
             }
             Self::TooLarge => {
-                write!(f, "it has more than {MOST_BYTES} bytes; is it a stack file?")
+                write!(f, "more than {MOST_BYTES} bytes; is it a stack file?")
             }
-            Self::Empty => f.write_str("it is empty; begin with [stack] and below it name = \"my-stack\""),
+            Self::Empty => f.write_str("the file is empty; start with `[stack]` and `name = \"my-stack\"`"),
         }
     }
 }
@@ -163,7 +165,7 @@ impl<'f> Project<'f> {
 
     /// The names of the inputs, in the order of the file.
     pub fn inputs(&self) -> impl Iterator<Item = &str> {
-        let inputs = self.tree.at(&["input"]).and_then(Node::table);
+        let inputs = stack::INPUT.node(&self.tree).and_then(Node::table);
         inputs.into_iter().flat_map(|inputs| inputs.keys().map(|name| &**name))
     }
 
@@ -224,15 +226,15 @@ impl<'f> Project<'f> {
         traced.trace(path)
     }
 
-    /// A layer in words: `the stack file`, `target prod`.
+    /// The name of a layer: `stack`, `pattern.small`, `target.prod`.
     pub fn layer_words(&self, layer: Layer) -> String {
         let named = |kind: &str, index: u16| {
             let table = self.tree.at(&[kind]).and_then(Node::table);
             let name = table.and_then(|table| table.get_index(usize::from(index)));
-            format!("{kind} {}", name.map_or("?", |(name, _)| name))
+            format!("{kind}.{}", name.map_or("?", |(name, _)| name))
         };
         match layer {
-            Layer::Stack => "the stack file".into(),
+            Layer::Stack => "stack".into(),
             Layer::Pattern(index) => named("pattern", index),
             Layer::Target(index) => named("target", index),
         }

@@ -6,10 +6,12 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use crate::diag::reading::{DEFINED_TWICE, FILE_UNREADABLE, PATH_OUTSIDE};
 use crate::diag::{Diagnostic, Sink};
 use crate::files::glob::{self, Unmatched};
 use crate::files::{Files, MOST_BYTES, PathProblem, confine, reason};
-use crate::language::{ROOT, Shape, verify};
+use crate::language::stack::INCLUDE;
+use crate::language::{AnyField, ROOT, Shape, verify};
 use crate::source::{Sources, Syntax};
 use crate::syntax;
 use crate::tree::{Entries, Entry, Node, Value};
@@ -40,7 +42,7 @@ impl Gather<'_> {
         let id = self.sources.add(path, shown, text.into(), Syntax::Stack);
         let mut tree = syntax::parse(text, id, self.sink);
         verify(&ROOT, &tree, self.sources, self.sink);
-        let items = match tree.at(&["include"]).map(|node| &node.value) {
+        let items = match INCLUDE.node(&tree).map(|node| &node.value) {
             Some(Value::List(items)) => Arc::clone(items),
             _ => return tree,
         };
@@ -58,8 +60,6 @@ impl Gather<'_> {
     /// The trees of the files that an item of `include` names.
     fn included(&mut self, item: &Node, folder: &Path) -> Vec<Node> {
         let Some(pattern) = item.text() else { return Vec::new() };
-        let problem =
-            |rule, message: String, help: &str| Diagnostic::new(rule, message).at(item.span, "").help(help);
         let found = match glob::matching(self.files, folder, pattern) {
             Ok(found) if !found.is_empty() => found,
             other => {
@@ -75,8 +75,8 @@ impl Gather<'_> {
                     .files
                     .read(&path, MOST_BYTES)
                     .map_err(|error| PathProblem::Unreadable(reason(&error)))?;
-                let text = String::from_utf8(bytes)
-                    .map_err(|_| PathProblem::Unreadable("it is not UTF-8".into()))?;
+                let text =
+                    String::from_utf8(bytes).map_err(|_| PathProblem::Unreadable("not UTF-8 text".into()))?;
                 Ok((path, text))
             });
             match text {
@@ -88,7 +88,7 @@ impl Gather<'_> {
                         (format!("the stack includes more than {MOST_INCLUDED} files"), "too many files")
                     };
                     self.sink.push(
-                        Diagnostic::new("file-unreadable", message)
+                        Diagnostic::new(&FILE_UNREADABLE, message)
                             .at(item.span, label)
                             .help("put what belongs together into one file"),
                     );
@@ -102,20 +102,20 @@ impl Gather<'_> {
                     self.depth -= 1;
                 }
                 Err(PathProblem::Unreadable(reason)) => {
-                    let message = format!("The file `{name}` can't be read: {reason}.");
-                    self.sink.push(problem(
-                        "file-unreadable",
-                        message,
-                        "Mend the file, or take it out of `include`.",
-                    ));
+                    self.sink.push(
+                        Diagnostic::new(&FILE_UNREADABLE, format!("cannot read `{name}`"))
+                            .at(item.span, reason)
+                            .help("fix the file, or remove it from `include`"),
+                    );
                 }
                 Err(PathProblem::Absolute | PathProblem::Outside) => {
-                    let message = format!("The path `{name}` leads out of the folder of the stack.");
-                    self.sink.push(problem(
-                        "path-outside",
-                        message,
-                        "Move the file into the folder of the stack.",
-                    ));
+                    self.sink.push(
+                        Diagnostic::new(&PATH_OUTSIDE, format!("`{name}` is outside the stack's folder"))
+                            .at(item.span, "leaves the folder")
+                            .help(
+                                "move the file into the stack's folder; links that leave it are not followed",
+                            ),
+                    );
                 }
             }
         }
@@ -125,13 +125,13 @@ impl Gather<'_> {
     /// Adds the tables of another file.
     fn join(&mut self, base: &mut Entries, more: &Entries) {
         for (name, entry) in more {
-            let shape = ROOT.keys.iter().find(|key| *key.name == **name).map(|key| &key.shape);
+            let shape = ROOT.field(name).map(AnyField::shape);
             let Some(known) = base.get_mut(name) else {
                 base.insert(Arc::clone(name), entry.clone());
                 continue;
             };
             match (shape, &mut known.node.value, &entry.node.value) {
-                (Some(Shape::Map(..)), Value::Table(base), Value::Table(more)) => {
+                (Some(Shape::Named(..)), Value::Table(base), Value::Table(more)) => {
                     let base = Arc::make_mut(base);
                     for (name, entry) in more.iter() {
                         match base.get(name) {
@@ -150,10 +150,10 @@ impl Gather<'_> {
 
     fn twice(&mut self, name: &str, first: &Entry, second: &Entry) {
         self.sink.push(
-            Diagnostic::new("defined-twice", format!("`{name}` is defined twice."))
+            Diagnostic::new(&DEFINED_TWICE, format!("`{name}` is defined twice"))
                 .at(second.key_span, "defined again here")
                 .also(first.key_span, "first defined here")
-                .help("Keep one of the two, or move what differs into one table."),
+                .help("keep one of them, or merge them into one table"),
         );
     }
 }

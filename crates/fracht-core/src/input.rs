@@ -69,9 +69,9 @@ const MOST_OF_PROGRAM: usize = 64 << 10;
 /// Why it is none.
 pub(crate) fn pattern(text: &str) -> Result<Hir, String> {
     if text.len() > MOST_OF_TEXT {
-        return Err(format!("it has more than {MOST_OF_TEXT} bytes"));
+        return Err(format!("more than {MOST_OF_TEXT} bytes"));
     }
-    regex_syntax::parse(text).map_err(|_| "it can't be read as one".to_owned())
+    regex_syntax::parse(text).map_err(|_| "not a regular expression".to_owned())
 }
 
 /// Whether the whole of a value fits a pattern.
@@ -81,7 +81,7 @@ pub(crate) fn pattern(text: &str) -> Result<Hir, String> {
 pub(crate) fn fits(text: &str, value: &str) -> Result<bool, String> {
     let whole = Hir::concat(vec![Hir::look(Look::Start), pattern(text)?, Hir::look(Look::End)]);
     let compiled = RegexBuilder::new(&whole.to_string()).size_limit(MOST_OF_PROGRAM).build();
-    Ok(compiled.map_err(|_| "it takes too much room; repeat less".to_owned())?.is_match(value))
+    Ok(compiled.map_err(|_| "too large: repeat less".to_owned())?.is_match(value))
 }
 
 /// The environment variable that gives an input: `FRACHT_INPUT_VERSION`.

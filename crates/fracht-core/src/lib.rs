@@ -23,6 +23,7 @@ mod include;
 pub mod input;
 pub mod language;
 pub mod layer;
+mod levels;
 pub mod model;
 pub mod origin;
 pub mod plan;

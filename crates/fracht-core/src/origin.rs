@@ -16,49 +16,49 @@ pub enum Layer {
 /// Where a value came from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Origin {
-    /// Somebody wrote it.
+    /// The stack sets it.
     Written {
         /// The value in the file.
         span: Span,
         /// The layer that the file's table belongs to.
         layer: Layer,
     },
-    /// Nobody wrote it; the text says what gives the default, such as `the stack's name`.
-    Defaulted(&'static str),
+    /// Nothing sets it: it is the default.
+    Default,
 }
 
 impl Origin {
-    /// The place of a written value.
+    /// Where a written value is.
     pub fn span(self) -> Option<Span> {
         match self {
             Self::Written { span, .. } => Some(span),
-            Self::Defaulted(_) => None,
+            Self::Default => None,
         }
     }
 }
 
 /// A value with its origin.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct At<T> {
+pub struct Sourced<T> {
     /// The value.
     pub value: T,
     /// Where it came from.
     pub origin: Origin,
 }
 
-impl<T> At<T> {
-    /// A value that nobody wrote.
-    pub fn defaulted(value: T, by: &'static str) -> Self {
-        Self { value, origin: Origin::Defaulted(by) }
+impl<T> Sourced<T> {
+    /// A value that is the default.
+    pub fn defaulted(value: T) -> Self {
+        Self { value, origin: Origin::Default }
     }
 
-    /// The place of a written value.
+    /// Where a written value is.
     pub fn span(&self) -> Option<Span> {
         self.origin.span()
     }
 
     /// The same origin for what `change` makes of the value.
-    pub fn map<U>(self, change: impl FnOnce(T) -> U) -> At<U> {
-        At { value: change(self.value), origin: self.origin }
+    pub fn map<U>(self, change: impl FnOnce(T) -> U) -> Sourced<U> {
+        Sourced { value: change(self.value), origin: self.origin }
     }
 }

@@ -61,8 +61,8 @@ impl Value {
     /// The kind of the value in words, as messages name it.
     pub fn kind(&self) -> &'static str {
         match self {
-            Self::Text(_) => "text",
-            Self::Integer(_) => "a whole number",
+            Self::Text(_) => "a string",
+            Self::Integer(_) => "an integer",
             Self::Float => "a number with a fraction",
             Self::Boolean(_) => "true or false",
             Self::Date => "a date or a time",
@@ -70,6 +70,21 @@ impl Value {
             Self::Table(_) => "a table",
             Self::Tainted => "broken",
         }
+    }
+}
+
+impl Value {
+    /// The text of a string.
+    pub fn text(&self) -> Option<&Arc<str>> {
+        match self {
+            Self::Text(text) => Some(text),
+            _ => None,
+        }
+    }
+
+    /// Whether it is a number, `true` or `false`: it may have been meant as a string.
+    pub fn is_plain(&self) -> bool {
+        matches!(self, Self::Integer(_) | Self::Float | Self::Boolean(_))
     }
 }
 
@@ -82,11 +97,16 @@ impl Node {
         }
     }
 
-    /// The text of a text value.
+    /// The text of a string.
     pub fn text(&self) -> Option<&Arc<str>> {
+        self.value.text()
+    }
+
+    /// The items of a list; a value that is none is its only item.
+    pub fn items(&self) -> &[Node] {
         match &self.value {
-            Value::Text(text) => Some(text),
-            _ => None,
+            Value::List(items) => items,
+            _ => std::slice::from_ref(self),
         }
     }
 

@@ -6,13 +6,13 @@ use std::mem::ManuallyDrop;
 use clap_complete::CompletionCandidate;
 use fracht_core::check::Project;
 use fracht_core::cover::is_unsafe;
-use fracht_core::rules::RULES;
+use fracht_core::rules;
 
-use crate::cli::Common;
+use crate::cli::StackChoice;
 use crate::stack;
 
 fn project() -> Option<ManuallyDrop<Project<'static>>> {
-    stack::open(&Common::default()).ok()
+    stack::open(&StackChoice::default()).ok()
 }
 
 /// The candidates that begin with what is there.
@@ -49,5 +49,5 @@ pub(crate) fn paths(current: &OsStr) -> Vec<CompletionCandidate> {
 
 /// The rules.
 pub(crate) fn rules(current: &OsStr) -> Vec<CompletionCandidate> {
-    beginning(current, RULES.iter().map(|rule| (rule.name.to_owned(), Some(rule.summary.to_owned()))))
+    beginning(current, rules::all().map(|rule| (rule.name.to_owned(), Some(rule.summary.to_owned()))))
 }

@@ -95,7 +95,7 @@ fn regular(file: impl Read, is_file: bool, is_dir: bool, most: u64) -> io::Resul
         return Err(io::ErrorKind::IsADirectory.into());
     }
     if !is_file {
-        return Err(io::Error::other("it is not a regular file"));
+        return Err(io::Error::other("is not a regular file"));
     }
     limited(file, most)
 }
@@ -113,5 +113,5 @@ fn limited(file: impl Read, most: u64) -> io::Result<Vec<u8>> {
 /// What the system says; `InvalidData` for what is not UTF-8.
 pub(crate) fn argument(path: &Path) -> io::Result<String> {
     let bytes = limited(fs::File::open(path)?, MOST_OF_ARGUMENT)?;
-    String::from_utf8(bytes).map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "it is not UTF-8 text"))
+    String::from_utf8(bytes).map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "is not UTF-8 text"))
 }

@@ -3,6 +3,8 @@
 use std::io;
 use std::process::ExitCode;
 
+use fracht_core::files::reason;
+
 /// A command that did what it was asked to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Outcome {
@@ -52,6 +54,6 @@ impl From<io::Error> for Failure {
         if error.kind() == io::ErrorKind::BrokenPipe {
             return Self::ReaderGone;
         }
-        Self::new(format!("The output can't be written: {error}."), "Is the disk full?")
+        Self::new(format!("cannot write the output: {}", reason(&error)), "is the disk full?")
     }
 }

@@ -1,41 +1,46 @@
-//! What was given for the inputs of a stack: arguments, a file, the environment.
+//! The values that are set for the inputs of a stack: by arguments, a file, the environment.
 
 use std::path::Path;
 
 use fracht_core::check::Project;
+use fracht_core::diag::nearest;
+use fracht_core::files::reason;
 use fracht_core::grammar::lines;
 use fracht_core::input::{Given, InputSource, variable_name};
 
-use crate::cli::Common;
+use crate::cli::StackChoice;
 use crate::disk;
 use crate::failure::Failure;
 
-/// Gathers what was given; a name that is no input of the stack is refused.
-pub(crate) fn given(common: &Common, project: &Project<'_>) -> Result<Given, Failure> {
+/// Gathers the values. A name that is not an input of the stack is refused.
+pub(crate) fn given(choice: &StackChoice, project: &Project<'_>) -> Result<Given, Failure> {
     let mut given = Given::default();
     for input in project.inputs() {
-        // A value that is no text can't be part of one.
+        // A value that is not UTF-8 cannot be part of a text.
         if let Ok(value) = std::env::var(variable_name(input)) {
             given.give(input, InputSource::Variable, &value);
         }
     }
-    if let Some(path) = &common.inputs {
+    if let Some(path) = &choice.inputs {
         from_file(path, &mut given)?;
     }
-    for argument in &common.input {
+    for argument in &choice.input {
         let Some((name, value)) = argument.split_once('=') else {
-            return Err(Failure::new("--input takes NAME=VALUE.", "For example: --input version=1.4.2"));
+            return Err(Failure::new("`--input` must be NAME=VALUE", "for example `--input version=1.4.2`"));
         };
         given.give(name, InputSource::Argument, value);
     }
     let known: Vec<&str> = project.inputs().collect();
     if let Some(unknown) = given.named().find(|name| !known.contains(name)) {
         let help = if known.is_empty() {
-            "It has none: an input is a table [input.NAME].".to_owned()
+            "this stack has no inputs; add one as `[input.NAME]`".to_owned()
         } else {
-            format!("Its inputs are: {}.", known.join(", "))
+            match nearest(unknown, known.iter().copied()) {
+                Some(near) => format!("did you mean `{near}`? this stack has: {}", known.join(", ")),
+                None => format!("this stack has: {}", known.join(", ")),
+            }
         };
-        return Err(Failure::new(format!("The stack has no input {unknown}."), help));
+        return Err(Failure::new(format!("input `{unknown}` not found"), help));
     }
     Ok(given)
 }
@@ -44,16 +49,16 @@ fn from_file(path: &Path, given: &mut Given) -> Result<(), Failure> {
     let shown = crate::stack::shown(path);
     let text = disk::argument(path).map_err(|error| {
         Failure::new(
-            format!("The file {shown} can't be read: {error}."),
-            "--inputs takes a file of NAME=value lines.",
+            format!("cannot read `{shown}`: {}", reason(&error)),
+            "`--inputs` must be a file of NAME=value lines",
         )
     })?;
     let (settings, broken) = lines::parse(&text);
     if let Some(line) = broken.first() {
         let number = text.get(..line.at.start).unwrap_or_default().matches('\n').count() + 1;
         return Err(Failure::new(
-            format!("{shown}:{number} can't be read: {}.", line.reason),
-            "Write NAME=value.",
+            format!("invalid line `{shown}:{number}`: {}", line.reason),
+            "write NAME=value",
         ));
     }
     for setting in settings {

@@ -23,7 +23,7 @@ fn main() -> ExitCode {
         Ok(cli) => cli,
         Err(code) => return code,
     };
-    let mut ui = ui::Ui::new(cli.common.color, cli.common.quiet);
+    let mut ui = ui::Ui::new(cli.screen.color, cli.screen.quiet);
     let done = commands::run(&cli, &mut ui);
     match done.and_then(|outcome| ui.flush().map(|()| outcome)) {
         Ok(outcome) => outcome.code(),

@@ -36,7 +36,7 @@ pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, F
                     key.name,
                     match error {
                         RevealError::NoVariable(name) => format!("set the variable {name}"),
-                        RevealError::Empty => "its value is empty".to_owned(),
+                        RevealError::Empty => "the value is empty".to_owned(),
                         RevealError::Unreadable(path, reason) =>
                             format!("{}: {reason}", crate::stack::shown(&path)),
                     }
@@ -45,8 +45,10 @@ pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, F
         }
         let size: usize = values.values().map(Vec::len).sum();
         if size > MOST_OF_SECRET {
-            refused
-                .push(format!("secret.{}: {size} bytes, and a cluster takes {MOST_OF_SECRET}", secret.name));
+            refused.push(format!(
+                "secret.{}: {size} bytes, more than the limit of {MOST_OF_SECRET}",
+                secret.name
+            ));
         }
         all.insert(id, values);
     }
@@ -57,18 +59,18 @@ pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, F
     if missing.is_empty() {
         return Ok(all);
     }
-    let message = format!("{} can't be read.", counted(missing.len(), "secret value"));
+    let message = format!("cannot read {}", counted(missing.len(), "secret value"));
     Err(Failure::Because { message, help: missing })
 }
 
 /// Why a cluster does not take the value of a key, in words that show nothing of it.
 fn reason(key: &str, value: &[u8], is_variable: bool) -> Option<&'static str> {
     if is_variable && value.contains(&0) {
-        return Some("a variable ends at a NUL byte; mount it as a file");
+        return Some("has a NUL byte, where a variable ends; mount it as a file");
     }
     if is_variable && std::str::from_utf8(value).is_err() {
-        return Some("a variable is UTF-8 text; mount it as a file");
+        return Some("not UTF-8, which a variable must be; mount it as a file");
     }
     let is_json = || serde_json::from_slice::<serde_json::Value>(value).is_ok();
-    (key == ".dockerconfigjson" && !is_json()).then_some("logins of registries are JSON")
+    (key == ".dockerconfigjson" && !is_json()).then_some("not JSON, which registry logins must be")
 }

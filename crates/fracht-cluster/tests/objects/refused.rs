@@ -19,9 +19,12 @@ fn refused(stack: &str) -> Vec<(&'static str, usize)> {
     findings
         .map(|finding| {
             let label = finding.diagnostic.primary.as_ref().unwrap();
-            assert!(!label.text.is_empty() || finding.diagnostic.rule.starts_with("bad-"), "{finding:?}");
+            assert!(
+                !label.text.is_empty() || finding.diagnostic.rule.name.starts_with("bad-"),
+                "{finding:?}"
+            );
             let file = project.sources().file(label.span.file).unwrap();
-            (finding.diagnostic.rule, file.line_of(label.span.start) - 2)
+            (finding.diagnostic.rule.name, file.line_of(label.span.start) - 2)
         })
         .collect()
 }

@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
+use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, Reach};
 use fracht_core::plan::reach::{Leak, ReachPlan, may, may_at};
 use proptest::prelude::*;

@@ -4,7 +4,8 @@ use super::names::may_be_secret_name;
 use super::word::is_random;
 use crate::grammar::name::NameKind;
 use crate::grammar::nearest::nearest;
-use crate::language::{ROOT, Shape, TARGET};
+use crate::language::target::TARGET_TABLE;
+use crate::language::{ROOT, Shape};
 
 /// What a value is covered as.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -47,12 +48,9 @@ impl Source {
 /// The longest path that is kept; no path of the language is as long.
 const LONGEST: usize = 32;
 
-static ROOT_SHAPE: Shape = Shape::Table(&ROOT);
-static TARGET_SHAPE: Shape = Shape::Table(&TARGET);
-
 /// Whether a key of the stack file is that of secrets, or is meant to be.
 pub(super) fn is_secrets(name: &str) -> bool {
-    let known = || ROOT.keys.iter().map(|key| key.name);
+    let known = || ROOT.names();
     let small = name.to_lowercase();
     small == "secret"
         || !known().any(|key| key == name)
@@ -102,41 +100,27 @@ pub(super) fn cover(path: &[String]) -> Cover {
         let about = path.get(2).is_some_and(|key| ["pattern", "help"].contains(&key.as_str()));
         return if named && !about { Cover::Whole } else { Cover::Looks { named: false } };
     }
-    let mut shape = Some(if in_target { &TARGET_SHAPE } else { &ROOT_SHAPE });
+    let mut shape = Some(Shape::Table(if in_target { &TARGET_TABLE } else { &ROOT }));
     let mut names = path.iter().peekable();
     let mut named = false;
-    let judged = |name: &str| may_be_secret_name(name);
     while let Some(name) = names.next() {
         // Items of lists have no keys.
         while let Some(Shape::List(of) | Shape::OneOrList(of)) = shape {
-            shape = Some(of);
+            shape = Some(*of);
         }
-        shape = match shape {
-            Some(Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table)) => {
-                match table.keys.iter().find(|key| key.name == name) {
-                    Some(key) => Some(&key.shape),
-                    None if judged(name) => return Cover::Whole,
-                    None => None,
-                }
-            }
-            Some(Shape::Map(_, of)) => {
-                // A key that may be text or a table: what follows tells which it is.
-                let table = match of {
-                    Shape::Table(_) | Shape::Kept(_) => true,
-                    Shape::ShortOr(_, table) => {
-                        names.peek().is_some_and(|next| table.keys.iter().any(|key| key.name == **next))
-                    }
-                    _ => false,
-                };
-                if !table && judged(name) {
-                    return Cover::Whole;
-                }
-                named = !table;
-                Some(of)
-            }
-            _ if judged(name) => return Cover::Whole,
-            _ => None,
-        };
+        let below = shape.and_then(|shape| shape.below(name));
+        let in_map = shape.is_some_and(|shape| shape.is_named());
+        let table = below.filter(|_| in_map).and_then(|below| below.table());
+        // A key that may be a string or a table: what follows tells which it is.
+        let is_table = table.is_some_and(|table| {
+            table.short.is_none() || names.peek().is_some_and(|next| table.field(next).is_some())
+        });
+        let by_name = if in_map { !is_table } else { below.is_none() };
+        if by_name && may_be_secret_name(name) {
+            return Cover::Whole;
+        }
+        named = if in_map { !is_table } else { named };
+        shape = below;
     }
     Cover::Looks { named }
 }

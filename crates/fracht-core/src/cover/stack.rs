@@ -409,7 +409,7 @@ impl<'t> Scan<'t> {
         let name = name.trim_start_matches(['[', ' ', '"', '\'']);
         let end = name.find(|c: char| !(c.is_alphanumeric() || "_-".contains(c))).unwrap_or(name.len());
         let name = name.get(..end).unwrap_or_default();
-        ROOT.keys.iter().any(|key| key.name == name) || is_secrets(name)
+        ROOT.field(name).is_some() || is_secrets(name)
     }
 }
 

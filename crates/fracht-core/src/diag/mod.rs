@@ -1,22 +1,27 @@
 //! What the tool has to say about a stack: one struct for every problem, and what collects them.
 
+pub(crate) mod reading;
 mod report;
+mod rule;
+mod severity;
 mod sink;
-pub(crate) mod suggest;
+pub(crate) mod unknown;
 
 use crate::source::Span;
 
-pub use report::{Finding, Report, Severity};
+pub use report::{Finding, Report};
+pub use rule::Rule;
+pub use severity::{Level, Severity};
 pub(crate) use sink::Sink;
-pub use suggest::listing;
+pub use unknown::{listing, nearest};
 
 /// One problem: what is wrong, where, why, and what to do about it.
 ///
 /// The severity is not part of it: that is the rule's, or what the stack says of the rule.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Diagnostic {
-    /// The name of the rule that found it.
-    pub rule: &'static str,
+    /// The rule that found it.
+    pub rule: &'static Rule,
     /// What is wrong, in one sentence without a place.
     pub message: String,
     /// What is here; `None` only where the problem has no place in a file.
@@ -51,7 +56,7 @@ pub struct Fix {
 
 impl Diagnostic {
     /// A problem found by `rule`.
-    pub fn new(rule: &'static str, message: impl Into<String>) -> Self {
+    pub fn new(rule: &'static Rule, message: impl Into<String>) -> Self {
         Self {
             rule,
             message: message.into(),

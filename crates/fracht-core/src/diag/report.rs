@@ -3,30 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use super::{Diagnostic, Sink};
+use super::{Diagnostic, Rule, Severity, Sink};
 use crate::source::Span;
-
-/// How bad a problem is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Severity {
-    /// The stack can't run, or not as it is written. Nothing is rendered.
-    Error,
-    /// It runs, and will surprise somebody.
-    Warning,
-    /// It could be better.
-    Hint,
-}
-
-impl Severity {
-    /// The word for it.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Error => "error",
-            Self::Warning => "warning",
-            Self::Hint => "hint",
-        }
-    }
-}
 
 /// A diagnostic with its severity and the targets that it holds for.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -46,12 +24,12 @@ pub struct Report {
     hidden: BTreeSet<Span>,
     hidden_texts: BTreeSet<Arc<str>>,
     /// How many problems of each rule were not kept.
-    more: BTreeMap<(&'static str, Severity), usize>,
+    more: BTreeMap<(&'static Rule, Severity), usize>,
 }
 
 impl Report {
     /// Gives each problem its severity, drops repeats and those that nobody wants to hear of, and sorts.
-    pub(crate) fn new(sink: Sink, severity: impl Fn(&str) -> Option<Severity>) -> Self {
+    pub(crate) fn new(sink: Sink, severity: impl Fn(&'static Rule) -> Option<Severity>) -> Self {
         let mut more = BTreeMap::new();
         for (rule, _) in &sink.more {
             if let Some(severity) = severity(rule) {
@@ -65,7 +43,11 @@ impl Report {
     }
 
     /// Takes in more problems.
-    pub(crate) fn add(&mut self, found: Vec<Diagnostic>, severity: impl Fn(&str) -> Option<Severity>) {
+    pub(crate) fn add(
+        &mut self,
+        found: Vec<Diagnostic>,
+        severity: impl Fn(&'static Rule) -> Option<Severity>,
+    ) {
         let finding = |diagnostic: Diagnostic| {
             Some(Finding { severity: severity(diagnostic.rule)?, diagnostic, targets: Vec::new() })
         };
@@ -99,7 +81,7 @@ impl Report {
             finding
         };
         // What one target has no use for, another may have.
-        let told = |finding: &Finding| finding.targets.is_empty() || finding.diagnostic.rule != "unused";
+        let told = |finding: &Finding| finding.targets.is_empty() || !finding.diagnostic.rule.in_every_target;
         Self {
             findings: merged.into_values().map(all_or_some).filter(told).collect(),
             hidden,
@@ -141,14 +123,14 @@ impl Report {
     }
 }
 
-type Key<'a> = (Option<Span>, &'static str, &'a str);
+type Key<'a> = (Option<Span>, &'static Rule, &'a str);
 
 fn key(diagnostic: &Diagnostic) -> Key<'_> {
     (diagnostic.primary.as_ref().map(|label| label.span), diagnostic.rule, &diagnostic.message)
 }
 
 #[derive(PartialEq, Eq, PartialOrd, Ord)]
-struct OwnedKey(Option<Span>, &'static str, String);
+struct OwnedKey(Option<Span>, &'static Rule, String);
 
 impl OwnedKey {
     fn of(diagnostic: &Diagnostic) -> Self {

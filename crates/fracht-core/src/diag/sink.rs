@@ -3,7 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use super::Diagnostic;
+use super::reading::WRONG_TYPE;
+use super::{Diagnostic, Rule};
 use crate::source::Span;
 
 /// The most problems of one rule that are kept. Of those behind them only the number is: nobody reads on, and a
@@ -16,11 +17,11 @@ pub(crate) struct Sink {
     pub(super) diagnostics: Vec<Diagnostic>,
     pub(super) hidden: BTreeSet<Span>,
     pub(super) hidden_texts: BTreeSet<Arc<str>>,
-    counts: BTreeMap<&'static str, usize>,
+    counts: BTreeMap<&'static Rule, usize>,
     /// The counts of what was found before all of this.
-    before: BTreeMap<&'static str, usize>,
+    before: BTreeMap<&'static Rule, usize>,
     /// The places of those that were not kept, with their rules.
-    pub(super) more: Vec<(&'static str, Option<Span>)>,
+    pub(super) more: Vec<(&'static Rule, Option<Span>)>,
     lost: Vec<Span>,
 }
 
@@ -29,6 +30,11 @@ impl Sink {
     #[cfg(test)]
     pub(crate) fn take(self) -> Vec<Diagnostic> {
         self.diagnostics
+    }
+
+    /// Whether nothing was found.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.diagnostics.is_empty()
     }
 
     /// An empty sink for what comes behind all that this one holds, which will absorb it.
@@ -58,7 +64,7 @@ impl Sink {
 
     /// Counts one more problem of a rule of which enough have been kept; whether that was so. Where there may be very many,
     /// it is asked before a message is put together.
-    pub(crate) fn counts_only(&mut self, rule: &'static str, span: Span) -> bool {
+    pub(crate) fn counts_only(&mut self, rule: &'static Rule, span: Span) -> bool {
         let full = self.is_full(rule);
         if full {
             self.more.push((rule, Some(span)));
@@ -67,8 +73,8 @@ impl Sink {
     }
 
     /// Whether one more problem of a rule would only be counted.
-    pub(crate) fn is_full(&self, rule: &'static str) -> bool {
-        let count = |counts: &BTreeMap<&'static str, usize>| counts.get(rule).copied().unwrap_or_default();
+    pub(crate) fn is_full(&self, rule: &'static Rule) -> bool {
+        let count = |counts: &BTreeMap<&'static Rule, usize>| counts.get(rule).copied().unwrap_or_default();
         count(&self.counts) + count(&self.before) >= MOST_OF_RULE
     }
 
@@ -88,6 +94,11 @@ impl Sink {
         self.lost.push(span);
     }
 
+    /// Whether anything could not be read, so that what seems missing may be there.
+    pub(crate) fn has_unread(&self) -> bool {
+        !self.lost.is_empty() || self.diagnostics.iter().any(|found| found.rule.always_error)
+    }
+
     /// Reports the values that were passed over and that no other message explains.
     pub(crate) fn report_lost(&mut self) {
         let kept = self.diagnostics.iter().filter_map(|found| Some(found.primary.as_ref()?.span));
@@ -95,9 +106,9 @@ impl Sink {
         for span in std::mem::take(&mut self.lost) {
             if !spoken_of.overlap(span) {
                 self.push(
-                    Diagnostic::new("wrong-type", "This value does not fit its key.")
-                        .at(span, "can't be used here")
-                        .help("See the key's page in docs/language.md for what it takes."),
+                    Diagnostic::new(&WRONG_TYPE, "invalid value for this key")
+                        .at(span, "cannot be used here")
+                        .help("see what the key takes in docs/language.md"),
                 );
             }
         }
@@ -135,6 +146,7 @@ impl Places {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::diag::reading::{BAD_VALUE, UNUSED};
     use crate::source::{Sources, Syntax};
 
     #[test]
@@ -143,11 +155,11 @@ mod tests {
         let file = sources.add("/s/a".as_ref(), "a", "".into(), Syntax::Stack);
         let mut sink = Sink::default();
         for at in 0..1_000_000 {
-            sink.push(Diagnostic::new("unused", "x").at(Span::new(file, at * 4..at * 4 + 2), "y"));
+            sink.push(Diagnostic::new(&UNUSED, "x").at(Span::new(file, at * 4..at * 4 + 2), "y"));
         }
         assert_eq!((sink.diagnostics.len(), sink.more.len()), (1_000, 999_000));
         let mut more = sink.for_more();
-        assert!(more.counts_only("unused", Span::new(file, 0..1)) && !more.is_full("unused-too"));
+        assert!(more.counts_only(&UNUSED, Span::new(file, 0..1)) && !more.is_full(&BAD_VALUE));
         assert!(more.diagnostics.is_empty(), "what is found before is not in it");
         // What is explained by a message that was not kept is explained.
         sink.lost(Span::new(file, 3_999_996..3_999_998));

@@ -7,6 +7,7 @@ use globset::{GlobBuilder, GlobMatcher};
 
 use super::Files;
 use crate::diag::Diagnostic;
+use crate::diag::reading::FILE_UNREADABLE;
 use crate::source::Span;
 
 /// The most files that a pattern may match: more were not meant.
@@ -25,15 +26,14 @@ impl Unmatched {
     /// What is wrong with a pattern that gives no files, or none that may be read.
     pub(crate) fn problem(self, pattern: &str, span: Option<Span>) -> Diagnostic {
         match self {
-            Self::None => Diagnostic::new("file-unreadable", format!("`{pattern}` fits no file."))
-                .at(span, "")
-                .help("Paths are relative to the folder of the file that says them; * stands for any name."),
-            Self::TooMany => Diagnostic::new(
-                "file-unreadable",
-                format!("`{pattern}` matches more than {MOST_FILES} files"),
-            )
-            .at(span, "too many files")
-            .help("name a folder, or use a narrower pattern"),
+            Self::None => Diagnostic::new(&FILE_UNREADABLE, format!("no file matches `{pattern}`"))
+                .at(span, "no such file")
+                .help("correct the path: it is relative to the file that contains it; `*` matches any name"),
+            Self::TooMany => {
+                Diagnostic::new(&FILE_UNREADABLE, format!("`{pattern}` matches more than {MOST_FILES} files"))
+                    .at(span, "too many files")
+                    .help("name a folder, or use a narrower pattern")
+            }
         }
     }
 }

@@ -80,10 +80,14 @@ pub fn confine(files: &dyn Files, root: &Path, from: &Path, written: &str) -> Re
 /// The system's reason in plain words, the same on every system.
 pub fn reason(error: &io::Error) -> String {
     match error.kind() {
-        io::ErrorKind::NotFound => "there is no such file".into(),
-        io::ErrorKind::PermissionDenied => "no permission to read it".into(),
-        io::ErrorKind::IsADirectory => "it is a folder".into(),
-        io::ErrorKind::FileTooLarge => "it is too large".into(),
+        io::ErrorKind::NotFound => "file not found".into(),
+        io::ErrorKind::PermissionDenied => "permission denied".into(),
+        io::ErrorKind::IsADirectory => "is a folder".into(),
+        io::ErrorKind::FileTooLarge => "is too large".into(),
+        io::ErrorKind::StorageFull => "no space left on the disk".into(),
+        io::ErrorKind::QuotaExceeded => "the quota is used up".into(),
+        io::ErrorKind::ReadOnlyFilesystem => "the file system is read-only".into(),
+        io::ErrorKind::Interrupted => "interrupted".into(),
         _ => error.to_string(),
     }
 }
@@ -167,7 +171,7 @@ mod tests {
         assert_eq!(go("./../conf/a"), Ok("/s/conf/a".into()));
         assert_eq!(go("../../other/b"), Err(PathProblem::Outside));
         assert_eq!(go("/s/conf/a"), Err(PathProblem::Absolute));
-        let missing = PathProblem::Unreadable("there is no such file".into());
+        let missing = PathProblem::Unreadable("file not found".into());
         assert_eq!(go("c"), Err(missing));
     }
 }

@@ -4,7 +4,7 @@ use std::fmt;
 
 /// Where a port is to be found from outside.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Outside {
+pub enum At {
     /// This number.
     Fixed(u16),
     /// A free one, chosen here.
@@ -15,7 +15,7 @@ pub enum Outside {
     Range(u16, u16),
 }
 
-impl fmt::Display for Outside {
+impl fmt::Display for At {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             Self::Fixed(number) => write!(f, "{number}"),
@@ -30,23 +30,21 @@ impl fmt::Display for Outside {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn parse(text: &str) -> Result<Outside, String> {
+pub fn parse(text: &str) -> Result<At, String> {
     if text == "auto" {
-        return Ok(Outside::Auto);
+        return Ok(At::Auto);
     }
     let number = |text: &str| {
         let digits = text.bytes().all(|b| b.is_ascii_digit());
         let number = text.parse::<u16>().ok().filter(|number| digits && *number > 0);
-        number.ok_or_else(|| {
-            "it is a number from 1 to 65535, \"auto\", \"8000..\" or \"8000..8009\"".to_owned()
-        })
+        number.ok_or_else(|| "not 1 to 65535, \"auto\", \"8000..\" or \"8000..8009\"".to_owned())
     };
     match text.split_once("..") {
-        None => number(text).map(Outside::Fixed),
-        Some((first, "")) => number(first).map(Outside::From),
+        None => number(text).map(At::Fixed),
+        Some((first, "")) => number(first).map(At::From),
         Some((first, last)) => match (number(first)?, number(last)?) {
-            (first, last) if first <= last => Ok(Outside::Range(first, last)),
-            (first, last) => Err(format!("the range runs backwards: {last}..{first}?")),
+            (first, last) if first <= last => Ok(At::Range(first, last)),
+            (first, last) => Err(format!("reversed: did you mean {last}..{first}?")),
         },
     }
 }

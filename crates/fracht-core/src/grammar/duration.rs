@@ -21,27 +21,27 @@ pub fn parse(text: &str) -> Result<Duration, String> {
         let letters = after.len() - after.trim_start_matches(|c: char| c.is_ascii_alphabetic()).len();
         let (unit, after) = after.split_at(letters);
         if number.is_empty() {
-            return Err("a duration is a whole number and a unit, such as 30s, 10m or 1h30m".into());
+            return Err("not a number and a unit".into());
         }
         if unit.is_empty() {
-            return Err(format!("the unit is missing, as in {number}s, {number}m or {number}h"));
+            return Err("unit missing: ms, s, m, h or d".into());
         }
         let Some((_, size)) = UNITS.into_iter().find(|(name, _)| *name == unit) else {
-            return Err(format!("`{unit}` is no unit of time; the units are d, h, m, s and ms"));
+            return Err(format!("unknown unit `{unit}`: use d, h, m, s or ms"));
         };
         if size >= last {
-            return Err("larger units stand before smaller ones, each once, as in 1h30m".into());
+            return Err("larger units come first, each once: 1h30m".into());
         }
         let amount = number.parse::<u64>().ok().and_then(|number| number.checked_mul(size));
         total = amount
             .and_then(|amount| total.checked_add(amount))
             .filter(|total| *total <= 36_525 * 86_400_000)
-            .ok_or("it is longer than a hundred years")?;
+            .ok_or("longer than 100 years")?;
         last = size;
         rest = after;
     }
     if last == u64::MAX {
-        return Err("a duration is a whole number and a unit, such as 30s, 10m or 1h30m".into());
+        return Err("not a number and a unit".into());
     }
     Ok(Duration::from_millis(total))
 }
@@ -51,8 +51,7 @@ pub fn parse(text: &str) -> Result<Duration, String> {
 /// # Errors
 /// What is wrong with the text.
 pub fn some(text: &str) -> Result<Duration, String> {
-    parse(text)
-        .and_then(|time| if time.is_zero() { Err("it must be more than nothing".into()) } else { Ok(time) })
+    parse(text).and_then(|time| if time.is_zero() { Err("must be longer than 0".into()) } else { Ok(time) })
 }
 
 /// Writes a duration as [`parse`] reads it.
@@ -102,15 +101,15 @@ mod tests {
     #[test]
     fn bad_durations_say_what_would_be_right() {
         for (text, part) in [
-            ("", "whole number and a unit"),
-            ("5", "5s, 5m or 5h"),
-            ("5 s", "unit is missing"),
-            ("5x", "`x` is no unit"),
+            ("", "number and a unit"),
+            ("5", "unit missing"),
+            ("5 s", "unit missing"),
+            ("5x", "unknown unit `x`"),
             ("1m1h", "larger units"),
             ("1s1s", "each once"),
-            ("-1s", "whole number and a unit"),
-            ("1.5s", "unit is missing"),
-            ("99999999999999999999d", "hundred years"),
+            ("-1s", "number and a unit"),
+            ("1.5s", "unit missing"),
+            ("99999999999999999999d", "100 years"),
         ] {
             let reason = parse(text).unwrap_err();
             assert!(reason.contains(part), "{text}: {reason}");

@@ -22,9 +22,9 @@ pub fn name(text: &str) -> Result<(), String> {
     Err(if text.contains("://") {
         "a host is a name alone, without https:// and without a path".into()
     } else if text.contains(':') {
-        "a host is a name alone; the port is another key".into()
+        "a name only: the port is another key".into()
     } else {
-        "a host name has labels of a-z, 0-9 and - with dots between them, such as feed.buoys.example".into()
+        "only labels of a-z, 0-9 and -, with dots between them".into()
     })
 }
 
@@ -34,7 +34,7 @@ pub fn name(text: &str) -> Result<(), String> {
 /// What is wrong with the text.
 pub fn entry(text: &str) -> Result<(), String> {
     if text.len() > 253 {
-        return Err("a host name has at most 253 bytes".into());
+        return Err("more than 253 bytes".into());
     }
     name(text.strip_prefix("*.").unwrap_or(text))
 }
@@ -50,15 +50,15 @@ pub fn unreachable(address: IpAddr) -> Option<&'static str> {
     if mapped {
         Some("an IPv4 address in the form of IPv6")
     } else if address.is_unspecified() {
-        Some("no address, but any")
+        Some("any address, not one")
     } else if address.is_loopback() {
         Some("the container itself")
     } else if local {
-        Some("an address of one link only")
+        Some("an address of one link")
     } else if address.is_multicast() {
-        Some("the address of a group")
+        Some("a multicast address")
     } else if address == IpAddr::V4(std::net::Ipv4Addr::BROADCAST) {
-        Some("the address of everyone")
+        Some("the broadcast address")
     } else {
         None
     }
@@ -69,7 +69,7 @@ pub fn unreachable(address: IpAddr) -> Option<&'static str> {
 /// # Errors
 /// What is wrong with the text.
 pub fn address(text: &str) -> Result<IpAddr, String> {
-    text.parse().map_err(|_| "an address is such as 192.0.2.10 or 2001:db8::1; a name is a `host`".into())
+    text.parse().map_err(|_| "not an IP address: for a name use `host`".into())
 }
 
 /// Checks a block of addresses.
@@ -84,7 +84,7 @@ pub fn block(text: &str) -> Result<(), String> {
         Err(_) => 0,
     };
     let right = most > 0 && bits.parse::<u8>().is_ok_and(|bits| bits <= most);
-    if right { Ok(()) } else { Err("a block of addresses is such as 192.0.2.10/32 or 2001:db8::/64".into()) }
+    if right { Ok(()) } else { Err("not a CIDR block, for example 192.0.2.0/24".into()) }
 }
 
 #[cfg(test)]

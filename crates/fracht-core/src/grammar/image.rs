@@ -48,14 +48,14 @@ pub fn registry(text: &str) -> Result<(), String> {
         return Err("a registry is a host name alone, without https://".into());
     }
     if text.ends_with('/') {
-        return Err("a slash follows by itself; it ends without one".into());
+        return Err("must not end with a slash".into());
     }
     if text.contains('@') {
         return Err("a registry has no digest".into());
     }
     match parse(&format!("{text}/image")) {
         Ok(_) => Ok(()),
-        Err(_) => Err("it is a host name, maybe with :port, and a path of a-z, 0-9, ., _ and -".into()),
+        Err(_) => Err("not a host name, maybe with :port and a lowercase path".into()),
     }
 }
 
@@ -80,9 +80,7 @@ pub fn parse(text: &str) -> Result<Image, String> {
             hex.bytes().all(|b| b.is_ascii_digit() || (b'a'..=b'f').contains(&b)) && length == Some(hex.len())
         });
         if !good {
-            return Err(
-                "a digest is sha256, sha384 or sha512 and hex digits, as in @sha256:… with 64 of them".into(),
-            );
+            return Err("invalid digest: sha256, sha384 or sha512 and hex digits".into());
         }
     }
     let (registry, path) = match rest.split_once('/') {
@@ -91,7 +89,7 @@ pub fn parse(text: &str) -> Result<Image, String> {
         _ => (None, rest),
     };
     if registry.is_some_and(|host| !is_host(host)) {
-        return Err("a registry is a host name, maybe with :port".into());
+        return Err("invalid registry: a host name, maybe with :port".into());
     }
     let (repository, tag) = match path.rsplit_once(':') {
         Some((repository, tag)) => (repository, Some(tag)),
@@ -102,7 +100,7 @@ pub fn parse(text: &str) -> Result<Image, String> {
         let good =
             tag.starts_with(word) && tag.len() <= 128 && tag.chars().all(|c| word(c) || c == '.' || c == '-');
         if !good {
-            return Err(format!("`{tag}` is no tag: up to 128 letters, digits, _, . and -"));
+            return Err(format!("invalid tag `{tag}`: up to 128 letters, digits, _, . and -"));
         }
     }
     let good = |part: &str| {
@@ -116,15 +114,13 @@ pub fn parse(text: &str) -> Result<Image, String> {
     if !repository.split('/').all(good) {
         let lower = repository.to_lowercase();
         return Err(if lower != repository && lower.split('/').all(good) {
-            format!("a repository is in small letters: {lower}")
+            format!("the repository must be lowercase: {lower}")
         } else {
-            "an image is [registry/]repository[:tag][@digest], the repository in small letters, \
-             digits and single . _ - between them"
-                .to_owned()
+            "invalid repository: lowercase letters and digits, single . _ - between them".to_owned()
         });
     }
     if registry.map_or(0, |registry| registry.len() + 1) + repository.len() > MOST_BYTES {
-        return Err("a registry and a repository have at most 255 bytes together".into());
+        return Err("registry and repository: more than 255 bytes together".into());
     }
     let own = |part: Option<&str>| part.map(str::to_owned);
     Ok(Image {
@@ -173,23 +169,23 @@ mod tests {
     #[test]
     fn bad_references_say_why() {
         for (text, part) in [
-            ("", "an image is"),
-            ("Cache", "small letters: cache"),
-            ("a:b c", "no tag"),
-            ("a@sha256:12", "64"),
-            ("https://a.example/b", "registry is a host"),
-            ("a//b", "an image is"),
-            ("a..b", "an image is"),
-            ("a._b", "an image is"),
-            ("a___b", "an image is"),
-            ("r.example/a-/b", "an image is"),
+            ("", "invalid repository"),
+            ("Cache", "lowercase: cache"),
+            ("a:b c", "invalid tag"),
+            ("a@sha256:12", "invalid digest"),
+            ("https://a.example/b", "invalid registry"),
+            ("a//b", "invalid repository"),
+            ("a..b", "invalid repository"),
+            ("a._b", "invalid repository"),
+            ("a___b", "invalid repository"),
+            ("r.example/a-/b", "invalid repository"),
             (&format!("a@md5:{}", "0".repeat(32)), "sha256, sha384 or sha512"),
-            (&format!("a@sha256:{}", "0".repeat(63)), "64"),
-            (&format!("a@sha256:{}", "G".repeat(64)), "64"),
+            (&format!("a@sha256:{}", "0".repeat(63)), "invalid digest"),
+            (&format!("a@sha256:{}", "G".repeat(64)), "invalid digest"),
             (&format!("r.example/{}", "a".repeat(250)), "255 bytes"),
-            ("-a.example/b", "registry is a host"),
-            ("a..example/b", "registry is a host"),
-            ("a.example:port/b", "registry is a host"),
+            ("-a.example/b", "invalid registry"),
+            ("a..example/b", "invalid registry"),
+            ("a.example:port/b", "invalid registry"),
         ] {
             let reason = parse(text).unwrap_err();
             assert!(reason.contains(part), "{text}: {reason}");

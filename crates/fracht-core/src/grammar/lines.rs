@@ -62,7 +62,7 @@ fn setting(text: &str, start: usize, line_end: usize) -> Result<(Setting, usize)
     let whole = start..start + line.trim_end().len();
     let broken = |reason| BrokenLine { at: whole.clone(), reason };
     let Some(equals) = line.find('=') else {
-        return Err(broken("a line is KEY=value; a comment begins with #"));
+        return Err(broken("not KEY=value; a comment starts with #"));
     };
     let before = line.get(..equals).unwrap_or_default();
     let skipped = match before.strip_prefix("export") {
@@ -71,14 +71,14 @@ fn setting(text: &str, start: usize, line_end: usize) -> Result<(Setting, usize)
     };
     let key = before.get(skipped..).unwrap_or_default().trim_end();
     if key.is_empty() || key.contains(char::is_whitespace) {
-        return Err(broken("a key is one word without spaces"));
+        return Err(broken("a key has no spaces"));
     }
     let key_at = start + skipped..start + skipped + key.len();
     let after = line.get(equals + 1..).unwrap_or_default();
     let value_start = start + equals + 1 + after.len() - after.trim_start_matches([' ', '\t']).len();
     let rest = text.get(value_start..).unwrap_or_default();
     let (value, length) = match rest.chars().next() {
-        Some(quote @ ('"' | '\'')) => quoted(rest, quote).ok_or_else(|| broken("the quote is not closed"))?,
+        Some(quote @ ('"' | '\'')) => quoted(rest, quote).ok_or_else(|| broken("unclosed quote"))?,
         _ => bare(text.get(value_start..line_end).unwrap_or_default()),
     };
     let value_at = value_start..value_start + length;
@@ -86,7 +86,7 @@ fn setting(text: &str, start: usize, line_end: usize) -> Result<(Setting, usize)
     let end = value_at.end + tail.find('\n').unwrap_or(tail.len());
     let left = text.get(value_at.end..end).unwrap_or_default().trim();
     if !left.is_empty() && !left.starts_with('#') {
-        return Err(broken("nothing but a comment may follow the closing quote"));
+        return Err(broken("text after the closing quote"));
     }
     Ok((Setting { key: key.to_owned(), key_at, value, value_at }, end))
 }
@@ -166,6 +166,6 @@ mod tests {
         assert_eq!(settings.iter().map(|s| &*s.key).collect::<Vec<_>>(), ["A", "E"]);
         assert_eq!(broken.len(), 4);
         assert_eq!(broken[0].at, 4..12);
-        assert!(broken[3].reason.contains("not closed"));
+        assert!(broken[3].reason.contains("unclosed"));
     }
 }

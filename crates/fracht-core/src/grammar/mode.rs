@@ -8,7 +8,7 @@ pub fn parse(text: &str) -> Result<u16, String> {
     let digits = (3..=4).contains(&text.len()) && text.bytes().all(|b| (b'0'..=b'7').contains(&b));
     // Sets of users and sticky bits mean nothing to a mounted file.
     let bits = u16::from_str_radix(text, 8).ok().filter(|bits| digits && *bits <= 0o777);
-    bits.ok_or_else(|| "a mode is three octal digits, maybe with a 0 before them, such as \"0440\"".into())
+    bits.ok_or_else(|| "not three octal digits, maybe after a 0".into())
 }
 
 #[cfg(test)]

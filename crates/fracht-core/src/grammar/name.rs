@@ -46,7 +46,8 @@ impl NameKind {
             Self::Qualified => qualified(name),
             Self::LabelValue if is_label_value(name) && !name.is_empty() => Ok(()),
             Self::LabelValue => problem(
-                "it has 1 to 63 letters, digits, -, _ and ., with a letter or digit at both ends",
+                "not the value of a label",
+                "use 1 to 63 letters, digits, -, _ and ., with a letter or digit at both ends",
                 None,
             ),
             Self::Object => object(name),
@@ -55,6 +56,19 @@ impl NameKind {
                 None => object(name),
             },
             Self::Namespace => namespaced(name),
+        }
+    }
+
+    /// A valid name, as in a stack file.
+    pub fn example(self) -> &'static str {
+        match self {
+            Self::Label | Self::Object | Self::Gateway | Self::Namespace | Self::LabelValue => "tides",
+            Self::Port => "http",
+            Self::Variable => "LOG_LEVEL",
+            Self::Key => "REGION",
+            Self::Path | Self::Folder => "/data",
+            Self::Qualified => "team",
+            Self::Rule => "unused",
         }
     }
 
@@ -75,17 +89,19 @@ impl NameKind {
     }
 }
 
-/// Why a name is wrong, and a right one near it.
+/// Why a name is invalid, and a valid one near it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct NameProblem {
-    /// What a right one looks like.
+    /// What is not allowed, in a few words.
+    pub label: &'static str,
+    /// What to write, in the imperative.
     pub reason: &'static str,
-    /// A right one made of the wrong one.
+    /// A valid name made of the invalid one.
     pub instead: Option<String>,
 }
 
-fn problem(reason: &'static str, instead: Option<String>) -> Result<(), NameProblem> {
-    Err(NameProblem { reason, instead })
+fn problem(label: &'static str, reason: &'static str, instead: Option<String>) -> Result<(), NameProblem> {
+    Err(NameProblem { label, reason, instead })
 }
 
 fn is_label(name: &str, most: usize) -> bool {
@@ -114,7 +130,8 @@ fn label(name: &str, most: usize) -> Result<(), NameProblem> {
         return Ok(());
     }
     problem(
-        "a name has 1 to 63 of a-z, 0-9 and -, begins with a letter and does not end with -",
+        "only a-z, 0-9 and -, a letter first",
+        "use 1 to 63 of a-z, 0-9 and -; start with a letter, do not end with -",
         as_label(name, most),
     )
 }
@@ -129,7 +146,7 @@ fn object(name: &str) -> Result<(), NameProblem> {
     if name.len() <= 253 && name.split('.').all(is_subdomain_label) {
         return Ok(());
     }
-    problem("the name of an object has labels of a-z, 0-9 and - with dots between them", None)
+    problem("not the name of an object", "use labels of a-z, 0-9 and -, with dots between them", None)
 }
 
 fn namespaced(name: &str) -> Result<(), NameProblem> {
@@ -137,7 +154,8 @@ fn namespaced(name: &str) -> Result<(), NameProblem> {
         return Ok(());
     }
     problem(
-        "a namespace has 1 to 63 of a-z, 0-9 and -, and neither begins nor ends with -",
+        "not the name of a namespace",
+        "use 1 to 63 of a-z, 0-9 and -; do not start or end with -",
         as_label(name, 63),
     )
 }
@@ -169,7 +187,8 @@ fn port(name: &str) -> Result<(), NameProblem> {
         return Ok(());
     }
     problem(
-        "a port's name has 1 to 15 of a-z, 0-9 and single -, and at least one letter",
+        "not the name of a port",
+        "use 1 to 15 of a-z, 0-9 and single -, with at least one letter",
         as_label(name, 15).filter(|instead| !instead.contains("--")),
     )
 }
@@ -183,7 +202,8 @@ fn variable(name: &str) -> Result<(), NameProblem> {
     }
     let instead: String = name.chars().map(|c| if right(false, c) { c } else { '_' }).collect();
     problem(
-        "a variable's name has letters, digits, _, . and -, and begins with a letter or _",
+        "not the name of a variable",
+        "use letters, digits, _, . and -; start with a letter or _",
         instead.chars().next().is_some_and(|c| right(true, c)).then_some(instead),
     )
 }
@@ -196,7 +216,8 @@ fn key(name: &str) -> Result<(), NameProblem> {
     }
     let instead: String = name.chars().map(|c| if right(c) { c } else { '-' }).collect();
     problem(
-        "a key has 1 to 253 of letters, digits, -, _ and ., and is not . or begins with ..",
+        "not the name of a key",
+        "use 1 to 253 letters, digits, -, _ and .; do not start with two dots",
         (!instead.is_empty() && !dots && instead.len() <= 253).then_some(instead),
     )
 }
@@ -210,7 +231,8 @@ fn path(name: &str) -> Result<(), NameProblem> {
         return Ok(());
     }
     problem(
-        "a path in a container is absolute, without `.`, `..` and `:`, and not the root",
+        "not an absolute path",
+        "use an absolute path without `.`, `..` and `:`, and not the root",
         (inside.is_none() && !name.contains([':', '.']) && !name.is_empty()).then(|| format!("/{name}")),
     )
 }
@@ -228,7 +250,8 @@ fn qualified(name: &str) -> Result<(), NameProblem> {
         return Ok(());
     }
     problem(
-        "a label's name has 1 to 63 of letters, digits, -, _ and ., maybe behind a host name and a /",
+        "not the name of a label",
+        "use 1 to 63 letters, digits, -, _ and ., after a host name and / if you like",
         None,
     )
 }

@@ -6,7 +6,7 @@ use strsim::osa_distance;
 const MOST: usize = 100_000;
 
 /// The name nearest to `wrong`, if one is near enough to be what was meant.
-pub(crate) fn nearest<'a>(wrong: &str, names: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+pub fn nearest<'a>(wrong: &str, names: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     // A third of the word may differ, and one letter in any case.
     let limit = (wrong.chars().count() / 3).max(1);
     let mut compared = 0;

@@ -8,13 +8,13 @@ use std::fmt::Write as _;
 /// # Errors
 /// What is wrong with the text.
 pub fn parse(text: &str) -> Result<Vec<String>, String> {
-    let shape = || "a path is keys with dots between them, such as env.DEBUG or mount.\"/tmp\"".to_owned();
+    let shape = || "not keys with dots between them".to_owned();
     let mut keys = Vec::new();
     let mut rest = text.trim();
     loop {
         let after = if let Some(quote @ ('"' | '\'')) = rest.chars().next() {
             let inside = rest.get(1..).unwrap_or_default();
-            let (key, after) = inside.split_once(quote).ok_or("a quote is not closed")?;
+            let (key, after) = inside.split_once(quote).ok_or("unclosed quote")?;
             keys.push(key.to_owned());
             after
         } else {

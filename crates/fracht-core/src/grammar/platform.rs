@@ -29,11 +29,7 @@ pub fn parse(text: &str) -> Result<Platform, String> {
     let known = |names: &'static [&'static str], name: &str| names.iter().copied().find(|n| *n == name);
     match (known(&SYSTEMS, system), known(&PROCESSORS, processor)) {
         (Some(system), Some(processor)) => Ok(Platform { system, processor }),
-        _ => Err(format!(
-            "a platform is system/processor, of {} and {}",
-            SYSTEMS.join(", "),
-            PROCESSORS.join(", ")
-        )),
+        _ => Err(format!("not system/processor, of {} and {}", SYSTEMS.join(", "), PROCESSORS.join(", "))),
     }
 }
 

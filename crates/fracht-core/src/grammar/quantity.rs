@@ -19,7 +19,7 @@ const BYTE_UNITS: [(&str, u64); 9] = [
 ];
 
 /// An amount as it is written, with its size for comparing.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Quantity {
     /// As written; the cluster takes it as it is.
     pub text: String,
@@ -57,7 +57,7 @@ pub fn bytes(text: &str) -> Result<Quantity, String> {
     let digits = text.len() - text.trim_start_matches(|c: char| c.is_ascii_digit()).len();
     let (number, unit) = text.split_at(digits);
     if number.is_empty() {
-        return Err("an amount is a whole number and a unit, such as 512Mi or 20Gi".into());
+        return Err("not an integer and a unit".into());
     }
     let Some((_, factor)) = BYTE_UNITS.into_iter().find(|(name, _)| *name == unit) else {
         let guess = match unit.to_ascii_lowercase().as_str() {
@@ -68,14 +68,14 @@ pub fn bytes(text: &str) -> Result<Quantity, String> {
             "tb" | "tib" | "ti" | "t" => Some("Ti".to_owned()),
             _ => None,
         };
-        let units = "the units are Ki, Mi, Gi, Ti, k, M, G and T";
+        let units = "use Ki, Mi, Gi, Ti, k, M, G or T";
         return Err(match guess {
-            Some(guess) => format!("`{unit}` is no unit ({number}{guess}?); {units}"),
-            None => format!("`{unit}` is no unit; {units}"),
+            Some(guess) => format!("unknown unit `{unit}`: did you mean {number}{guess}?"),
+            None => format!("unknown unit `{unit}`: {units}"),
         });
     };
     let size = number.parse::<u64>().ok().and_then(|number| number.checked_mul(factor));
-    let size = size.filter(|size| *size > 0).ok_or("it must be more than nothing and fit 64 bits")?;
+    let size = size.filter(|size| *size > 0).ok_or("must be more than 0 and fit in 64 bits")?;
     Ok(Quantity { text: text.to_owned(), size })
 }
 
@@ -84,7 +84,7 @@ pub fn bytes(text: &str) -> Result<Quantity, String> {
 /// # Errors
 /// What is wrong with the text.
 pub fn cpu(text: &str) -> Result<Quantity, String> {
-    let wrong = || "processors are a number such as 1 or 0.5, or thousandths such as 250m".to_owned();
+    let wrong = || "not a number such as 0.5, or thousandths such as 250m".to_owned();
     let parse = |digits: &str| {
         let plain = !digits.is_empty() && digits.len() < 10 && digits.bytes().all(|b| b.is_ascii_digit());
         if plain { digits.parse::<u64>().map_err(|_| wrong()) } else { Err(wrong()) }
@@ -96,14 +96,14 @@ pub fn cpu(text: &str) -> Result<Quantity, String> {
             return Err(wrong());
         }
         if fraction.len() > 3 {
-            return Err("nothing finer than a thousandth of a processor can be asked for".into());
+            return Err("at most three decimals: the smallest unit is 1m".into());
         }
         parse(whole)? * 1000 + parse(&format!("{fraction:0<3}"))?
     } else {
         parse(text)? * 1000
     };
     if size == 0 {
-        return Err("it must be more than nothing".into());
+        return Err("must be more than 0".into());
     }
     Ok(Quantity { text: text.to_owned(), size })
 }
@@ -117,7 +117,7 @@ fn bounds(text: &str, one: fn(&str) -> Result<Quantity, String>) -> Result<Bound
     let side = |text: &str| if text.is_empty() { Ok(None) } else { one(text).map(Some) };
     let bounds = Bounds { request: side(request)?, limit: side(limit)? };
     if bounds == Bounds::default() {
-        return Err("a range needs at least one end, as in 100m.. or ..1Gi".into());
+        return Err("a range needs at least one end".into());
     }
     Ok(bounds)
 }
@@ -159,9 +159,12 @@ mod tests {
 
     #[test]
     fn bad_amounts_say_what_would_be_right() {
-        for (text, part) in
-            [("512MB", "(512Mi?)"), ("12x", "`x`"), ("", "whole number"), ("0", "more than nothing")]
-        {
+        for (text, part) in [
+            ("512MB", "did you mean 512Mi?"),
+            ("12x", "`x`"),
+            ("", "integer and a unit"),
+            ("0", "more than 0"),
+        ] {
             let reason = bytes(text).unwrap_err();
             assert!(reason.contains(part), "{text}: {reason}");
         }

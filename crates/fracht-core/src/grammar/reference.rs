@@ -6,16 +6,108 @@
 //! ```
 
 use std::ops::Range;
+use std::sync::Arc;
+
+use super::word::Word;
+
+/// What a reference can name: tables of a stack, and what is known of the pod, the stack and the target.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum RefKind {
+    /// A service.
+    Service,
+    /// A task.
+    Task,
+    /// A volume.
+    Volume,
+    /// A config, or one of its keys.
+    Config,
+    /// A secret, or one of its keys.
+    Secret,
+    /// A network.
+    Network,
+    /// An external service.
+    Outside,
+    /// The number of a port.
+    Port,
+    /// An input.
+    Input,
+    /// A build.
+    Build,
+    /// A pattern.
+    Pattern,
+    /// A field of the pod.
+    Pod,
+    /// A field of the stack.
+    Stack,
+    /// A target, or in braces a field of the current one.
+    Target,
+}
+
+/// What the references in a text may name.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum References {
+    /// Everything: the text goes to a program.
+    All,
+    /// Only what is known when objects are generated: no keys of configs and secrets, no fields of the pod.
+    Known,
+}
+
+impl Word for RefKind {
+    const WORDS: &'static [(&'static str, Self)] = &[
+        ("service", Self::Service),
+        ("task", Self::Task),
+        ("volume", Self::Volume),
+        ("config", Self::Config),
+        ("secret", Self::Secret),
+        ("network", Self::Network),
+        ("outside", Self::Outside),
+        ("port", Self::Port),
+        ("input", Self::Input),
+        ("build", Self::Build),
+        ("pattern", Self::Pattern),
+        ("pod", Self::Pod),
+        ("stack", Self::Stack),
+        ("target", Self::Target),
+    ];
+}
 
 /// A reference as written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Written<'a> {
-    /// `service`, `config`, `secret` …
-    pub(crate) kind: &'a str,
-    /// The name behind the dot.
+    /// What it names.
+    pub(crate) kind: RefKind,
+    /// The name after the dot.
     pub(crate) name: &'a str,
     /// What follows the slash.
     pub(crate) part: Option<&'a str>,
+}
+
+/// Why a text is not a reference.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum NotReference<'a> {
+    /// It does not have the form.
+    Form,
+    /// It has the form, with a kind that does not exist.
+    Kind(&'a str),
+}
+
+/// A reference that stands alone as the value of a key.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Reference {
+    /// What it names.
+    pub kind: RefKind,
+    /// The name after the dot.
+    pub name: Arc<str>,
+    /// What follows the slash.
+    pub part: Option<Arc<str>>,
+}
+
+impl Reference {
+    /// Reads a reference to one of some kinds; `None` for any other text.
+    pub(crate) fn to(text: &str, kinds: &[RefKind]) -> Option<Self> {
+        let written = parse(text).ok().filter(|written| kinds.contains(&written.kind))?;
+        Some(Self { kind: written.kind, name: written.name.into(), part: written.part.map(Arc::from) })
+    }
 }
 
 /// A piece of a text.
@@ -30,9 +122,11 @@ pub(crate) enum Piece<'a> {
 }
 
 /// Reads a reference.
-pub(crate) fn parse(text: &str) -> Result<Written<'_>, &'static str> {
-    const SHAPE: &str = "a reference is kind.name or kind.name/part, such as secret.db/password";
-    let (kind, rest) = text.split_once('.').ok_or(SHAPE)?;
+///
+/// # Errors
+/// [`NotReference`] if the form or the kind is wrong.
+pub(crate) fn parse(text: &str) -> Result<Written<'_>, NotReference<'_>> {
+    let (kind, rest) = text.split_once('.').ok_or(NotReference::Form)?;
     let (name, part) = match rest.split_once('/') {
         Some((name, part)) => (name, Some(part)),
         None => (rest, None),
@@ -40,7 +134,11 @@ pub(crate) fn parse(text: &str) -> Result<Written<'_>, &'static str> {
     let word = |c: char| c.is_ascii_alphanumeric() || "-_.".contains(c);
     let good = |text: &str| !text.is_empty() && text.chars().all(word);
     let good_part = part.is_none_or(|part| !part.is_empty() && part.chars().all(|c| word(c) || c == '/'));
-    if good(kind) && good(name) && good_part { Ok(Written { kind, name, part }) } else { Err(SHAPE) }
+    if !(good(kind) && good(name) && good_part) {
+        return Err(NotReference::Form);
+    }
+    let kind = RefKind::of(kind).ok_or(NotReference::Kind(kind))?;
+    Ok(Written { kind, name, part })
 }
 
 /// Cuts a text into its pieces.
@@ -89,12 +187,14 @@ mod tests {
     #[test]
     fn references_have_a_kind_a_name_and_maybe_a_part() {
         let written = parse("config.model/stations.csv").unwrap();
-        assert_eq!(written, Written { kind: "config", name: "model", part: Some("stations.csv") });
+        assert_eq!(written, Written { kind: RefKind::Config, name: "model", part: Some("stations.csv") });
         assert_eq!(parse("service.db").unwrap().part, None);
         assert_eq!(parse("pod.label/app.kubernetes.io/name").unwrap().name, "label");
         for text in ["", "db", "service.", ".db", "a b.c", "service.db/", "\"a\": 1"] {
-            assert!(parse(text).is_err(), "{text}");
+            assert_eq!(parse(text), Err(NotReference::Form), "{text}");
         }
+        assert_eq!(parse("harbour.db"), Err(NotReference::Kind("harbour")));
+        assert_eq!(Reference::to("volume.a", &[RefKind::Config]), None);
     }
 
     #[test]

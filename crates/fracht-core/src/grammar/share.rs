@@ -29,7 +29,7 @@ pub fn parse(text: &str) -> Result<Share, String> {
     match digits.parse::<u32>().ok().filter(|_| plain) {
         Some(number) if share && number <= 100 => Ok(Share::Percent(number)),
         Some(number) if !share && number <= 100_000 => Ok(Share::Number(number)),
-        _ => Err("it is a whole number, or a share of the replicas such as \"25%\"".into()),
+        _ => Err("not an integer or a percentage".into()),
     }
 }
 
@@ -40,7 +40,7 @@ pub fn parse(text: &str) -> Result<Share, String> {
 pub fn percent(text: &str) -> Result<u32, String> {
     match parse(text) {
         Ok(Share::Percent(percent)) if percent > 0 => Ok(percent),
-        _ => Err("it is a share from \"1%\" to \"100%\"".into()),
+        _ => Err("not \"1%\" to \"100%\"".into()),
     }
 }
 

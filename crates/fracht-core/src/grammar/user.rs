@@ -23,7 +23,7 @@ pub fn parse(text: &str) -> Result<User, String> {
         None => id(text).map(|uid| User { uid, gid: None }),
         Some((user, group)) => id(user).zip(id(group)).map(|(uid, gid)| User { uid, gid: Some(gid) }),
     };
-    user.ok_or_else(|| "a user is a number, or \"user:group\" with two; names are not known here".into())
+    user.ok_or_else(|| "not numbers: user names are not supported".into())
 }
 
 #[cfg(test)]

@@ -1,68 +1,89 @@
 //! `[config.NAME]`.
 
-use super::shape::{Key, Shape, TableShape};
-use crate::grammar::name::NameKind;
+use std::sync::Arc;
 
-/// `[config.NAME]`.
-pub(super) static CONFIG: TableShape = TableShape {
-    what: "a config",
-    short_for: &[],
-    one_of: &[],
-    keys: &[
-        Key {
-            name: "key",
-            shape: Shape::Map(NameKind::Key, &Shape::ShortOr(&Shape::Setting, &FILE)),
-            default: "none",
-            becomes: "data of the ConfigMap",
-            says: "The keys, each with a value or the file that holds it.",
-            example: "{ HORIZON_HOURS = \"72\" }",
-        },
-        Key {
-            name: "lines",
-            shape: Shape::OneOrList(&Shape::Plain),
-            default: "none",
-            becomes: "data of the ConfigMap",
-            says: "A file of KEY=value lines, each of which becomes a key; or several such files.",
-            example: "\"conf/model.env\"",
-        },
-        Key {
-            name: "files",
-            shape: Shape::OneOrList(&Shape::Plain),
-            default: "none",
-            becomes: "data of the ConfigMap, binaryData if it is not UTF-8",
-            says: "Files, by path or by pattern, each of which becomes a key of its name.",
-            example: "[\"conf/*.csv\"]",
-        },
-        Key {
-            name: "present",
-            shape: Shape::Name(NameKind::Object),
-            default: "none",
-            becomes: "the name that references use; no ConfigMap is made",
-            says: "The name of a config that is in the cluster already.",
-            example: "\"shared-settings\"",
-        },
-        Key {
-            name: "keys",
-            shape: Shape::List(&Shape::Name(NameKind::Key)),
-            default: "none",
-            becomes: "the keys that references may name",
-            says: "The keys of a config that is present.",
-            example: "[\"REGION\"]",
-        },
-    ],
+use super::field::{Field, STRING, Table, Takes, Template, list, name, named, one_or_list, scalar, table};
+use super::shape::{Key, Short, TableShape};
+use crate::grammar::name::NameKind;
+use crate::grammar::reference::References;
+
+pub(crate) static KEY: Field<Table> = Field {
+    key: Key {
+        name: "key",
+        default: "none",
+        becomes: "data of the ConfigMap",
+        says: "The keys, each with a value or the file that holds it.",
+        example: "{ HORIZON_HOURS = \"72\" }",
+    },
+    takes: named(NameKind::Key, table(&FILE_TABLE)),
+};
+pub(crate) static LINES: Field<Arc<str>> = Field {
+    key: Key {
+        name: "lines",
+        default: "none",
+        becomes: "data of the ConfigMap",
+        says: "A file of KEY=value lines, each of which becomes a key; or several such files.",
+        example: "\"conf/model.env\"",
+    },
+    takes: one_or_list(STRING),
+};
+pub(crate) static FILES: Field<Arc<str>> = Field {
+    key: Key {
+        name: "files",
+        default: "none",
+        becomes: "data of the ConfigMap, binaryData if it is not UTF-8",
+        says: "Files, by path or by pattern, each of which becomes a key of its name.",
+        example: "[\"conf/*.csv\"]",
+    },
+    takes: one_or_list(STRING),
+};
+pub(crate) static PRESENT: Field<Arc<str>> = Field {
+    key: Key {
+        name: "present",
+        default: "none",
+        becomes: "the name that references use; no ConfigMap is made",
+        says: "Name of a ConfigMap that already exists in the cluster.",
+        example: "\"shared-settings\"",
+    },
+    takes: name(NameKind::Object),
+};
+pub(crate) static KEYS: Field<Arc<str>> = Field {
+    key: Key {
+        name: "keys",
+        default: "none",
+        becomes: "the keys that references may name",
+        says: "Keys of the existing config.",
+        example: "[\"REGION\"]",
+    },
+    takes: list(name(NameKind::Key)),
 };
 
-/// `key.NAME = { file = … }` of a config.
-pub(super) static FILE: TableShape = TableShape {
-    what: "a table that names a file",
-    short_for: &[],
+/// `[config.NAME]`.
+pub(crate) static CONFIG_TABLE: TableShape = TableShape {
+    what: "a config",
+    short: None,
     one_of: &[],
-    keys: &[Key {
+    groups: &[&[&KEY, &LINES, &FILES, &PRESENT, &KEYS]],
+};
+
+pub(crate) static FILE: Field<Arc<str>> = Field {
+    key: Key {
         name: "file",
-        shape: Shape::Plain,
         default: "required",
         becomes: "data of the ConfigMap, binaryData if it is not UTF-8",
         says: "The file whose content is the value, taken as it is.",
         example: "\"conf/stations.csv\"",
-    }],
+    },
+    takes: STRING,
+};
+
+/// The value of a key: the short form of `key.NAME`.
+pub(crate) static VALUE: Takes<Template> = scalar(References::Known);
+
+/// `key.NAME = { file = … }` of a config.
+pub(crate) static FILE_TABLE: TableShape = TableShape {
+    what: "a table that names a file",
+    short: Some(Short::Value(VALUE.shape())),
+    one_of: &[],
+    groups: &[&[&FILE]],
 };

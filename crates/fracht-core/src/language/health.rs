@@ -1,102 +1,130 @@
 //! `health` of a service or a helper.
 
-use super::shape::{DURATION, Key, Shape, TableShape};
+use std::sync::Arc;
+use std::time::Duration;
+
+use super::field::{ARGUMENT, Field, STRING, Table, formatted, integer, list, name, table};
+use super::format;
+use super::shape::{Bounds, Key, TableShape};
+use crate::diag::reading::BAD_VALUE;
 use crate::grammar::name::NameKind;
 
-pub(super) const HEALTH_KEY: Key = Key {
-    name: "health",
-    shape: Shape::Table(&HEALTH),
-    default: "none",
-    becomes: "startup, readiness and liveness probes",
-    says: "How to see that it works.",
-    example: "{ http = \"/healthz\", boot = \"45s\" }",
+pub(crate) static HEALTH: Field<Table> = Field {
+    key: Key {
+        name: "health",
+        default: "none",
+        becomes: "startup, readiness and liveness probes",
+        says: "Health check of the service.",
+        example: "{ http = \"/healthz\", boot = \"45s\" }",
+    },
+    takes: table(&HEALTH_TABLE),
+};
+
+pub(crate) static HTTP: Field<Arc<str>> = Field {
+    key: Key {
+        name: "http",
+        default: "one of http, tcp, grpc and run is required",
+        becomes: "an HTTP GET",
+        says: "Path to request; status 200 to 399 means healthy.",
+        example: "\"/healthz\"",
+    },
+    takes: STRING,
+};
+pub(crate) static TCP: Field<Arc<str>> = Field {
+    key: Key {
+        name: "tcp",
+        default: "one of http, tcp, grpc and run is required",
+        becomes: "a TCP connection",
+        says: "The port to connect to, by name.",
+        example: "\"sql\"",
+    },
+    takes: name(NameKind::Port),
+};
+pub(crate) static GRPC: Field<Arc<str>> = Field {
+    key: Key {
+        name: "grpc",
+        default: "one of http, tcp, grpc and run is required",
+        becomes: "a gRPC health check",
+        says: "The port that answers the gRPC health checking protocol, by name.",
+        example: "\"rpc\"",
+    },
+    takes: name(NameKind::Port),
+};
+pub(crate) static RUN: Field<Arc<str>> = Field {
+    key: Key {
+        name: "run",
+        default: "one of http, tcp, grpc and run is required",
+        becomes: "a command in the container",
+        says: "Program to run in the container; exit code 0 means healthy.",
+        example: "[\"pg_isready\", \"-q\"]",
+    },
+    takes: list(ARGUMENT),
+};
+pub(crate) static PORT: Field<Arc<str>> = Field {
+    key: Key {
+        name: "port",
+        default: "the only TCP port",
+        becomes: "the port of the HTTP GET",
+        says: "Name of the port for the `http` check.",
+        example: "\"http\"",
+    },
+    takes: name(NameKind::Port),
+};
+pub(crate) static EVERY: Field<Duration> = Field {
+    key: Key {
+        name: "every",
+        default: "5s",
+        becomes: "periodSeconds",
+        says: "The time between two checks.",
+        example: "\"3s\"",
+    },
+    takes: formatted(&format::DURATION),
+};
+pub(crate) static TIMEOUT: Field<Duration> = Field {
+    key: Key {
+        name: "timeout",
+        default: "2s",
+        becomes: "timeoutSeconds",
+        says: "The time that an answer may take.",
+        example: "\"1s\"",
+    },
+    takes: formatted(&format::DURATION),
+};
+pub(crate) static BOOT: Field<Duration> = Field {
+    key: Key {
+        name: "boot",
+        default: "30s",
+        becomes: "the startup probe's failureThreshold: boot divided by every",
+        says: "Time allowed for starting, before failed checks count.",
+        example: "\"60s\"",
+    },
+    takes: formatted(&format::DURATION),
+};
+pub(crate) static FAILS: Field<u32> = Field {
+    key: Key {
+        name: "fails",
+        default: "3",
+        becomes: "the readiness probe's failureThreshold",
+        says: "Failed checks in a row before traffic stops.",
+        example: "2",
+    },
+    takes: integer(&Bounds { least: 1, most: 1000, rule: &BAD_VALUE }),
+};
+pub(crate) static RESTART_AFTER: Field<u32> = Field {
+    key: Key {
+        name: "restart-after",
+        default: "6",
+        becomes: "the liveness probe's failureThreshold",
+        says: "Failed checks in a row before a restart; 0 means never.",
+        example: "10",
+    },
+    takes: integer(&Bounds { least: 0, most: 1000, rule: &BAD_VALUE }),
 };
 
 /// `health`.
-pub(super) static HEALTH: TableShape = TableShape {
-    what: "a table of a health check",
-    short_for: &[],
-    one_of: &["http", "tcp", "grpc", "run"],
-    keys: &[
-        Key {
-            name: "http",
-            shape: Shape::Plain,
-            default: "one of http, tcp, grpc and run is required",
-            becomes: "an HTTP GET",
-            says: "The path to ask for; 200 to 399 is well.",
-            example: "\"/healthz\"",
-        },
-        Key {
-            name: "tcp",
-            shape: Shape::Name(NameKind::Port),
-            default: "one of http, tcp, grpc and run is required",
-            becomes: "a TCP connection",
-            says: "The port to connect to, by name.",
-            example: "\"sql\"",
-        },
-        Key {
-            name: "grpc",
-            shape: Shape::Name(NameKind::Port),
-            default: "one of http, tcp, grpc and run is required",
-            becomes: "a gRPC health check",
-            says: "The port that answers the gRPC health checking protocol, by name.",
-            example: "\"rpc\"",
-        },
-        Key {
-            name: "run",
-            shape: Shape::List(&Shape::Plain),
-            default: "one of http, tcp, grpc and run is required",
-            becomes: "a command in the container",
-            says: "The program to run in the container; it ends with 0 when all is well.",
-            example: "[\"pg_isready\", \"-q\"]",
-        },
-        Key {
-            name: "port",
-            shape: Shape::Name(NameKind::Port),
-            default: "the only TCP port",
-            becomes: "the port of the HTTP GET",
-            says: "The port that `http` asks at, by name.",
-            example: "\"http\"",
-        },
-        Key {
-            name: "every",
-            shape: Shape::Small(&DURATION),
-            default: "5s",
-            becomes: "periodSeconds",
-            says: "The time between two checks.",
-            example: "\"3s\"",
-        },
-        Key {
-            name: "timeout",
-            shape: Shape::Small(&DURATION),
-            default: "2s",
-            becomes: "timeoutSeconds",
-            says: "The time that an answer may take.",
-            example: "\"1s\"",
-        },
-        Key {
-            name: "boot",
-            shape: Shape::Small(&DURATION),
-            default: "30s",
-            becomes: "the startup probe's failureThreshold: boot divided by every",
-            says: "The time that it may take to start.",
-            example: "\"60s\"",
-        },
-        Key {
-            name: "fails",
-            shape: Shape::Number(1, 1000),
-            default: "3",
-            becomes: "the readiness probe's failureThreshold",
-            says: "Checks failed in a row until it gets no more traffic.",
-            example: "2",
-        },
-        Key {
-            name: "restart-after",
-            shape: Shape::Number(0, 1000),
-            default: "6",
-            becomes: "the liveness probe's failureThreshold",
-            says: "Checks failed in a row until it is restarted; 0 is never.",
-            example: "10",
-        },
-    ],
+pub(crate) static HEALTH_TABLE: TableShape = TableShape {
+    what: "a health check",
+    short: None,
+    one_of: &[&HTTP, &TCP, &GRPC, &RUN],
+    groups: &[&[&HTTP, &TCP, &GRPC, &RUN, &PORT, &EVERY, &TIMEOUT, &BOOT, &FAILS, &RESTART_AFTER]],
 };

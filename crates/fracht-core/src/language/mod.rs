@@ -1,65 +1,68 @@
-//! The language as data: every table, every key, what it takes, and what it means.
+//! The language as data: every table, every key, what it takes and what it means.
 //!
-//! The check of shapes, the list of allowed keys in messages and the reference read these.
-//! A new key is one line here, in the file of its table, and one in the reader of that table.
+//! A key is one [`Field`]. The check of shapes, the readers, layers, traces, the schema and the reference all read it: a
+//! new key is one static in the file of its table, and one name in a [`Group`].
 
-mod build;
-mod config;
-mod container;
-mod health;
-mod input;
-mod network;
-mod outside;
-mod patch;
-mod pattern;
-mod port;
-mod secret;
-mod service;
+pub(crate) mod build;
+pub(crate) mod config;
+pub(crate) mod container;
+mod field;
+mod format;
+pub(crate) mod health;
+pub(crate) mod input;
+pub(crate) mod mount;
+pub(crate) mod network;
+pub(crate) mod outside;
+pub(crate) mod patch;
+pub(crate) mod pattern;
+pub(crate) mod port;
+pub(crate) mod secret;
+pub(crate) mod service;
 mod shape;
-mod stack;
-mod target;
-mod task;
+pub(crate) mod stack;
+pub(crate) mod target;
+pub(crate) mod task;
 mod verify;
-mod volume;
-mod workload;
+pub(crate) mod volume;
+pub(crate) mod workload;
 
-pub(crate) use pattern::PATTERN;
-pub use shape::{Grammar, Key, Shape, TableShape};
+pub use field::{AnyValue, Field, Table, Takes, Template};
+pub use format::{About, AnyFormat, Format};
+pub use shape::{AnyField, Bounds, Group, Key, NOTHING, Shape, Short, TableShape, Words};
 pub use stack::ROOT;
-pub(crate) use target::TARGET;
-pub(crate) use verify::verify;
+pub(crate) use verify::{fits, verify};
 
 /// Every table of the language by its heading in the reference, in the order in which to read about them.
 pub const TABLES: &[(&str, &TableShape)] = &[
     ("the stack file", &ROOT),
-    ("stack", &stack::STACK),
-    ("input.NAME", &input::INPUT),
-    ("build.NAME", &build::BUILD),
-    ("pattern.NAME", &PATTERN),
-    ("service.NAME", &service::SERVICE),
-    ("service.NAME.port.NAME", &port::PORT),
-    ("service.NAME.health", &health::HEALTH),
-    ("service.NAME.replicas", &service::GROWING),
-    ("service.NAME.rollout", &service::ROLLOUT),
-    ("service.NAME.beside.NAME", &service::HELPER),
-    ("task.NAME", &task::TASK),
-    ("mount", &container::MOUNT),
-    ("use", &container::USE),
-    ("before-stop", &container::BEFORE_STOP),
-    ("spread", &workload::SPREAD),
-    ("rights", &workload::RIGHT),
-    ("volume.NAME", &volume::VOLUME),
-    ("config.NAME", &config::CONFIG),
-    ("config.NAME.key.NAME", &config::FILE),
-    ("secret.NAME", &secret::SECRET),
-    ("secret.NAME.key.NAME", &secret::KEY),
-    ("network.NAME", &network::NETWORK),
-    ("outside.NAME", &outside::OUTSIDE),
-    ("target.NAME", &TARGET),
-    ("target.NAME.web", &target::WEB),
-    ("target.NAME.gate", &target::GATE),
-    ("patch", &patch::PATCH),
-    ("patch.ops", &patch::OPERATION),
+    ("stack", &stack::STACK_TABLE),
+    ("input.NAME", &input::INPUT_TABLE),
+    ("build.NAME", &build::BUILD_TABLE),
+    ("pattern.NAME", &pattern::PATTERN_TABLE),
+    ("service.NAME", &service::SERVICE_TABLE),
+    ("service.NAME.port.NAME", &port::PORT_TABLE),
+    ("service.NAME.health", &health::HEALTH_TABLE),
+    ("service.NAME.replicas", &service::REPLICAS_TABLE),
+    ("service.NAME.rollout", &service::ROLLOUT_TABLE),
+    ("service.NAME.beside.NAME", &service::SIDECAR_TABLE),
+    ("task.NAME", &task::TASK_TABLE),
+    ("mount", &mount::MOUNT_TABLE),
+    ("use", &container::USE_TABLE),
+    ("before-stop", &container::BEFORE_STOP_TABLE),
+    ("spread", &workload::SPREAD_TABLE),
+    ("rights", &workload::RIGHT_TABLE),
+    ("volume.NAME", &volume::VOLUME_TABLE),
+    ("config.NAME", &config::CONFIG_TABLE),
+    ("config.NAME.key.NAME", &config::FILE_TABLE),
+    ("secret.NAME", &secret::SECRET_TABLE),
+    ("secret.NAME.key.NAME", &secret::KEY_TABLE),
+    ("network.NAME", &network::NETWORK_TABLE),
+    ("outside.NAME", &outside::OUTSIDE_TABLE),
+    ("target.NAME", &target::TARGET_TABLE),
+    ("target.NAME.web", &target::WEB_TABLE),
+    ("target.NAME.gate", &target::GATE_TABLE),
+    ("patch", &patch::PATCH_TABLE),
+    ("patch.ops", &patch::OPERATION_TABLE),
 ];
 
 #[cfg(test)]

@@ -1,18 +1,19 @@
 //! `[network.NAME]`.
 
-use super::shape::{Key, Shape, TableShape};
+use super::field::{BOOLEAN, Field};
+use super::shape::{Key, TableShape};
 
-/// `[network.NAME]`.
-pub(super) static NETWORK: TableShape = TableShape {
-    what: "a network",
-    short_for: &[],
-    one_of: &[],
-    keys: &[Key {
+pub(crate) static CLOSED: Field<bool> = Field {
+    key: Key {
         name: "closed",
-        shape: Shape::Boolean,
         default: "false",
         becomes: "a NetworkPolicy that closes the way out as well",
-        says: "Whether its members reach nothing but each other and the look-up of names.",
+        says: "Set to true to block everything except other members and DNS.",
         example: "true",
-    }],
+    },
+    takes: BOOLEAN,
 };
+
+/// `[network.NAME]`.
+pub(crate) static NETWORK_TABLE: TableShape =
+    TableShape { what: "a network", short: None, one_of: &[], groups: &[&[&CLOSED]] };

@@ -1,37 +1,48 @@
 //! `[outside.NAME]`.
 
-use super::shape::{ADDRESS, HOST, Key, Shape, TableShape};
+use std::net::IpAddr;
+
+use super::field::{Field, Template, formatted, named, template};
+use super::format;
+use super::port::PORT_NUMBER;
+use super::shape::{Key, TableShape};
 use crate::grammar::name::NameKind;
 
+pub(crate) static HOST: Field<Template> = Field {
+    key: Key {
+        name: "host",
+        default: "one of host and address is required",
+        becomes: "a Service with that external name; `{outside.NAME}` is the host itself",
+        says: "Its host name.",
+        example: "\"feed.buoys.example\"",
+    },
+    takes: template(&format::HOST),
+};
+pub(crate) static ADDRESS: Field<IpAddr> = Field {
+    key: Key {
+        name: "address",
+        default: "one of host and address is required",
+        becomes: "a Service with an EndpointSlice",
+        says: "Its address.",
+        example: "\"192.0.2.10\"",
+    },
+    takes: formatted(&format::ADDRESS),
+};
+pub(crate) static PORT: Field<u16> = Field {
+    key: Key {
+        name: "port",
+        default: "none",
+        becomes: "the ports of the Service",
+        says: "The ports that it is used at, by name.",
+        example: "{ feed = 443 }",
+    },
+    takes: named(NameKind::Port, PORT_NUMBER),
+};
+
 /// `[outside.NAME]`.
-pub(super) static OUTSIDE: TableShape = TableShape {
-    what: "something outside",
-    short_for: &[],
-    one_of: &["host", "address"],
-    keys: &[
-        Key {
-            name: "host",
-            shape: Shape::TextOf(&HOST),
-            default: "one of host and address is required",
-            becomes: "a Service with that external name; `{outside.NAME}` is the host itself",
-            says: "Its host name.",
-            example: "\"feed.buoys.example\"",
-        },
-        Key {
-            name: "address",
-            shape: Shape::Small(&ADDRESS),
-            default: "one of host and address is required",
-            becomes: "a Service with an EndpointSlice",
-            says: "Its address.",
-            example: "\"192.0.2.10\"",
-        },
-        Key {
-            name: "port",
-            shape: Shape::Map(NameKind::Port, &Shape::Number(1, 65535)),
-            default: "none",
-            becomes: "the ports of the Service",
-            says: "The ports that it is used at, by name.",
-            example: "{ feed = 443 }",
-        },
-    ],
+pub(crate) static OUTSIDE_TABLE: TableShape = TableShape {
+    what: "an external service",
+    short: None,
+    one_of: &[&HOST, &ADDRESS],
+    groups: &[&[&HOST, &ADDRESS, &PORT]],
 };

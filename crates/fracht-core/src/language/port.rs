@@ -1,78 +1,111 @@
 //! `port.NAME` of a service or a helper.
 
-use super::shape::{ENTRY_HOST, Key, OUTSIDE, Shape, TableShape};
-use crate::grammar::name::NameKind;
+use std::sync::Arc;
 
-pub(super) const PORT_KEY: Key = Key {
-    name: "port",
-    shape: Shape::Map(NameKind::Port, &Shape::ShortOr(&Shape::Number(1, 65535), &PORT)),
-    default: "none",
-    becomes: "the container's ports, and Services",
-    says: "The ports that it listens on, by name.",
-    example: "{ http = 8080 }",
+use super::field::{
+    Field, STRING, Table, Takes, Template, formatted, integer, named, table, template, words,
+};
+use super::format;
+use super::health;
+use super::shape::{Bounds, Group, Key, Short, TableShape};
+use crate::diag::reading::PORT_RANGE;
+use crate::grammar::at::At;
+use crate::grammar::name::NameKind;
+use crate::model::{Protocol, Reach};
+
+pub(crate) static PORT: Field<Table> = Field {
+    key: Key {
+        name: "port",
+        default: "none",
+        becomes: "the container's ports, and Services",
+        says: "The ports that it listens on, by name.",
+        example: "{ http = 8080 }",
+    },
+    takes: named(NameKind::Port, table(&PORT_TABLE)),
+};
+
+/// The number of a port (RFC 6335, section 6).
+pub(super) const PORT_NUMBER: Takes<u16> = integer(&NUMBERS);
+static NUMBERS: Bounds = Bounds { least: 1, most: 65535, rule: &PORT_RANGE };
+
+pub(crate) static NUMBER: Field<u16> = Field {
+    key: Key {
+        name: "number",
+        default: "required",
+        becomes: "containerPort",
+        says: "The number that the container listens on.",
+        example: "8080",
+    },
+    takes: PORT_NUMBER,
+};
+pub(crate) static PROTOCOL: Field<Protocol> = Field {
+    key: Key {
+        name: "protocol",
+        default: "tcp",
+        becomes: "protocol",
+        says: "The transport protocol.",
+        example: "\"udp\"",
+    },
+    takes: words(),
+};
+pub(crate) static REACH: Field<Reach> = Field {
+    key: Key {
+        name: "reach",
+        default: "stack",
+        becomes: "Services of type NodePort and LoadBalancer, Ingress or HTTPRoute",
+        says: "Who can reach the port.",
+        example: "\"balancer\"",
+    },
+    takes: words(),
+};
+pub(crate) static AT: Field<At> = Field {
+    key: Key {
+        name: "at",
+        default: "auto; for a balancer the port's inner number",
+        becomes: "nodePort, or the port of the LoadBalancer",
+        says: "Port number for clients outside the stack.",
+        example: "\"8000..\"",
+    },
+    takes: formatted(&format::AT),
+};
+pub(crate) static AS: Field<u16> = Field {
+    key: Key {
+        name: "as",
+        default: "number",
+        becomes: "port of the Service",
+        says: "Port number inside the stack.",
+        example: "80",
+    },
+    takes: PORT_NUMBER,
+};
+pub(crate) static HOST: Field<Template> = Field {
+    key: Key {
+        name: "host",
+        default: "the target's domain",
+        becomes: "the host of the web entry",
+        says: "The host name that the web reaches it by.",
+        example: "\"api.{target.domain}\"",
+    },
+    takes: template(&format::ENTRY_HOST),
+};
+pub(crate) static PATH: Field<Arc<str>> = Field {
+    key: Key {
+        name: "path",
+        default: "/",
+        becomes: "the path of the web entry, as a prefix",
+        says: "Prefix of the request path.",
+        example: "\"/api\"",
+    },
+    takes: STRING,
 };
 
 /// `port.NAME`.
-pub(super) static PORT: TableShape = TableShape {
-    what: "a table of a port's settings",
-    short_for: &["number"],
+pub(crate) static PORT_TABLE: TableShape = TableShape {
+    what: "a port table",
+    short: Some(Short::Key(&NUMBER)),
     one_of: &[],
-    keys: &[
-        Key {
-            name: "number",
-            shape: Shape::Number(1, 65535),
-            default: "required",
-            becomes: "containerPort",
-            says: "The number that the container listens on.",
-            example: "8080",
-        },
-        Key {
-            name: "protocol",
-            shape: Shape::Word(&["tcp", "udp", "sctp"]),
-            default: "tcp",
-            becomes: "protocol",
-            says: "The transport protocol.",
-            example: "\"udp\"",
-        },
-        Key {
-            name: "reach",
-            shape: Shape::Word(&["stack", "node", "balancer", "web"]),
-            default: "stack",
-            becomes: "Services of type NodePort and LoadBalancer, Ingress or HTTPRoute",
-            says: "Who can get to it.",
-            example: "\"balancer\"",
-        },
-        Key {
-            name: "at",
-            shape: Shape::Small(&OUTSIDE),
-            default: "auto; for a balancer the port's inner number",
-            becomes: "nodePort, or the port of the LoadBalancer",
-            says: "The number that those outside use.",
-            example: "\"8000..\"",
-        },
-        Key {
-            name: "as",
-            shape: Shape::Number(1, 65535),
-            default: "number",
-            becomes: "port of the Service",
-            says: "The number that others in the stack use.",
-            example: "80",
-        },
-        Key {
-            name: "host",
-            shape: Shape::TextOf(&ENTRY_HOST),
-            default: "the target's domain",
-            becomes: "the host of the web entry",
-            says: "The host name that the web reaches it by.",
-            example: "\"api.{target.domain}\"",
-        },
-        Key {
-            name: "path",
-            shape: Shape::Plain,
-            default: "/",
-            becomes: "the path of the web entry, as a prefix",
-            says: "What the paths begin with that the web reaches it by.",
-            example: "\"/api\"",
-        },
-    ],
+    groups: &[&[&NUMBER, &PROTOCOL, &REACH, &AT, &AS, &HOST, &PATH]],
 };
+
+/// The keys of containers that others talk to: those of services and sidecars.
+pub(super) static LISTENING: Group = &[&PORT, &health::HEALTH];

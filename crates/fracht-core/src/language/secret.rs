@@ -1,62 +1,71 @@
 //! `[secret.NAME]`.
 
-use super::shape::{Key, Shape, TableShape};
+use std::sync::Arc;
+
+use super::field::{Field, STRING, Table, list, name, named, secret_source};
+use super::shape::{Key, TableShape};
 use crate::grammar::name::NameKind;
 
+pub(crate) static KEY: Field<Table> = Field {
+    key: Key {
+        name: "key",
+        default: "none",
+        becomes: "data of the Secret, with `render --secrets` only",
+        says: "The keys, each with where its value is to be read.",
+        example: "{ password = { env = \"DB_PASSWORD\" } }",
+    },
+    takes: named(NameKind::Key, secret_source(&KEY_TABLE)),
+};
+pub(crate) static PRESENT: Field<Arc<str>> = Field {
+    key: Key {
+        name: "present",
+        default: "none",
+        becomes: "the name that references use",
+        says: "The name of a secret that is in the cluster already; nothing is made then.",
+        example: "\"db-login\"",
+    },
+    takes: name(NameKind::Object),
+};
+pub(crate) static KEYS: Field<Arc<str>> = Field {
+    key: Key {
+        name: "keys",
+        default: "none",
+        becomes: "the keys that references may name",
+        says: "The keys of a secret that is present.",
+        example: "[\"password\"]",
+    },
+    takes: list(name(NameKind::Key)),
+};
+
 /// `[secret.NAME]`.
-pub(super) static SECRET: TableShape = TableShape {
-    what: "a secret",
-    short_for: &[],
-    one_of: &[],
-    keys: &[
-        Key {
-            name: "key",
-            shape: Shape::Map(NameKind::Key, &Shape::Kept(&KEY)),
-            default: "none",
-            becomes: "data of the Secret, with `render --secrets` only",
-            says: "The keys, each with where its value is to be read.",
-            example: "{ password = { env = \"DB_PASSWORD\" } }",
-        },
-        Key {
-            name: "present",
-            shape: Shape::Name(NameKind::Object),
-            default: "none",
-            becomes: "the name that references use",
-            says: "The name of a secret that is in the cluster already; nothing is made then.",
-            example: "\"db-login\"",
-        },
-        Key {
-            name: "keys",
-            shape: Shape::List(&Shape::Name(NameKind::Key)),
-            default: "none",
-            becomes: "the keys that references may name",
-            says: "The keys of a secret that is present.",
-            example: "[\"password\"]",
-        },
-    ],
+pub(crate) static SECRET_TABLE: TableShape =
+    TableShape { what: "a secret", short: None, one_of: &[], groups: &[&[&KEY, &PRESENT, &KEYS]] };
+
+pub(crate) static ENV: Field<Arc<str>> = Field {
+    key: Key {
+        name: "env",
+        default: "one of env and file is required",
+        becomes: "a value in the Secret",
+        says: "Environment variable to read the value from when rendering.",
+        example: "\"DB_PASSWORD\"",
+    },
+    takes: name(NameKind::Variable),
+};
+pub(crate) static FILE: Field<Arc<str>> = Field {
+    key: Key {
+        name: "file",
+        default: "one of env and file is required",
+        becomes: "a value in the Secret",
+        says: "File to read the value from. Keep it out of version control.",
+        example: "\"secrets/password\"",
+    },
+    takes: STRING,
 };
 
 /// `key.NAME` of a secret.
-pub(super) static KEY: TableShape = TableShape {
-    what: "a table that says where the value is to be read",
-    short_for: &[],
-    one_of: &["env", "file"],
-    keys: &[
-        Key {
-            name: "env",
-            shape: Shape::Name(NameKind::Variable),
-            default: "one of env and file is required",
-            becomes: "a value in the Secret",
-            says: "The environment variable that holds the value when objects are rendered.",
-            example: "\"DB_PASSWORD\"",
-        },
-        Key {
-            name: "file",
-            shape: Shape::Plain,
-            default: "one of env and file is required",
-            becomes: "a value in the Secret",
-            says: "The file that holds the value; it belongs in the ignore list of version control.",
-            example: "\"secrets/password\"",
-        },
-    ],
+pub(crate) static KEY_TABLE: TableShape = TableShape {
+    what: "a table that says where the value is",
+    short: None,
+    one_of: &[&ENV, &FILE],
+    groups: &[&[&ENV, &FILE]],
 };

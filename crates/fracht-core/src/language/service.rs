@@ -1,169 +1,134 @@
 //! `[service.NAME]`, and the helpers beside it.
 
-use super::container::{
-    ARGS, BEFORE_STOP_KEY, BUILD_KEY, CONFINE, CPU, ENV, IMAGE_KEY, MEMORY, MOUNT_KEY, PROGRAM, RUN_AS,
-    USE_KEY, WORKDIR,
-};
-use super::health::HEALTH_KEY;
-use super::port::PORT_KEY;
-use super::shape::{Key, PERCENT, SHARE, Shape, TableShape};
-use super::workload::{
-    AFTER, DROP, LABEL, LIKE, NETWORK, NOTE, PLACE, PLATFORM_KEY, PULL, RIGHTS, ROLE, SPREAD_KEY, STOP_WITHIN,
-};
+use super::container::{CONTAINER, IMAGE_OR_BUILD};
+use super::field::{BOOLEAN, Field, Table, Takes, formatted, integer, named, table};
+use super::format;
+use super::port::LISTENING;
+use super::shape::{Bounds, Group, Key, Short, TableShape};
+use super::workload::{SPREAD, WORKLOAD};
+use crate::diag::reading::BAD_VALUE;
 use crate::grammar::name::NameKind;
+use crate::grammar::share::Share;
 
-pub(super) const REPLICAS: Key = Key {
-    name: "replicas",
-    shape: Shape::ShortOr(&Shape::Number(0, 100_000), &GROWING),
-    default: "1",
-    becomes: "replicas, or a HorizontalPodAutoscaler; from two on a PodDisruptionBudget",
-    says: "How many of it run.",
-    example: "2",
+pub(crate) static REPLICAS: Field<Table> = Field {
+    key: Key {
+        name: "replicas",
+        default: "1",
+        becomes: "replicas, or a HorizontalPodAutoscaler; from two on a PodDisruptionBudget",
+        says: "Number of replicas, or a range that follows the load.",
+        example: "2",
+    },
+    takes: table(&REPLICAS_TABLE),
 };
-pub(super) const ROLLOUT_KEY: Key = Key {
-    name: "rollout",
-    shape: Shape::Table(&ROLLOUT),
-    default: "a quarter more, a quarter fewer",
-    becomes: "the strategy of the Deployment",
-    says: "How one version gives way to the next.",
-    example: "{ surge = 1, down = 0 }",
+pub(crate) static ROLLOUT: Field<Table> = Field {
+    key: Key {
+        name: "rollout",
+        default: "a quarter more, a quarter fewer",
+        becomes: "the strategy of the Deployment",
+        says: "How a new version replaces the old one.",
+        example: "{ surge = 1, down = 0 }",
+    },
+    takes: table(&ROLLOUT_TABLE),
 };
-pub(super) const STABLE_NAMES: Key = Key {
-    name: "stable-names",
-    shape: Shape::Boolean,
-    default: "false; true where it mounts a volume that each replica has one of",
-    becomes: "a StatefulSet in place of the Deployment, and a headless Service",
-    says: "Whether each replica keeps a name of its own.",
-    example: "true",
+pub(crate) static STABLE_NAMES: Field<bool> = Field {
+    key: Key {
+        name: "stable-names",
+        default: "false; true where it mounts a volume that each replica has one of",
+        becomes: "a StatefulSet in place of the Deployment, and a headless Service",
+        says: "Whether each replica keeps a name of its own.",
+        example: "true",
+    },
+    takes: BOOLEAN,
 };
-pub(super) const BESIDE: Key = Key {
-    name: "beside",
-    shape: Shape::Map(NameKind::Label, &Shape::Table(&HELPER)),
-    default: "none",
-    becomes: "init containers that go on running, in this order",
-    says: "Helper containers in the same pods, started before it.",
-    example: "{ exporter = { image = \"registry.example/base/exporter:1.2\" } }",
+pub(crate) static BESIDE: Field<Table> = Field {
+    key: Key {
+        name: "beside",
+        default: "none",
+        becomes: "init containers that go on running, in this order",
+        says: "Sidecar containers in the same pod, started before the main one.",
+        example: "{ exporter = { image = \"registry.example/base/exporter:1.2\" } }",
+    },
+    takes: named(NameKind::Label, table(&SIDECAR_TABLE)),
 };
+
+/// The keys of services alone.
+pub(super) static SERVICE: Group = &[&REPLICAS, &ROLLOUT, &STABLE_NAMES, &SPREAD, &BESIDE];
 
 /// `[service.NAME]`.
-pub(super) static SERVICE: TableShape = TableShape {
+pub(crate) static SERVICE_TABLE: TableShape = TableShape {
     what: "a service",
-    short_for: &[],
-    one_of: &["image", "build"],
-    keys: &[
-        LIKE,
-        DROP,
-        IMAGE_KEY,
-        BUILD_KEY,
-        PROGRAM,
-        ARGS,
-        WORKDIR,
-        RUN_AS,
-        CONFINE,
-        USE_KEY,
-        ENV,
-        PORT_KEY,
-        MOUNT_KEY,
-        NETWORK,
-        AFTER,
-        HEALTH_KEY,
-        REPLICAS,
-        CPU,
-        MEMORY,
-        SPREAD_KEY,
-        PLACE,
-        PLATFORM_KEY,
-        ROLLOUT_KEY,
-        STABLE_NAMES,
-        STOP_WITHIN,
-        BEFORE_STOP_KEY,
-        RIGHTS,
-        ROLE,
-        LABEL,
-        NOTE,
-        PULL,
-        BESIDE,
-    ],
+    short: None,
+    one_of: IMAGE_OR_BUILD,
+    groups: &[CONTAINER, LISTENING, WORKLOAD, SERVICE],
 };
 
 /// `beside.NAME`.
-pub(super) static HELPER: TableShape = TableShape {
-    what: "a helper",
-    short_for: &[],
-    one_of: &["image", "build"],
-    keys: &[
-        IMAGE_KEY,
-        BUILD_KEY,
-        PROGRAM,
-        ARGS,
-        WORKDIR,
-        RUN_AS,
-        CONFINE,
-        USE_KEY,
-        ENV,
-        PORT_KEY,
-        MOUNT_KEY,
-        HEALTH_KEY,
-        CPU,
-        MEMORY,
-        BEFORE_STOP_KEY,
-    ],
+pub(crate) static SIDECAR_TABLE: TableShape =
+    TableShape { what: "a sidecar", short: None, one_of: IMAGE_OR_BUILD, groups: &[CONTAINER, LISTENING] };
+
+pub(crate) static MIN: Field<u32> = Field {
+    key: Key {
+        name: "min",
+        default: "1",
+        becomes: "minReplicas",
+        says: "Minimum number of replicas.",
+        example: "2",
+    },
+    takes: integer(&Bounds { least: 1, most: 100_000, rule: &BAD_VALUE }),
+};
+pub(crate) static MAX: Field<u32> = Field {
+    key: Key {
+        name: "max",
+        default: "required",
+        becomes: "maxReplicas",
+        says: "Maximum number of replicas.",
+        example: "8",
+    },
+    takes: integer(&Bounds { least: 1, most: 100_000, rule: &BAD_VALUE }),
+};
+pub(crate) static LOAD: Field<u32> = Field {
+    key: Key {
+        name: "cpu",
+        default: "80%",
+        becomes: "the target utilisation of cpu",
+        says: "CPU use to aim for, as a percentage of the request.",
+        example: "\"70%\"",
+    },
+    takes: formatted(&format::PERCENT),
 };
 
+/// A fixed number of replicas: the short form of `replicas`.
+pub(crate) static COUNT: Takes<u32> = integer(&Bounds { least: 0, most: 100_000, rule: &BAD_VALUE });
+
 /// The long form of `replicas`.
-pub(super) static GROWING: TableShape = TableShape {
-    what: "a table of replicas that grow with the load",
-    short_for: &[],
+pub(crate) static REPLICAS_TABLE: TableShape = TableShape {
+    what: "a replicas table",
+    short: Some(Short::Value(COUNT.shape())),
     one_of: &[],
-    keys: &[
-        Key {
-            name: "min",
-            shape: Shape::Number(1, 100_000),
-            default: "1",
-            becomes: "minReplicas",
-            says: "At least so many run.",
-            example: "2",
-        },
-        Key {
-            name: "max",
-            shape: Shape::Number(1, 100_000),
-            default: "required",
-            becomes: "maxReplicas",
-            says: "At the most so many run.",
-            example: "8",
-        },
-        Key {
-            name: "cpu",
-            shape: Shape::Small(&PERCENT),
-            default: "80%",
-            becomes: "the target utilisation of cpu",
-            says: "The share of the processor set aside that is aimed at.",
-            example: "\"70%\"",
-        },
-    ],
+    groups: &[&[&MIN, &MAX, &LOAD]],
+};
+
+pub(crate) static SURGE: Field<Share> = Field {
+    key: Key {
+        name: "surge",
+        default: "25%",
+        becomes: "maxSurge",
+        says: "Extra pods allowed during a rollout.",
+        example: "1",
+    },
+    takes: formatted(&format::SHARE),
+};
+pub(crate) static DOWN: Field<Share> = Field {
+    key: Key {
+        name: "down",
+        default: "25%",
+        becomes: "maxUnavailable",
+        says: "Pods that may be unavailable during a rollout.",
+        example: "\"10%\"",
+    },
+    takes: formatted(&format::SHARE),
 };
 
 /// `rollout`.
-pub(super) static ROLLOUT: TableShape = TableShape {
-    what: "a table of a rollout",
-    short_for: &[],
-    one_of: &[],
-    keys: &[
-        Key {
-            name: "surge",
-            shape: Shape::Small(&SHARE),
-            default: "25%",
-            becomes: "maxSurge",
-            says: "How many more than the replicas there may be meanwhile.",
-            example: "1",
-        },
-        Key {
-            name: "down",
-            shape: Shape::Small(&SHARE),
-            default: "25%",
-            becomes: "maxUnavailable",
-            says: "How many fewer than the replicas there may be meanwhile.",
-            example: "\"10%\"",
-        },
-    ],
-};
+pub(crate) static ROLLOUT_TABLE: TableShape =
+    TableShape { what: "a rollout table", short: None, one_of: &[], groups: &[&[&SURGE, &DOWN]] };

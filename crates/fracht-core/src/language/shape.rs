@@ -1,331 +1,252 @@
-//! What a key takes.
+//! The language as data, without types: the shapes of values, keys and tables.
 
+use std::fmt::Debug;
+
+use super::format::AnyFormat;
+use crate::diag::Rule;
 use crate::grammar::name::NameKind;
-use crate::grammar::{at, duration, host, image, mode, path, platform, quantity, schedule, share, user};
-use crate::input;
+use crate::grammar::reference::{RefKind, References};
+use crate::grammar::word::Word;
 
-/// A table and its keys.
-#[derive(Debug)]
-pub struct TableShape {
-    /// What the table is, in a line: `a port`.
-    pub what: &'static str,
-    /// The keys that a short form of the table stands for.
-    pub short_for: &'static [&'static str],
-    /// Keys of which it has one.
-    pub one_of: &'static [&'static str],
-    /// The keys that it may have.
-    pub keys: &'static [Key],
+/// The shape of a value.
+#[derive(Clone, Copy, Debug)]
+pub enum Shape {
+    /// A string without references.
+    String,
+    /// A string without references that a program is started with.
+    Argument,
+    /// A string with references.
+    Text,
+    /// A string with references, a number, `true` or `false`.
+    Scalar(References),
+    /// `true` or `false`.
+    Boolean,
+    /// An integer.
+    Integer(&'static Bounds),
+    /// A string or a number in a format.
+    Formatted(&'static dyn AnyFormat),
+    /// A string with references, in a format once they are resolved.
+    Template(&'static dyn AnyFormat),
+    /// One of some words.
+    Word(Words),
+    /// A name.
+    Name(NameKind),
+    /// A reference to one of some kinds, such as `volume.data`.
+    Reference(&'static [RefKind]),
+    /// A value, or a list of such values.
+    OneOrList(&'static Shape),
+    /// A list of values of one shape.
+    List(&'static Shape),
+    /// A table with names of the author's own.
+    Named(NameKind, &'static Shape),
+    /// A table with fixed keys, or its short form.
+    Table(&'static TableShape),
+    /// A table that says where the value of a secret is.
+    SecretSource(&'static TableShape),
+    /// A value of any shape.
+    Any,
 }
 
-/// A key of a table.
+/// What people read about a key.
 #[derive(Debug)]
 pub struct Key {
     /// Its name.
     pub name: &'static str,
-    /// What it takes.
-    pub shape: Shape,
-    /// What stands in its place when it is left out; `required` if nothing can.
+    /// The value if it is left out, in words; `required` if there is none.
     pub default: &'static str,
-    /// What it becomes in a cluster's objects.
+    /// What it becomes in Kubernetes objects.
     pub becomes: &'static str,
-    /// What it means, in a sentence.
+    /// What the value is or does, in a sentence.
     pub says: &'static str,
     /// A value, as in a stack file.
     pub example: &'static str,
 }
 
-/// The shapes of values.
-#[derive(Debug)]
-pub enum Shape {
-    /// Text, with references in braces.
-    Text,
-    /// Text without references.
-    Plain,
-    /// Text with references in braces, a number, `true` or `false`: what a variable can be set to.
-    Setting,
-    /// `true` or `false`.
-    Boolean,
-    /// A whole number from the first to the second.
-    Number(i64, i64),
-    /// Text or a number in a small grammar.
-    Small(&'static Grammar),
-    /// Text with references in braces, which comes to text in a small grammar.
-    TextOf(&'static Grammar),
-    /// One of some words.
-    Word(&'static [&'static str]),
-    /// A name.
-    Name(NameKind),
-    /// A reference to one of some kinds, such as `volume.data`.
-    Reference(&'static [&'static str]),
-    /// A value, or a list of such values.
-    OneOrList(&'static Shape),
-    /// A list of values of one shape.
-    List(&'static Shape),
-    /// A table with names of people's own.
-    Map(NameKind, &'static Shape),
-    /// A table with fixed keys.
-    Table(&'static TableShape),
-    /// A table that says where a secret is kept. Text in its place is the secret itself, in clear:
-    /// reading reports that, and hides it.
-    Kept(&'static TableShape),
-    /// A value of any shape.
-    Any,
-    /// A short form, or a table that says more.
-    ShortOr(&'static Shape, &'static TableShape),
+/// A field whatever its type: what the check of shapes, layers, traces and the reference need.
+pub trait AnyField: Debug + Sync {
+    /// What people read about it.
+    fn key(&self) -> &Key;
+    /// The shape of the whole value.
+    fn shape(&'static self) -> Shape;
 }
 
-/// A small grammar: a check of text, and the words to speak of it.
+/// Fields that tables share.
+pub type Group = &'static [&'static dyn AnyField];
+
+/// A table and its keys.
 #[derive(Debug)]
-pub struct Grammar {
-    /// The rule that a wrong one fails.
-    pub rule: &'static str,
-    /// What it is: `a duration`.
+pub struct TableShape {
+    /// What the table is, in a few words: `a port`.
     pub what: &'static str,
-    /// Whether a TOML number will do as well.
-    pub number: bool,
-    /// Says what is wrong with a text.
-    pub check: fn(&str) -> Result<(), String>,
-    /// A right one.
-    pub example: &'static str,
+    /// The value that may stand for the table.
+    pub short: Option<Short>,
+    /// Keys of which it has one: the one of the later layer wins.
+    pub one_of: Group,
+    /// The keys that it may have.
+    pub groups: &'static [Group],
 }
 
-/// The tag of an image.
-pub(super) static TAG: Grammar = Grammar {
-    rule: "bad-value",
-    what: "an image's tag",
-    number: false,
-    check: |text| image::parse(&format!("a:{text}")).map(drop),
-    example: "\"1.4.0\"",
-};
+/// The short form of a table.
+#[derive(Clone, Copy, Debug)]
+pub enum Short {
+    /// The value of this key.
+    Key(&'static dyn AnyField),
+    /// A value that is none of the keys.
+    Value(&'static Shape),
+}
 
-/// A regular expression.
-pub(super) static PATTERN_TEXT: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a regular expression",
-    number: false,
-    check: |text| input::pattern(text).map(drop),
-    example: "'\\d+\\.\\d+'",
-};
+impl Short {
+    /// The shape of the short form.
+    pub fn shape(self) -> Shape {
+        match self {
+            Self::Key(field) => field.shape(),
+            Self::Value(shape) => *shape,
+        }
+    }
+}
 
-/// A path to a value.
-pub(super) static PATH: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a path to a value",
-    number: false,
-    check: |text| path::parse(text).map(drop),
-    example: "\"env.DEBUG\"",
-};
+impl TableShape {
+    /// The keys that it may have.
+    pub fn fields(&self) -> impl Iterator<Item = &'static dyn AnyField> + Clone + use<> {
+        let groups: &'static [Group] = self.groups;
+        groups.iter().copied().flatten().copied()
+    }
 
-/// A duration.
-pub(super) static DURATION: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a duration",
-    number: false,
-    check: |text| duration::parse(text).map(drop),
-    example: "\"30s\"",
-};
+    /// The names of the keys.
+    pub fn names(&self) -> impl Iterator<Item = &'static str> + Clone + use<> {
+        self.fields().map(|field| field.key().name)
+    }
 
-/// A duration that is more than nothing.
-pub(super) static TIME: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a duration",
-    number: false,
-    check: |text| duration::some(text).map(drop),
-    example: "\"30s\"",
-};
+    /// The field of a key.
+    pub fn field(&self, name: &str) -> Option<&'static dyn AnyField> {
+        self.fields().find(|field| field.key().name == name)
+    }
+}
 
-/// An amount of bytes.
-pub(super) static BYTES: Grammar = Grammar {
-    rule: "bad-value",
-    what: "an amount of bytes",
-    number: false,
-    check: |text| quantity::bytes(text).map(drop),
-    example: "\"512Mi\"",
-};
+/// The bounds of an integer.
+#[derive(Debug)]
+pub struct Bounds {
+    /// The smallest.
+    pub least: i64,
+    /// The largest.
+    pub most: i64,
+    /// The rule that one outside fails.
+    pub rule: &'static Rule,
+}
 
-/// A range of bytes.
-pub(super) static BYTE_BOUNDS: Grammar = Grammar {
-    rule: "bad-value",
-    what: "an amount of memory, or a range request..limit",
-    number: false,
-    check: |text| quantity::byte_bounds(text).map(drop),
-    example: "\"128Mi..256Mi\"",
-};
+impl Bounds {
+    /// Whether a number is inside.
+    pub fn contain(&self, number: i64) -> bool {
+        (self.least..=self.most).contains(&number)
+    }
+}
 
-/// A range of processor.
-pub(super) static CPU_BOUNDS: Grammar = Grammar {
-    rule: "bad-value",
-    what: "an amount of processor, or a range request..limit",
-    number: true,
-    check: |text| quantity::cpu_bounds(text).map(drop),
-    example: "\"100m..1\"",
-};
+/// A list of words: gives each by its position.
+#[derive(Clone, Copy, Debug)]
+pub struct Words(pub fn(usize) -> Option<&'static str>);
 
-/// An image reference.
-pub(super) static IMAGE: Grammar = Grammar {
-    rule: "bad-value",
-    what: "an image reference",
-    number: false,
-    check: |text| image::parse(text).map(drop),
-    example: "\"registry.example/tidedesk/gateway:2.1\"",
-};
+impl Words {
+    /// The words of a type.
+    pub(super) const fn of<T: Word>() -> Self {
+        Self(|index| T::WORDS.get(index).map(|(word, _)| *word))
+    }
 
-/// A user.
-pub(super) static USER: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a user number, or \"user:group\"",
-    number: true,
-    check: |text| user::parse(text).map(drop),
-    example: "10001",
-};
-
-/// Where a port is to be found from outside.
-pub(super) static OUTSIDE: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a port number, \"auto\" or a range",
-    number: true,
-    check: |text| at::parse(text).map(drop),
-    example: "8000",
-};
-
-/// A platform.
-pub(super) static PLATFORM: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a platform",
-    number: false,
-    check: |text| platform::parse(text).map(drop),
-    example: "\"linux/amd64\"",
-};
-
-/// Times at which a task runs.
-pub(super) static SCHEDULE: Grammar = Grammar {
-    rule: "schedule-invalid",
-    what: "a schedule",
-    number: false,
-    check: |text| schedule::parse(text).map(drop),
-    example: "\"15 3 * * *\"",
-};
-
-/// A time zone.
-pub(super) static ZONE: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a time zone",
-    number: false,
-    check: schedule::zone,
-    example: "\"Europe/Berlin\"",
-};
-
-/// A number or a share.
-pub(super) static SHARE: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a number or a share in percent",
-    number: true,
-    check: |text| share::parse(text).map(drop),
-    example: "\"25%\"",
-};
-
-/// A share.
-pub(super) static PERCENT: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a share in percent",
-    number: false,
-    check: |text| share::percent(text).map(drop),
-    example: "\"70%\"",
-};
-
-/// A host name.
-pub(super) static HOST: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a host name",
-    number: false,
-    check: host::name,
-    example: "\"tides.example\"",
-};
-
-/// A host name of a web entry.
-pub(super) static ENTRY_HOST: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a host name, maybe with * for its first label",
-    number: false,
-    check: host::entry,
-    example: "\"*.tides.example\"",
-};
-
-/// A registry, maybe with the beginning of a repository.
-pub(super) static REGISTRY: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a registry",
-    number: false,
-    check: image::registry,
-    example: "\"registry.example/tidedesk\"",
-};
-
-/// An address.
-pub(super) static ADDRESS: Grammar = Grammar {
-    rule: "bad-value",
-    what: "an address",
-    number: false,
-    check: |text| host::address(text).map(drop),
-    example: "\"192.0.2.10\"",
-};
-
-/// A block of addresses.
-pub(super) static BLOCK: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a block of addresses",
-    number: false,
-    check: host::block,
-    example: "\"192.0.2.10/32\"",
-};
-
-/// Permission bits.
-pub(super) static MODE: Grammar = Grammar {
-    rule: "bad-value",
-    what: "a mode in octal",
-    number: false,
-    check: |text| mode::parse(text).map(drop),
-    example: "\"0440\"",
-};
+    /// Every word.
+    pub fn iter(self) -> impl Iterator<Item = &'static str> + Clone {
+        (0..).map_while(self.0)
+    }
+}
 
 impl Shape {
-    /// What it takes, in few words, as messages say it.
+    /// The shape of what stands at `key` below such a value: a key of a table, a name, or an item of a list by its
+    /// number.
+    pub fn below(&self, key: &str) -> Option<Shape> {
+        match self {
+            Self::Named(_, of) => Some(**of),
+            Self::List(of) | Self::OneOrList(of) => key.parse::<usize>().ok().map(|_| **of),
+            _ => self.table()?.field(key).map(AnyField::shape),
+        }
+    }
+
+    /// The table that such a value is, or that it is short for.
+    pub fn table(&self) -> Option<&'static TableShape> {
+        match self {
+            Self::Table(table) | Self::SecretSource(table) => Some(table),
+            _ => None,
+        }
+    }
+
+    /// Whether it is a table with names of the author's own.
+    pub fn is_named(&self) -> bool {
+        matches!(self, Self::Named(..))
+    }
+
+    /// What it takes, as messages say it: `expected a list`.
     pub(super) fn noun(&self) -> String {
         match self {
-            Self::Text | Self::Plain | Self::Word(_) | Self::Name(_) => "text".into(),
-            Self::Setting => "text, a number, true or false".into(),
-            Self::Number(..) => "a whole number".into(),
-            Self::OneOrList(of) => format!("{}, or a list", of.noun()),
+            Self::String | Self::Argument | Self::Text | Self::Word(_) | Self::Name(_) => "a string".into(),
+            Self::Scalar(_) => "a string, a number, true or false".into(),
+            Self::Boolean => "true or false".into(),
+            Self::Integer(_) => "an integer".into(),
+            Self::Formatted(format) | Self::Template(format) => format.about().what.into(),
+            Self::Reference(kinds) => format!("a reference such as `{}`", example(kinds)),
+            Self::OneOrList(of) => format!("{} or a list", of.noun()),
             Self::List(_) => "a list".into(),
-            Self::Map(..) | Self::Table(_) | Self::Kept(_) => "a table".into(),
-            Self::ShortOr(short, table) => format!("{}, or {}", short.noun(), table.what),
-            Self::Boolean | Self::Small(_) | Self::Reference(_) => self.words(),
-            Self::TextOf(grammar) => grammar.what.into(),
+            Self::Named(..) => "a table".into(),
+            Self::Table(table) | Self::SecretSource(table) => match table.short {
+                Some(short) => format!("{} or a table", short.shape().noun()),
+                None => "a table".into(),
+            },
             Self::Any => "a value".into(),
         }
     }
 
-    /// What it takes, in words, as the reference says it.
+    /// What it takes, as the reference says it.
     pub fn words(&self) -> String {
         match self {
-            Self::Text => "text, references in braces".into(),
-            Self::Plain => "text".into(),
-            Self::Any => "any value but a date".into(),
-            Self::Setting => "text with references in braces, a number, true or false".into(),
+            Self::String | Self::Argument => "string".into(),
+            Self::Text => "string with references".into(),
+            Self::Any => "any value except a date".into(),
+            Self::Scalar(_) => "string with references, number, true or false".into(),
             Self::Boolean => "true or false".into(),
-            Self::Number(least, most) => format!("a whole number from {least} to {most}"),
-            Self::Small(grammar) => grammar.what.into(),
-            Self::TextOf(grammar) => format!("{}, references in braces", grammar.what),
-            Self::Word(words) => words.join(" · "),
-            Self::Name(_) => "a name".into(),
+            Self::Integer(bounds) => format!("integer, {}–{}", bounds.least, bounds.most),
+            Self::Formatted(format) => bare(format.about().what),
+            Self::Template(format) => format!("{} with references", bare(format.about().what)),
+            Self::Word(words) => words.iter().collect::<Vec<_>>().join(" · "),
+            Self::Name(_) => "name".into(),
             Self::Reference(kinds) => {
-                let kinds: Vec<String> = kinds.iter().map(|kind| format!("{kind}.NAME")).collect();
-                format!("a reference: {}", kinds.join(", "))
+                let kinds: Vec<&str> = kinds.iter().map(|kind| kind.word()).collect();
+                format!("reference to {}", bare_or(&kinds))
             }
-            Self::OneOrList(of) => format!("{}, or a list of such", of.words()),
-            Self::List(of) => format!("a list; each is {}", of.words()),
-            Self::Map(_, of) => format!("a table of names; each is {}", of.words()),
-            Self::Table(table) | Self::Kept(table) => table.what.into(),
-            Self::ShortOr(short, table) => format!("{}, or {}", short.words(), table.what),
+            Self::OneOrList(of) => format!("{} or list of it", of.words()),
+            Self::List(of) => format!("list of {}", of.words()),
+            Self::Named(_, of) => format!("named {}", of.words()),
+            Self::Table(table) | Self::SecretSource(table) => match table.short {
+                Some(short) => format!("{} or {}", short.shape().words(), bare(table.what)),
+                None => bare(table.what),
+            },
         }
     }
 }
+
+/// A reference to the first of some kinds.
+pub(super) fn example(kinds: &[RefKind]) -> String {
+    format!("{}.NAME", kinds.first().map_or("service", |kind| kind.word()))
+}
+
+/// A noun without its article.
+fn bare(noun: &str) -> String {
+    noun.strip_prefix("a ").or(noun.strip_prefix("an ")).unwrap_or(noun).into()
+}
+
+/// `a`, `a or b`, `a, b or c`.
+fn bare_or(words: &[&str]) -> String {
+    match words.split_last() {
+        Some((last, others)) if !others.is_empty() => format!("{} or {last}", others.join(", ")),
+        Some((last, _)) => (*last).into(),
+        None => String::new(),
+    }
+}
+
+/// What a key becomes in Kubernetes objects that has no part in them.
+pub const NOTHING: &str = "–";

@@ -1,173 +1,221 @@
 //! The stack file as a whole, and its `[stack]` table.
 
-use super::shape::{Key, Shape, TableShape};
-use super::{build, config, input, network, outside, patch, pattern, secret, service, target, task, volume};
+use std::sync::Arc;
+
+use super::build::BUILD_TABLE;
+use super::config::CONFIG_TABLE;
+use super::field::{Field, STRING, Table, list, name, named, table, words};
+use super::input::INPUT_TABLE;
+use super::network::NETWORK_TABLE;
+use super::outside::OUTSIDE_TABLE;
+use super::patch::PATCH_TABLE;
+use super::pattern::PATTERN_TABLE;
+use super::secret::SECRET_TABLE;
+use super::service::SERVICE_TABLE;
+use super::shape::{Group, Key, TableShape};
+use super::target::TARGET_TABLE;
+use super::task::TASK_TABLE;
+use super::volume::VOLUME_TABLE;
+use crate::diag::Level;
 use crate::grammar::name::NameKind;
 
-// A target has these too: what it says of rules is laid over, the lists are added.
+pub(crate) static RULES: Field<Level> = Field {
+    key: Key {
+        name: "rules",
+        default: "each rule's own severity",
+        becomes: "nothing",
+        says: "Severity of rules: off, hint, warning or error. `fracht rules` lists them.",
+        example: "{ image-unpinned = \"off\" }",
+    },
+    takes: named(NameKind::Rule, words()),
+};
+pub(crate) static PATCH: Field<Table> = Field {
+    key: Key {
+        name: "patch",
+        default: "none",
+        becomes: "changes to objects, those of a target behind those of the stack",
+        says: "Changes to generated objects, for fields that the language does not cover.",
+        example: "[{ on = \"Deployment/api\", merge = { spec.revisionHistoryLimit = 3 } }]",
+    },
+    takes: list(table(&PATCH_TABLE)),
+};
+pub(crate) static PASS: Field<Arc<str>> = Field {
+    key: Key {
+        name: "pass",
+        default: "none",
+        becomes: "the objects as they are",
+        says: "Files of Kubernetes objects that are added unchanged, by path or by pattern.",
+        example: "[\"extra/*.yaml\"]",
+    },
+    takes: list(STRING),
+};
 
-pub(super) const RULES: Key = Key {
-    name: "rules",
-    shape: Shape::Map(NameKind::Rule, &Shape::Word(&["off", "hint", "warning", "error"])),
-    default: "each rule's own severity",
-    becomes: "nothing",
-    says: "How bad what a rule finds is; `fracht rules` lists them.",
-    example: "{ image-unpinned = \"off\" }",
+pub(crate) static STACK: Field<Table> = Field {
+    key: Key {
+        name: "stack",
+        default: "required",
+        becomes: "see `stack`",
+        says: "The stack itself.",
+        example: "{ name = \"tidedesk\" }",
+    },
+    takes: table(&STACK_TABLE),
 };
-pub(super) const PATCH: Key = Key {
-    name: "patch",
-    shape: Shape::List(&Shape::Table(&patch::PATCH)),
-    default: "none",
-    becomes: "changes to objects, those of a target behind those of the stack",
-    says: "Changes to the objects that are made, where the language has no word for it.",
-    example: "[{ on = \"Deployment/api\", merge = { spec.revisionHistoryLimit = 3 } }]",
+pub(crate) static INCLUDE: Field<Arc<str>> = Field {
+    key: Key {
+        name: "include",
+        default: "none",
+        becomes: "nothing: they are read as if they stood here",
+        says: "More files of this stack, by path or by pattern: `*` is any name, `**` any folders.",
+        example: "[\"services/*.toml\"]",
+    },
+    takes: list(STRING),
 };
-pub(super) const PASS: Key = Key {
-    name: "pass",
-    shape: Shape::List(&Shape::Plain),
-    default: "none",
-    becomes: "the objects as they are",
-    says: "Files of objects, by path or by pattern, that are taken as they are.",
-    example: "[\"extra/*.yaml\"]",
+pub(crate) static INPUT: Field<Table> = Field {
+    key: Key {
+        name: "input",
+        default: "none",
+        becomes: "what `{input.NAME}` stands for",
+        says: "Values that are set from outside: command line, file or environment.",
+        example: "{ version = { default = \"1.4.0\" } }",
+    },
+    takes: named(NameKind::Label, table(&INPUT_TABLE)),
 };
+pub(crate) static BUILD: Field<Table> = Field {
+    key: Key {
+        name: "build",
+        default: "none",
+        becomes: "images",
+        says: "Images made from a folder here.",
+        example: "{ forecast = { source = \"./forecast\" } }",
+    },
+    takes: named(NameKind::Label, table(&BUILD_TABLE)),
+};
+pub(crate) static PATTERN: Field<Table> = Field {
+    key: Key {
+        name: "pattern",
+        default: "none",
+        becomes: "nothing by itself",
+        says: "Settings that services and tasks share; nothing by itself.",
+        example: "{ small = { memory = \"64Mi..128Mi\" } }",
+    },
+    takes: named(NameKind::Label, table(&PATTERN_TABLE)),
+};
+pub(crate) static SERVICE: Field<Table> = Field {
+    key: Key {
+        name: "service",
+        default: "none",
+        becomes: "Deployment or StatefulSet, Services",
+        says: "Programs that keep running.",
+        example: "{ api = { image = \"registry.example/api:1\" } }",
+    },
+    takes: named(NameKind::Label, table(&SERVICE_TABLE)),
+};
+pub(crate) static TASK: Field<Table> = Field {
+    key: Key {
+        name: "task",
+        default: "none",
+        becomes: "Job or CronJob",
+        says: "Programs that run once and finish, now or on a schedule.",
+        example: "{ schema = { image = \"registry.example/api:1\" } }",
+    },
+    takes: named(NameKind::Label, table(&TASK_TABLE)),
+};
+pub(crate) static VOLUME: Field<Table> = Field {
+    key: Key {
+        name: "volume",
+        default: "none",
+        becomes: "PersistentVolumeClaim",
+        says: "Data that outlives a container.",
+        example: "{ tides = { size = \"20Gi\" } }",
+    },
+    takes: named(NameKind::Label, table(&VOLUME_TABLE)),
+};
+pub(crate) static CONFIG: Field<Table> = Field {
+    key: Key {
+        name: "config",
+        default: "none",
+        becomes: "ConfigMap",
+        says: "Plain settings and files.",
+        example: "{ model = { key.HORIZON_HOURS = \"72\" } }",
+    },
+    takes: named(NameKind::Label, table(&CONFIG_TABLE)),
+};
+pub(crate) static SECRET: Field<Table> = Field {
+    key: Key {
+        name: "secret",
+        default: "none",
+        becomes: "Secret",
+        says: "Passwords, keys and certificates.",
+        example: "{ db = { key.password = { env = \"DB_PASSWORD\" } } }",
+    },
+    takes: named(NameKind::Label, table(&SECRET_TABLE)),
+};
+pub(crate) static NETWORK: Field<Table> = Field {
+    key: Key {
+        name: "network",
+        default: "one that all services share",
+        becomes: "NetworkPolicy",
+        says: "Groups of services that may talk to each other.",
+        example: "{ back = { closed = true } }",
+    },
+    takes: named(NameKind::Label, table(&NETWORK_TABLE)),
+};
+pub(crate) static OUTSIDE: Field<Table> = Field {
+    key: Key {
+        name: "outside",
+        default: "none",
+        becomes: "Services, and EndpointSlices",
+        says: "External services that the stack uses but does not run.",
+        example: "{ buoys = { host = \"feed.buoys.example\", port.feed = 443 } }",
+    },
+    takes: named(NameKind::Label, table(&OUTSIDE_TABLE)),
+};
+pub(crate) static TARGET: Field<Table> = Field {
+    key: Key {
+        name: "target",
+        default: "one named cluster",
+        becomes: "the namespace of all objects",
+        says: "Where the stack is to run, and what is different there.",
+        example: "{ prod = { on = \"cluster\" } }",
+    },
+    takes: named(NameKind::Label, table(&TARGET_TABLE)),
+};
+
+/// What a target may override: tables are merged, the lists of the stack as a whole grow.
+pub(super) static OVERRIDABLE: Group = &[
+    &STACK, &INPUT, &BUILD, &PATTERN, &SERVICE, &TASK, &VOLUME, &CONFIG, &SECRET, &NETWORK, &OUTSIDE, &RULES,
+    &PATCH, &PASS,
+];
 
 /// The stack file.
 pub static ROOT: TableShape = TableShape {
     what: "a stack file",
-    short_for: &[],
+    short: None,
     one_of: &[],
-    keys: &[
-        Key {
-            name: "stack",
-            shape: Shape::Table(&STACK),
-            default: "required",
-            becomes: "see `stack`",
-            says: "The stack itself.",
-            example: "{ name = \"tidedesk\" }",
-        },
-        Key {
-            name: "include",
-            shape: Shape::List(&Shape::Plain),
-            default: "none",
-            becomes: "nothing: they are read as if they stood here",
-            says: "More files of this stack, by path or by pattern: `*` is any name, `**` any folders.",
-            example: "[\"services/*.toml\"]",
-        },
-        Key {
-            name: "input",
-            shape: Shape::Map(NameKind::Label, &Shape::Table(&input::INPUT)),
-            default: "none",
-            becomes: "what `{input.NAME}` stands for",
-            says: "What a person or a pipeline gives.",
-            example: "{ version = { default = \"1.4.0\" } }",
-        },
-        Key {
-            name: "build",
-            shape: Shape::Map(NameKind::Label, &Shape::Table(&build::BUILD)),
-            default: "none",
-            becomes: "images",
-            says: "Images made from a folder here.",
-            example: "{ forecast = { source = \"./forecast\" } }",
-        },
-        Key {
-            name: "pattern",
-            shape: Shape::Map(NameKind::Label, &Shape::Table(&pattern::PATTERN)),
-            default: "none",
-            becomes: "nothing by itself",
-            says: "Settings that services and tasks share; nothing by itself.",
-            example: "{ small = { memory = \"64Mi..128Mi\" } }",
-        },
-        Key {
-            name: "service",
-            shape: Shape::Map(NameKind::Label, &Shape::Table(&service::SERVICE)),
-            default: "none",
-            becomes: "Deployment or StatefulSet, Services",
-            says: "What runs for ever.",
-            example: "{ api = { image = \"registry.example/api:1\" } }",
-        },
-        Key {
-            name: "task",
-            shape: Shape::Map(NameKind::Label, &Shape::Table(&task::TASK)),
-            default: "none",
-            becomes: "Job or CronJob",
-            says: "What runs to its end.",
-            example: "{ schema = { image = \"registry.example/api:1\" } }",
-        },
-        Key {
-            name: "volume",
-            shape: Shape::Map(NameKind::Label, &Shape::Table(&volume::VOLUME)),
-            default: "none",
-            becomes: "PersistentVolumeClaim",
-            says: "Data that outlives a container.",
-            example: "{ tides = { size = \"20Gi\" } }",
-        },
-        Key {
-            name: "config",
-            shape: Shape::Map(NameKind::Label, &Shape::Table(&config::CONFIG)),
-            default: "none",
-            becomes: "ConfigMap",
-            says: "Plain settings and files.",
-            example: "{ model = { key.HORIZON_HOURS = \"72\" } }",
-        },
-        Key {
-            name: "secret",
-            shape: Shape::Map(NameKind::Label, &Shape::Table(&secret::SECRET)),
-            default: "none",
-            becomes: "Secret",
-            says: "Passwords, keys and certificates.",
-            example: "{ db = { key.password = { env = \"DB_PASSWORD\" } } }",
-        },
-        Key {
-            name: "network",
-            shape: Shape::Map(NameKind::Label, &Shape::Table(&network::NETWORK)),
-            default: "one that all services share",
-            becomes: "NetworkPolicy",
-            says: "Groups of services that may talk to each other.",
-            example: "{ back = { closed = true } }",
-        },
-        Key {
-            name: "outside",
-            shape: Shape::Map(NameKind::Label, &Shape::Table(&outside::OUTSIDE)),
-            default: "none",
-            becomes: "Services, and EndpointSlices",
-            says: "What the stack uses and does not run.",
-            example: "{ buoys = { host = \"feed.buoys.example\", port.feed = 443 } }",
-        },
-        Key {
-            name: "target",
-            shape: Shape::Map(NameKind::Label, &Shape::Table(&target::TARGET)),
-            default: "one named cluster",
-            becomes: "the namespace of all objects",
-            says: "Where the stack is to run, and what is different there.",
-            example: "{ prod = { on = \"cluster\" } }",
-        },
-        RULES,
-        PATCH,
-        PASS,
-    ],
+    groups: &[&[&INCLUDE, &TARGET], OVERRIDABLE],
+};
+
+pub(crate) static NAME: Field<Arc<str>> = Field {
+    key: Key {
+        name: "name",
+        default: "required",
+        becomes: "the label app.kubernetes.io/part-of",
+        says: "The stack's name: the default namespace, and a label of every object.",
+        example: "\"tidedesk\"",
+    },
+    takes: name(NameKind::Label),
+};
+pub(crate) static TITLE: Field<Arc<str>> = Field {
+    key: Key {
+        name: "title",
+        default: "none",
+        becomes: "not rendered",
+        says: "What the stack is, in a line.",
+        example: "\"Tide forecasts for small harbours\"",
+    },
+    takes: STRING,
 };
 
 /// The `[stack]` table.
-pub(super) static STACK: TableShape = TableShape {
-    what: "the stack itself",
-    short_for: &[],
-    one_of: &[],
-    keys: &[
-        Key {
-            name: "name",
-            shape: Shape::Name(NameKind::Label),
-            default: "required",
-            becomes: "the label app.kubernetes.io/part-of",
-            says: "The stack's name: the default namespace, and a label of every object.",
-            example: "\"tidedesk\"",
-        },
-        Key {
-            name: "title",
-            shape: Shape::Plain,
-            default: "none",
-            becomes: "nothing: people read it",
-            says: "What the stack is, in a line.",
-            example: "\"Tide forecasts for small harbours\"",
-        },
-    ],
-};
+pub(crate) static STACK_TABLE: TableShape =
+    TableShape { what: "the stack itself", short: None, one_of: &[], groups: &[&[&NAME, &TITLE]] };

@@ -1,94 +1,75 @@
 //! `[task.NAME]`.
 
-use super::container::{
-    ARGS, BEFORE_STOP_KEY, BUILD_KEY, CONFINE, CPU, ENV, IMAGE_KEY, MEMORY, MOUNT_KEY, PROGRAM, RUN_AS,
-    USE_KEY, WORKDIR,
-};
-use super::shape::{Key, SCHEDULE, Shape, TIME, TableShape, ZONE};
-use super::workload::{
-    AFTER, DROP, LABEL, LIKE, NETWORK, NOTE, PLACE, PLATFORM_KEY, PULL, RIGHTS, ROLE, STOP_WITHIN,
+use std::sync::Arc;
+use std::time::Duration;
+
+use super::container::{CONTAINER, IMAGE_OR_BUILD};
+use super::field::{Field, formatted, integer, words};
+use super::format;
+use super::shape::{Bounds, Group, Key, TableShape};
+use super::workload::WORKLOAD;
+use crate::diag::reading::BAD_VALUE;
+use crate::grammar::schedule::Schedule;
+use crate::model::Overlap;
+
+pub(crate) static RETRIES: Field<u32> = Field {
+    key: Key {
+        name: "retries",
+        default: "3",
+        becomes: "backoffLimit",
+        says: "Retries after a failure.",
+        example: "1",
+    },
+    takes: integer(&Bounds { least: 0, most: 100, rule: &BAD_VALUE }),
 };
 
-pub(super) const RETRIES: Key = Key {
-    name: "retries",
-    shape: Shape::Number(0, 100),
-    default: "3",
-    becomes: "backoffLimit",
-    says: "How often it is tried again after a failure.",
-    example: "1",
+pub(crate) static TIMEOUT: Field<Duration> = Field {
+    key: Key {
+        name: "timeout",
+        default: "none",
+        becomes: "activeDeadlineSeconds of the Job; of its pods, with room for the wait, where it has start gates",
+        says: "How long it may take, all tries together; with start gates each try, the wait not counted.",
+        example: "\"10m\"",
+    },
+    takes: formatted(&format::TIME),
 };
 
-pub(super) const TIMEOUT: Key = Key {
-    name: "timeout",
-    shape: Shape::Small(&TIME),
-    default: "none",
-    becomes: "activeDeadlineSeconds of the Job; of its pods, with room for the wait, where it has start gates",
-    says: "How long it may take, all tries together; with start gates each try, the wait not counted.",
-    example: "\"10m\"",
+pub(crate) static SCHEDULE: Field<Schedule> = Field {
+    key: Key {
+        name: "schedule",
+        default: "once for each change of it",
+        becomes: "a CronJob in place of the Job; suspended for \"on demand\"",
+        says: "When it runs: minute, hour, day, month and weekday, or \"on demand\".",
+        example: "\"15 3 * * *\"",
+    },
+    takes: formatted(&format::SCHEDULE),
 };
 
-pub(super) const SCHEDULE_KEY: Key = Key {
-    name: "schedule",
-    shape: Shape::Small(&SCHEDULE),
-    default: "once for each change of it",
-    becomes: "a CronJob in place of the Job; suspended for \"on demand\"",
-    says: "When it runs: minute, hour, day, month and weekday, or \"on demand\".",
-    example: "\"15 3 * * *\"",
+pub(crate) static ZONE: Field<Arc<str>> = Field {
+    key: Key {
+        name: "zone",
+        default: "that of the cluster, mostly UTC",
+        becomes: "timeZone",
+        says: "The time zone of the schedule.",
+        example: "\"Europe/Berlin\"",
+    },
+    takes: formatted(&format::ZONE),
 };
 
-pub(super) const ZONE_KEY: Key = Key {
-    name: "zone",
-    shape: Shape::Small(&ZONE),
-    default: "that of the cluster, mostly UTC",
-    becomes: "timeZone",
-    says: "The time zone of the schedule.",
-    example: "\"Europe/Berlin\"",
+pub(crate) static OVERLAP: Field<Overlap> = Field {
+    key: Key {
+        name: "overlap",
+        default: "skip",
+        becomes: "concurrencyPolicy",
+        says: "Behavior if the previous run is still going.",
+        example: "\"replace\"",
+    },
+    takes: words(),
 };
 
-pub(super) const OVERLAP: Key = Key {
-    name: "overlap",
-    shape: Shape::Word(&["skip", "allow", "replace"]),
-    default: "skip",
-    becomes: "concurrencyPolicy",
-    says: "What happens if it is time and the last run is not over.",
-    example: "\"replace\"",
-};
+/// The keys of tasks alone.
+pub(super) static TASK: Group = &[&SCHEDULE, &ZONE, &OVERLAP, &RETRIES, &TIMEOUT];
 
 /// `[task.NAME]`.
-pub(super) static TASK: TableShape = TableShape {
-    what: "a task",
-    short_for: &[],
-    one_of: &["image", "build"],
-    keys: &[
-        LIKE,
-        DROP,
-        IMAGE_KEY,
-        BUILD_KEY,
-        PROGRAM,
-        ARGS,
-        WORKDIR,
-        RUN_AS,
-        CONFINE,
-        USE_KEY,
-        ENV,
-        MOUNT_KEY,
-        NETWORK,
-        AFTER,
-        CPU,
-        MEMORY,
-        SCHEDULE_KEY,
-        ZONE_KEY,
-        OVERLAP,
-        RETRIES,
-        TIMEOUT,
-        PLACE,
-        PLATFORM_KEY,
-        STOP_WITHIN,
-        BEFORE_STOP_KEY,
-        RIGHTS,
-        ROLE,
-        LABEL,
-        NOTE,
-        PULL,
-    ],
-};
+pub(crate) static TASK_TABLE: TableShape =
+    TableShape { what: "a task", short: None, one_of: IMAGE_OR_BUILD, groups: &[CONTAINER, WORKLOAD, TASK] };

@@ -1,7 +1,8 @@
 use std::path::Path;
 
-use super::{TABLES, verify};
+use super::{AnyField, Key, TABLES, verify};
 use crate::diag::Sink;
+use crate::grammar::word::Word as _;
 use crate::source::Sources;
 use crate::syntax;
 
@@ -14,36 +15,75 @@ fn verdict(table: &'static super::TableShape, key: &str, value: &str) -> Vec<Str
     let mut sink = Sink::default();
     let node = syntax::parse(&text, file, &mut sink);
     verify(table, &node, &sources, &mut sink);
-    sink.take().into_iter().map(|problem| format!("{}: {}", problem.rule, problem.message)).collect()
+    sink.take().into_iter().map(|problem| format!("{}: {}", problem.rule.name, problem.message)).collect()
 }
 
-fn every_key() -> impl Iterator<Item = (&'static super::TableShape, &'static super::Key)> {
+fn every_field() -> impl Iterator<Item = (&'static super::TableShape, &'static dyn AnyField)> {
     let tables = TABLES.iter().map(|(_, table)| *table);
-    tables.flat_map(|table| table.keys.iter().map(move |key| (table, key)))
+    tables.flat_map(|table| table.fields().map(move |field| (table, field)))
 }
 
 #[test]
 fn every_example_fits_its_key() {
-    for (table, key) in every_key() {
-        assert_eq!(verdict(table, key.name, key.example), [""; 0], "{} = {}", key.name, key.example);
+    for (table, field) in every_field() {
+        let Key { name, example, .. } = field.key();
+        assert_eq!(verdict(table, name, example), [""; 0], "{name} = {example}");
     }
 }
 
 #[test]
 fn every_key_refuses_what_it_does_not_take() {
-    // A date fits nothing; whatever a key takes, it must say so.
-    for (table, key) in every_key() {
-        let found = verdict(table, key.name, "2026-11-24");
-        assert_eq!(found.len(), 1, "{}: {found:?}", key.name);
-        assert!(found[0].starts_with("wrong-type") && found[0].contains(key.name), "{found:?}");
+    // No key takes a date, and each must say so.
+    for (table, field) in every_field() {
+        let name = field.key().name;
+        let found = verdict(table, name, "2026-11-24");
+        assert_eq!(found.len(), 1, "{name}: {found:?}");
+        assert!(found[0].starts_with("wrong-type") && found[0].contains(name), "{found:?}");
     }
 }
 
 #[test]
-fn keys_are_told_in_sentences_and_are_there_once() {
-    for (table, key) in every_key() {
-        assert!(key.says.ends_with('.') && key.says.starts_with(char::is_uppercase), "{}", key.says);
-        assert!(!key.default.is_empty(), "{}", key.name);
-        assert_eq!(table.keys.iter().filter(|other| other.name == key.name).count(), 1, "{}", key.name);
+fn keys_are_described_in_sentences_and_are_there_once() {
+    for (table, field) in every_field() {
+        let Key { name, says, default, becomes, .. } = field.key();
+        assert!(says.ends_with('.') && says.starts_with(char::is_uppercase), "{says}");
+        assert!(!default.is_empty() && !becomes.is_empty(), "{name}");
+        assert_eq!(table.names().filter(|other| other == name).count(), 1, "{name}");
     }
+}
+
+/// What a reader puts in place of a key that is left out is what the reference says.
+#[test]
+fn defaults_are_read_from_their_words() {
+    use std::time::Duration;
+
+    use super::{build, container, health, network, port, service, target, task, volume, workload};
+    use crate::model::{Access, Confine, Entry, Overlap, Place, Protocol, Reach, Spell};
+
+    assert_eq!(port::PROTOCOL.default(), Some(Protocol::default()));
+    assert_eq!(port::REACH.default(), Some(Reach::default()));
+    assert_eq!(container::CONFINE.default(), Some(Confine::default()));
+    assert_eq!(container::SPELL.default(), Some(Spell::default()));
+    assert_eq!(volume::ACCESS.default(), Some(Access::default()));
+    assert_eq!(task::OVERLAP.default(), Some(Overlap::default()));
+    assert_eq!(target::ON.default(), Some(Place::default()));
+    assert_eq!(Entry::of(target::BY.key.default.split(';').next().unwrap()), Some(Entry::default()));
+    for (field, seconds) in
+        [(&health::EVERY, 5), (&health::TIMEOUT, 2), (&health::BOOT, 30), (&target::WITHIN, 600)]
+    {
+        assert_eq!(field.default(), Some(Duration::from_secs(seconds)));
+    }
+    for (field, number) in [
+        (&health::FAILS, 3),
+        (&health::RESTART_AFTER, 6),
+        (&task::RETRIES, 3),
+        (&service::MIN, 1),
+        (&service::LOAD, 80),
+    ] {
+        assert_eq!(field.default(), Some(number));
+    }
+    for field in [&network::CLOSED, &volume::EACH, &target::NAMESPACE_PRESENT, &workload::STRICT] {
+        assert_eq!(field.default(), Some(false));
+    }
+    assert_eq!(build::LARGEST.default().map(|size| size.size), Some(256 << 20));
 }

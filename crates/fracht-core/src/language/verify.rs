@@ -1,131 +1,130 @@
-//! The check of shapes: walks what was written beside the language and reports what does not fit.
+//! The check of shapes: compares a stack file with the language, and reports what does not fit.
 //!
-//! It sees the file before layers are merged, so that a mistake is found once however many targets
-//! there are. What must be there is left to the readers: a target states only a difference.
+//! It sees each file before layers are merged, so that a mistake is found once, however many targets there are. Whether
+//! a required key is there is left to the readers: a target has only what it overrides.
 
-use super::shape::{Grammar, Shape, TableShape};
-use crate::diag::suggest::{listing, nearest};
+use super::format::AnyFormat;
+use super::shape::{AnyField, Bounds, Shape, Short, TableShape, Words, example};
+use crate::diag::reading::{BAD_NAME, BAD_VALUE, UNKNOWN_KEY, WRONG_TYPE};
+use crate::diag::unknown::{listing, nearest};
 use crate::diag::{Diagnostic, Sink};
 use crate::grammar::name::NameKind;
-use crate::grammar::reference;
+use crate::grammar::reference::{self, RefKind};
+use crate::grammar::word::Word;
 use crate::source::{Sources, Span};
 use crate::tree::{Entries, Node, Value};
 
 /// Reports every key and value of `node` that does not fit `table`.
 pub(crate) fn verify(table: &'static TableShape, node: &Node, sources: &Sources, sink: &mut Sink) {
     if let Some(entries) = node.table() {
-        Walk { sources, sink }.table(table, entries);
+        Verify { sources, sink }.table(table, entries);
     }
 }
 
-/// Lists of texts that a process is started with.
-const PROCESS_TEXTS: [&str; 3] = ["args", "program", "run"];
+/// Whether a value is what a key takes.
+pub(crate) fn fits(field: &'static dyn AnyField, node: &Node, sources: &Sources) -> bool {
+    let mut sink = Sink::default();
+    Verify { sources, sink: &mut sink }.value(&field.shape(), node, field.key().name);
+    sink.is_empty()
+}
 
-struct Walk<'a> {
+struct Verify<'a> {
     sources: &'a Sources,
     sink: &'a mut Sink,
 }
 
-impl Walk<'_> {
+impl Verify<'_> {
     fn table(&mut self, table: &'static TableShape, entries: &Entries) {
         for (name, entry) in entries {
-            match table.keys.iter().find(|key| *key.name == **name) {
-                Some(key) => self.value(&key.shape, &entry.node, key.name),
+            match table.field(name) {
+                Some(field) => self.value(&field.shape(), &entry.node, field.key().name),
                 None => self.unknown_key(table, name, entry.key_span),
             }
         }
     }
 
     fn unknown_key(&mut self, table: &TableShape, name: &str, span: Span) {
-        if self.sink.counts_only("unknown-key", span) {
+        if self.sink.counts_only(&UNKNOWN_KEY, span) {
             return;
         }
-        let names = || table.keys.iter().map(|key| key.name);
         let what = table.what;
-        let mut problem = Diagnostic::new("unknown-key", format!("`{name}` is not a key of {what}."))
-            .at(span, "unknown key");
-        match nearest(name, names()) {
-            Some(near) => problem = problem.fix(span, near, format!("write `{near}`")),
-            None => problem = problem.help("Remove it, or use one of the keys that are allowed here."),
-        }
-        // All of them, however many there are: the right one may be any.
-        let all: Vec<&str> = names().collect();
-        self.sink.push(problem.help(format!("The keys of {what} are {}.", all.join(", "))));
+        let problem = Diagnostic::new(&UNKNOWN_KEY, format!("unknown key `{name}` in {what}"))
+            .at(span, format!("not a key of {what}"));
+        self.sink.push(match nearest(name, table.names()) {
+            Some(near) => problem.fix(span, near, format!("did you mean `{near}`?")),
+            // All of them, however many there are: any may be the right one.
+            None => problem.help(format!("valid keys: {}", table.names().collect::<Vec<_>>().join(", "))),
+        });
     }
 
-    fn value(&mut self, shape: &'static Shape, node: &Node, key: &str) {
+    fn value(&mut self, shape: &Shape, node: &Node, key: &str) {
         match (shape, &node.value) {
-            // Variables, arguments and keys of configs are looked at as a whole, by a rule of their own.
-            (shape, Value::Text(text))
-                if text.contains('\0')
-                    && !matches!(shape, Shape::Setting | Shape::ShortOr(..))
-                    && !PROCESS_TEXTS.contains(&key) =>
+            (_, Value::Tainted) => {}
+            (Shape::Table(table) | Shape::SecretSource(table), Value::Table(entries)) => {
+                self.table(table, entries);
+            }
+            (Shape::Table(TableShape { short: Some(short), .. }), value)
+                if !matches!(value, Value::List(_)) =>
             {
-                self.nul(node.span, key);
-            }
-            (_, Value::Tainted)
-            | (Shape::Text | Shape::Plain | Shape::Kept(_), Value::Text(_))
-            | (Shape::Boolean, Value::Boolean(_))
-            | (Shape::Setting, Value::Text(_) | Value::Integer(_) | Value::Float | Value::Boolean(_)) => {}
-            (Shape::Any, value) => self.any(value, node, key),
-            (Shape::Number(least, most), Value::Integer(number)) => {
-                if number < least || number > most {
-                    self.out_of_range(node.span, key, *number, (*least, *most));
+                if short.shape().fits_type(value) {
+                    self.value(&short.shape(), node, key);
+                } else {
+                    self.wrong_type(shape, node, key);
                 }
-            }
-            // What a text with references comes to is known when it is read.
-            (Shape::TextOf(_), Value::Text(text)) if text.contains(['{', '}']) => {}
-            (Shape::Small(grammar) | Shape::TextOf(grammar), Value::Text(text)) => {
-                self.small(grammar, text, node.span, key);
-            }
-            (Shape::Small(grammar), Value::Integer(_) | Value::Float) if grammar.number => {
-                let text = self.sources.text(node.span).to_owned();
-                self.small(grammar, &text, node.span, key);
-            }
-            (Shape::Word(words), Value::Text(text)) => {
-                if !words.contains(&&**text) {
-                    self.wrong_word(words, text, node.span, key);
-                }
-            }
-            (Shape::Name(kind), Value::Text(text)) => self.name(*kind, text, node.span),
-            (Shape::Reference(kinds), Value::Text(text)) => {
-                self.reference(kinds, text, node.span, key);
             }
             (Shape::List(of) | Shape::OneOrList(of), Value::List(items)) => {
-                for item in items.iter() {
-                    self.value(of, item, key);
-                }
+                items.iter().for_each(|item| self.value(of, item, key));
             }
-            (Shape::Map(names, of), Value::Table(entries)) => {
+            (Shape::OneOrList(of), value) if of.fits_type(value) => self.value(of, node, key),
+            (Shape::Named(kind, of), Value::Table(entries)) => {
                 for (name, entry) in entries.iter() {
-                    self.name(*names, name, entry.key_span);
-                    // Notes take any text, and are started with no process.
-                    if key == "note" && entry.node.text().is_some_and(|text| text.contains('\0')) {
-                        self.nul(entry.node.span, name);
-                    }
+                    self.name(*kind, name, entry.key_span);
                     self.value(of, &entry.node, name);
                 }
             }
-            (Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table), Value::Table(entries)) => {
-                self.table(table, entries);
-            }
-            (Shape::OneOrList(of), _) => self.value(of, node, key),
-            (Shape::ShortOr(short, _), value) if !matches!(value, Value::List(_)) => {
-                self.value(short, node, key);
-            }
+            (Shape::Any, value) => self.any(value, node, key),
+            (shape, value) if shape.fits_type(value) => self.scalar(shape, node, key),
             _ => self.wrong_type(shape, node, key),
+        }
+    }
+
+    /// A value of the right type.
+    fn scalar(&mut self, shape: &Shape, node: &Node, key: &str) {
+        // Texts and arguments are checked as a whole, by a rule of their own.
+        let text = node.text().map_or("", |text| text);
+        if text.contains('\0') && !matches!(shape, Shape::Text | Shape::Argument | Shape::Scalar(_)) {
+            return self.nul(node.span, key);
+        }
+        match (shape, &node.value) {
+            (Shape::Integer(bounds), Value::Integer(number)) if !bounds.contain(*number) => {
+                self.out_of_range(bounds, *number, node.span, key);
+            }
+            // What a text with references resolves to is checked when it is read.
+            (Shape::Template(_), Value::Text(text)) if text.contains(['{', '}']) => {}
+            (Shape::Formatted(format) | Shape::Template(format), Value::Text(text)) => {
+                self.format(*format, text, node.span, key);
+            }
+            (Shape::Formatted(format), _) => {
+                self.format(*format, self.sources.text(node.span), node.span, key);
+            }
+            (Shape::Word(words), _) if !words.iter().any(|word| word == text) => {
+                self.wrong_word(*words, text, node.span, key);
+            }
+            (Shape::Name(kind), _) => self.name(*kind, text, node.span),
+            (Shape::Reference(kinds), _) => self.reference(kinds, text, node.span, key),
+            _ => {}
         }
     }
 
     fn nul(&mut self, span: Span, key: &str) {
         self.sink.push(
-            Diagnostic::new("bad-value", format!("`{key}` has a NUL character"))
+            Diagnostic::new(&BAD_VALUE, format!("`{key}` has a NUL character"))
                 .at(span, "ends there for every program")
                 .help("remove it"),
         );
     }
 
-    /// A value of any shape: dates are not among those of JSON, which it becomes.
+    /// A value of any shape. It becomes JSON, which has no dates.
     fn any(&mut self, value: &Value, node: &Node, key: &str) {
         match value {
             Value::Date => self.wrong_type(&Shape::Any, node, key),
@@ -139,108 +138,152 @@ impl Walk<'_> {
     }
 
     fn wrong_type(&mut self, shape: &Shape, node: &Node, key: &str) {
-        if self.sink.counts_only("wrong-type", node.span) {
+        if self.sink.counts_only(&WRONG_TYPE, node.span) {
             return;
         }
-        let found = node.value.kind();
-        let mut problem =
-            Diagnostic::new("wrong-type", format!("`{key}` takes {}, not {found}.", shape.noun()))
-                .at(node.span, format!("this is {found}"));
+        let (noun, found) = (shape.noun(), node.value.kind());
+        let problem = Diagnostic::new(&WRONG_TYPE, format!("`{key}` must be {noun}, found {found}"))
+            .at(node.span, format!("expected {noun}"));
         let written = self.sources.text(node.span);
-        problem = match (shape, &node.value) {
-            (Shape::List(_), Value::Text(_)) => {
-                problem.fix(node.span, format!("[{written}]"), "make it a list of one")
+        let short = shape.table().and_then(|table| table.short).map(Short::shape);
+        self.sink.push(match (short.as_ref().unwrap_or(shape), &node.value) {
+            (Shape::List(of), value) if of.fits_type(value) => {
+                problem.fix(node.span, format!("[{written}]"), "put it in a list")
             }
-            (Shape::Text | Shape::Plain, Value::Integer(_) | Value::Float | Value::Boolean(_)) => {
+            (Shape::String | Shape::Argument | Shape::Text | Shape::Name(_), value) if value.is_plain() => {
                 problem.fix(node.span, format!("\"{written}\""), "put it in quotes")
             }
-            (Shape::Number(..), Value::Text(text)) if text.parse::<i64>().is_ok() => {
-                problem.fix(node.span, text.to_string(), "write it without quotes")
+            (Shape::Integer(_), Value::Text(text)) if text.parse::<i64>().is_ok() => {
+                problem.fix(node.span, text.to_string(), "remove the quotes")
             }
             (Shape::Boolean, Value::Text(text)) if matches!(&**text, "true" | "false") => {
-                problem.fix(node.span, text.to_string(), "write it without quotes")
+                problem.fix(node.span, text.to_string(), "remove the quotes")
             }
-            (Shape::Small(grammar) | Shape::TextOf(grammar), _) => {
-                problem.help(format!("Write {}, such as {}.", grammar.what, grammar.example))
-            }
-            _ => problem.help(format!("It takes {}.", shape.words())),
-        };
-        self.sink.push(problem);
+            _ => problem.help(format!("for example `{key} = {}`", shape.example())),
+        });
     }
 
-    fn out_of_range(&mut self, span: Span, key: &str, number: i64, (least, most): (i64, i64)) {
-        // The range of ports has a rule of its own: people look for it by that name.
-        let port = (least, most) == (1, 65535);
-        let rule = if port { "port-range" } else { "bad-value" };
-        let what = if port { "a port number" } else { key };
+    fn out_of_range(&mut self, bounds: &Bounds, number: i64, span: Span, key: &str) {
+        let Bounds { least, most, rule } = bounds;
         self.sink.push(
-            Diagnostic::new(rule, format!("{number} is out of range for {what}."))
-                .at(span, format!("not from {least} to {most}"))
-                .help(format!("Write a number from {least} to {most}.")),
+            Diagnostic::new(rule, format!("`{key}` is out of range: {number}"))
+                .at(span, format!("must be {least} to {most}"))
+                .help(format!("write a number from {least} to {most}")),
         );
     }
 
-    fn small(&mut self, grammar: &Grammar, text: &str, span: Span, key: &str) {
-        if let Err(reason) = (grammar.check)(text) {
-            self.sink.push(
-                Diagnostic::new(grammar.rule, format!("`{text}` is not {}.", grammar.what))
-                    .at(span, format!("can't be `{key}`"))
-                    .help(format!("{}.", capital(&reason)))
-                    .help(format!("For example: {key} = {}", grammar.example)),
-            );
-        }
+    fn format(&mut self, format: &dyn AnyFormat, text: &str, span: Span, key: &str) {
+        let Err(reason) = format.check(text) else { return };
+        let about = format.about();
+        self.sink.push(
+            Diagnostic::new(about.rule, format!("invalid `{key}`: `{text}`"))
+                .at(span, reason)
+                .help(format!("write {}, for example `{key} = {}`", about.what, about.example)),
+        );
     }
 
-    fn wrong_word(&mut self, words: &'static [&'static str], text: &str, span: Span, key: &str) {
-        if self.sink.counts_only("bad-value", span) {
+    fn wrong_word(&mut self, words: Words, text: &str, span: Span, key: &str) {
+        if self.sink.counts_only(&BAD_VALUE, span) {
             return;
         }
-        let problem = Diagnostic::new("bad-value", format!("`{key}` can't be `{text}`."))
-            .at(span, "unknown word")
-            .help(format!("It is one of {}.", listing(words.iter().copied())));
-        self.sink.push(match nearest(text, words.iter().copied()) {
-            Some(near) => problem.fix(span, format!("\"{near}\""), format!("write `{near}`")),
-            None => problem,
+        let problem = Diagnostic::new(&BAD_VALUE, format!("invalid `{key}`: `{text}`"));
+        self.sink.push(match nearest(text, words.iter()) {
+            Some(near) => problem.at(span, "not one of its words").fix(
+                span,
+                format!("\"{near}\""),
+                format!("did you mean `{near}`?"),
+            ),
+            None => problem
+                .at(span, "not one of its words")
+                .help(format!("use one of: {}", listing(words.iter()))),
         });
     }
 
     fn name(&mut self, kind: NameKind, name: &str, span: Span) {
-        if let Err(problem) = kind.check(name) {
-            let mut diagnostic = Diagnostic::new("bad-name", format!("`{name}` can't be a name here."))
-                .at(span, "bad name")
-                .help(format!("{}.", capital(problem.reason)));
-            if let Some(instead) = problem.instead {
+        let Err(problem) = kind.check(name) else { return };
+        let diagnostic = Diagnostic::new(&BAD_NAME, format!("invalid name `{name}`")).at(span, problem.label);
+        self.sink.push(match problem.instead {
+            Some(instead) => {
                 let quote = if self.sources.text(span).starts_with(['"', '\'']) { "\"" } else { "" };
-                let replacement = format!("{quote}{instead}{quote}");
-                diagnostic = diagnostic.fix(span, replacement, format!("write `{instead}`"));
+                diagnostic.fix(span, format!("{quote}{instead}{quote}"), format!("write `{instead}`"))
             }
-            self.sink.push(diagnostic);
-        }
+            None => diagnostic.help(problem.reason),
+        });
     }
 
-    fn reference(&mut self, kinds: &'static [&'static str], text: &str, span: Span, key: &str) {
-        let problem =
-            |message: String| Diagnostic::new("bad-value", message).at(span, format!("can't be at `{key}`"));
-        let kinds_of = || listing(kinds.iter().copied());
-        match reference::parse(text) {
-            Ok(written) if kinds.contains(&written.kind) => {}
-            Ok(written) => {
-                let message = format!("A {} can't be used here.", written.kind);
-                self.sink.push(problem(message).help(format!("It takes a {}.", kinds_of())));
-            }
-            Err(reason) => {
-                let message = format!("`{text}` is not a reference.");
-                let kind = kinds.first().copied().unwrap_or("volume");
-                self.sink.push(
-                    problem(message).help(format!("{}; for example \"{kind}.NAME\".", capital(reason))),
-                );
-            }
-        }
+    fn reference(&mut self, kinds: &[RefKind], text: &str, span: Span, key: &str) {
+        let expected = format!("expected a reference such as `{}`", example(kinds));
+        let written = reference::parse(text);
+        let kind = match &written {
+            Ok(written) if kinds.contains(&written.kind) => return,
+            Ok(written) => Some(written.kind.word()),
+            Err(_) => None,
+        };
+        let message = match kind {
+            Some(kind) => format!("`{key}` does not accept a {kind}"),
+            None => format!("invalid `{key}`: `{text}`"),
+        };
+        let names = kinds.iter().map(|kind| format!("`{}.NAME`", kind.word())).collect::<Vec<_>>();
+        self.sink.push(
+            Diagnostic::new(&BAD_VALUE, message)
+                .at(span, expected)
+                .help(format!("write {}", names.join(" or "))),
+        );
     }
 }
 
-/// The sentence with a capital first letter, unless it begins with code or a number.
-fn capital(sentence: &str) -> String {
-    let mut chars = sentence.chars();
-    chars.next().map_or_else(String::new, |first| first.to_uppercase().collect::<String>() + chars.as_str())
+impl Shape {
+    /// Whether a value has the type that such a shape begins with; what is in it may be wrong.
+    fn fits_type(&self, value: &Value) -> bool {
+        match self {
+            Self::String
+            | Self::Argument
+            | Self::Text
+            | Self::Template(_)
+            | Self::Word(_)
+            | Self::Name(_)
+            | Self::Reference(_) => matches!(value, Value::Text(_)),
+            Self::Scalar(_) => matches!(value, Value::Text(_)) || value.is_plain(),
+            Self::Boolean => matches!(value, Value::Boolean(_)),
+            Self::Integer(_) => matches!(value, Value::Integer(_)),
+            Self::Formatted(format) => {
+                let number = matches!(value, Value::Integer(_) | Value::Float);
+                matches!(value, Value::Text(_)) || format.about().number && number
+            }
+            Self::OneOrList(of) => matches!(value, Value::List(_)) || of.fits_type(value),
+            Self::List(_) => matches!(value, Value::List(_)),
+            Self::Named(..) => matches!(value, Value::Table(_)),
+            Self::Table(table) => {
+                let short = table.short.is_some_and(|short| short.shape().fits_type(value));
+                matches!(value, Value::Table(_)) || short
+            }
+            // A string is the secret itself: its reader reports it.
+            Self::SecretSource(_) => matches!(value, Value::Table(_) | Value::Text(_)),
+            Self::Any => !matches!(value, Value::Date),
+        }
+    }
+
+    /// A value of the shape, as in a stack file.
+    fn example(&self) -> String {
+        match self {
+            Self::String | Self::Argument | Self::Text | Self::Scalar(_) => "\"text\"".into(),
+            Self::Boolean => "true".into(),
+            Self::Integer(bounds) => bounds.least.max(1).to_string(),
+            Self::Formatted(format) | Self::Template(format) => format.about().example.into(),
+            Self::Word(words) => format!("\"{}\"", words.iter().next().unwrap_or_default()),
+            Self::Name(kind) => format!("\"{}\"", kind.example()),
+            Self::Reference(kinds) => format!("\"{}\"", example(kinds)),
+            Self::OneOrList(of) => of.example(),
+            Self::List(of) => format!("[{}]", of.example()),
+            Self::Named(kind, of) => format!("{{ {} = {} }}", kind.example(), of.example()),
+            Self::Table(table) | Self::SecretSource(table) => match table.short {
+                Some(short) => short.shape().example(),
+                None => {
+                    let key = table.fields().next().map(AnyField::key);
+                    key.map_or_else(|| "{}".into(), |key| format!("{{ {} = {} }}", key.name, key.example))
+                }
+            },
+            Self::Any => "1".into(),
+        }
+    }
 }

@@ -1,69 +1,89 @@
 //! `[volume.NAME]`.
 
-use super::shape::{BYTES, Key, Shape, TableShape};
+use std::sync::Arc;
+
+use super::field::{BOOLEAN, Field, formatted, name, words};
+use super::format;
+use super::shape::{Key, TableShape};
 use crate::grammar::name::NameKind;
+use crate::grammar::quantity::Quantity;
+use crate::model::Access;
+
+pub(crate) static SIZE: Field<Quantity> = Field {
+    key: Key {
+        name: "size",
+        default: "required, unless it is present",
+        becomes: "requests.storage of the claim",
+        says: "How large it is.",
+        example: "\"20Gi\"",
+    },
+    takes: formatted(&format::SIZE),
+};
+pub(crate) static ACCESS: Field<Access> = Field {
+    key: Key {
+        name: "access",
+        default: "one-node",
+        becomes: "accessModes of the claim",
+        says: "How many nodes or pods may mount it at the same time.",
+        example: "\"many-nodes\"",
+    },
+    takes: words(),
+};
+pub(crate) static CLASS: Field<Arc<str>> = Field {
+    key: Key {
+        name: "class",
+        default: "the cluster's default",
+        becomes: "storageClassName of the claim",
+        says: "Storage class of the cluster.",
+        example: "\"fast\"",
+    },
+    takes: name(NameKind::Object),
+};
+pub(crate) static EACH: Field<bool> = Field {
+    key: Key {
+        name: "each",
+        default: "false",
+        becomes: "a claim template of the StatefulSet",
+        says: "Set to true to give each replica its own volume.",
+        example: "true",
+    },
+    takes: BOOLEAN,
+};
+pub(crate) static PRESENT: Field<Arc<str>> = Field {
+    key: Key {
+        name: "present",
+        default: "none",
+        becomes: "the name that pods mount; no claim is made",
+        says: "The name of a claim that is in the cluster already.",
+        example: "\"old-tides\"",
+    },
+    takes: name(NameKind::Object),
+};
+pub(crate) static NODE_FOLDER: Field<Arc<str>> = Field {
+    key: Key {
+        name: "node-folder",
+        default: "none",
+        becomes: "a PersistentVolume, and a claim bound to it",
+        says: "An existing folder on a node, used as storage.",
+        example: "\"/data/tides\"",
+    },
+    takes: name(NameKind::Path),
+};
+pub(crate) static NODE: Field<Arc<str>> = Field {
+    key: Key {
+        name: "node",
+        default: "any: the folder is the same on all of them",
+        becomes: "the node affinity of the PersistentVolume",
+        says: "The node that has that folder.",
+        example: "\"harbour-1\"",
+    },
+    takes: name(NameKind::LabelValue),
+};
 
 /// `[volume.NAME]`.
-pub(super) static VOLUME: TableShape = TableShape {
+pub(crate) static VOLUME_TABLE: TableShape = TableShape {
     what: "a volume",
-    short_for: &[],
-    one_of: &["present", "node-folder"],
-    keys: &[
-        Key {
-            name: "size",
-            shape: Shape::Small(&BYTES),
-            default: "required, unless it is present",
-            becomes: "requests.storage of the claim",
-            says: "How large it is.",
-            example: "\"20Gi\"",
-        },
-        Key {
-            name: "access",
-            shape: Shape::Word(&["one-node", "one-pod", "many-nodes", "many-readers"]),
-            default: "one-node",
-            becomes: "accessModes of the claim",
-            says: "Who may mount it at once.",
-            example: "\"many-nodes\"",
-        },
-        Key {
-            name: "class",
-            shape: Shape::Name(NameKind::Object),
-            default: "the cluster's default",
-            becomes: "storageClassName of the claim",
-            says: "The kind of storage, by the cluster's name for it.",
-            example: "\"fast\"",
-        },
-        Key {
-            name: "each",
-            shape: Shape::Boolean,
-            default: "false",
-            becomes: "a claim template of the StatefulSet",
-            says: "Whether each replica has one of its own, with a stable name.",
-            example: "true",
-        },
-        Key {
-            name: "present",
-            shape: Shape::Name(NameKind::Object),
-            default: "none",
-            becomes: "the name that pods mount; no claim is made",
-            says: "The name of a claim that is in the cluster already.",
-            example: "\"old-tides\"",
-        },
-        Key {
-            name: "node-folder",
-            shape: Shape::Name(NameKind::Path),
-            default: "none",
-            becomes: "a PersistentVolume, and a claim bound to it",
-            says: "A folder on a node, made by hand, that the storage is.",
-            example: "\"/data/tides\"",
-        },
-        Key {
-            name: "node",
-            shape: Shape::Name(NameKind::LabelValue),
-            default: "any: the folder is the same on all of them",
-            becomes: "the node affinity of the PersistentVolume",
-            says: "The node that has that folder.",
-            example: "\"harbour-1\"",
-        },
-    ],
+    short: None,
+    one_of: &[&PRESENT, &NODE_FOLDER],
+    groups: &[&[&SIZE, &ACCESS, &CLASS, &EACH, &PRESENT, &NODE_FOLDER, &NODE]],
 };

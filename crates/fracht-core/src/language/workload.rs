@@ -1,184 +1,229 @@
 //! The keys that services and tasks share, apart from those of their containers.
 
-use super::shape::{DURATION, Key, PATH, PLATFORM, Shape, TableShape};
-use crate::grammar::name::NameKind;
+use std::sync::Arc;
+use std::time::Duration;
 
-pub(super) const LIKE: Key = Key {
-    name: "like",
-    shape: Shape::OneOrList(&Shape::Reference(&["pattern"])),
-    default: "none",
-    becomes: "nothing: the settings stand as if they were written here",
-    says: "The patterns whose settings it starts from, later ones over earlier ones.",
-    example: "[\"pattern.rust\", \"pattern.small\"]",
+use super::field::{
+    BOOLEAN, Field, STRING, Table, Template, formatted, list, name, named, one_or_list, reference, scalar,
+    table, word_of, words,
 };
-pub(super) const DROP: Key = Key {
-    name: "drop",
-    shape: Shape::List(&Shape::Small(&PATH)),
-    default: "none",
-    becomes: "nothing: what is dropped is not there",
-    says: "Paths to take away from what earlier layers set, before this one is laid over them.",
-    example: "[\"env.DEBUG\", \"mount.\\\"/tmp\\\"\"]",
+use super::format;
+use super::shape::{Group, Key, Short, TableShape, Words};
+use crate::grammar::name::NameKind;
+use crate::grammar::platform::Platform;
+use crate::grammar::reference::{RefKind, Reference, References};
+use crate::grammar::resource;
+use crate::model::{Condition, Over};
+
+pub(crate) static LIKE: Field<Reference> = Field {
+    key: Key {
+        name: "like",
+        default: "none",
+        becomes: "nothing: the settings stand as if they were written here",
+        says: "The patterns whose settings it starts from, later ones over earlier ones.",
+        example: "[\"pattern.rust\", \"pattern.small\"]",
+    },
+    takes: one_or_list(reference(&[RefKind::Pattern])),
 };
-pub(super) const NETWORK: Key = Key {
-    name: "network",
-    shape: Shape::List(&Shape::Name(NameKind::Label)),
-    default: "the stack's common one",
-    becomes: "labels of the pod that the NetworkPolicies select",
-    says: "The networks it is in.",
-    example: "[\"front\", \"back\"]",
+pub(crate) static DROP: Field<Vec<String>> = Field {
+    key: Key {
+        name: "drop",
+        default: "none",
+        becomes: "nothing: what is dropped is not there",
+        says: "Paths to take away from what earlier layers set, before this one is laid over them.",
+        example: "[\"env.DEBUG\", \"mount.\\\"/tmp\\\"\"]",
+    },
+    takes: list(formatted(&format::PATH)),
 };
-pub(super) const AFTER: Key = Key {
-    name: "after",
-    shape: Shape::Map(NameKind::Label, &Shape::Word(&["started", "ready", "done"])),
-    default: "none",
-    becomes: "start gates: init containers that wait",
-    says: "What must be started, ready (services) or done (tasks) before it starts.",
-    example: "{ db = \"ready\", schema = \"done\" }",
+pub(crate) static NETWORK: Field<Arc<str>> = Field {
+    key: Key {
+        name: "network",
+        default: "the stack's common one",
+        becomes: "labels of the pod that the NetworkPolicies select",
+        says: "The networks it is in.",
+        example: "[\"front\", \"back\"]",
+    },
+    takes: list(name(NameKind::Label)),
 };
-pub(super) const SPREAD_KEY: Key = Key {
-    name: "spread",
-    shape: Shape::ShortOr(&Shape::Word(&["node", "zone"]), &SPREAD),
-    default: "as the cluster sees fit",
-    becomes: "a topology constraint; strict over nodes a rule that no two share one",
-    says: "Over what its pods are spread.",
-    example: "\"node\"",
+pub(crate) static AFTER: Field<Condition> = Field {
+    key: Key {
+        name: "after",
+        default: "none",
+        becomes: "start gates: init containers that wait",
+        says: "Services and tasks to wait for: until `started`, `ready` (services) or `done` (tasks).",
+        example: "{ db = \"ready\", schema = \"done\" }",
+    },
+    takes: named(NameKind::Label, words()),
 };
-pub(super) const PLACE: Key = Key {
-    name: "place",
-    shape: Shape::Map(NameKind::Qualified, &Shape::Setting),
-    default: "any node",
-    becomes: "nodeSelector",
-    says: "Labels that a node must have to run it.",
-    example: "{ disk = \"fast\" }",
+pub(crate) static SPREAD: Field<Table> = Field {
+    key: Key {
+        name: "spread",
+        default: "as the cluster sees fit",
+        becomes: "a topology constraint; strict over nodes a rule that no two share one",
+        says: "Spread the pods over nodes or zones.",
+        example: "\"node\"",
+    },
+    takes: table(&SPREAD_TABLE),
 };
-pub(super) const PLATFORM_KEY: Key = Key {
-    name: "platform",
-    shape: Shape::Small(&PLATFORM),
-    default: "any",
-    becomes: "nodeSelector by kubernetes.io/os and kubernetes.io/arch",
-    says: "The system and the processor that its image is made for.",
-    example: "\"linux/amd64\"",
+pub(crate) static PLACE: Field<Template> = Field {
+    key: Key {
+        name: "place",
+        default: "any node",
+        becomes: "nodeSelector",
+        says: "Labels that a node must have.",
+        example: "{ disk = \"fast\" }",
+    },
+    takes: named(NameKind::Qualified, scalar(References::Known)),
 };
-pub(super) const RIGHTS: Key = Key {
-    name: "rights",
-    shape: Shape::List(&Shape::Table(&RIGHT)),
-    default: "none, and no token of the cluster",
-    becomes: "ServiceAccount, Role and RoleBinding, and a token in the pod",
-    says: "What it may ask of the cluster, in its namespace.",
-    example: "[{ on = \"pods\", may = [\"get\", \"list\"] }]",
+pub(crate) static PLATFORM: Field<Platform> = Field {
+    key: Key {
+        name: "platform",
+        default: "any",
+        becomes: "nodeSelector by kubernetes.io/os and kubernetes.io/arch",
+        says: "The system and the processor that its image is made for.",
+        example: "\"linux/amd64\"",
+    },
+    takes: formatted(&format::PLATFORM),
 };
-pub(super) const ROLE: Key = Key {
-    name: "role",
-    shape: Shape::Name(NameKind::Label),
-    default: "none",
-    becomes: "the label app.kubernetes.io/component",
-    says: "Its part in the stack, for those who look.",
-    example: "\"database\"",
+pub(crate) static RIGHTS: Field<Table> = Field {
+    key: Key {
+        name: "rights",
+        default: "none, and no token of the cluster",
+        becomes: "ServiceAccount, Role and RoleBinding, and a token in the pod",
+        says: "Permissions for the cluster's API, within the namespace.",
+        example: "[{ on = \"pods\", may = [\"get\", \"list\"] }]",
+    },
+    takes: list(table(&RIGHT_TABLE)),
 };
-pub(super) const LABEL: Key = Key {
-    name: "label",
-    shape: Shape::Map(NameKind::Qualified, &Shape::Setting),
-    default: "none",
-    becomes: "labels of its objects and pods",
-    says: "More labels, for people and programs to find it by.",
-    example: "{ team = \"harbour\" }",
+pub(crate) static ROLE: Field<Arc<str>> = Field {
+    key: Key {
+        name: "role",
+        default: "none",
+        becomes: "the label app.kubernetes.io/component",
+        says: "Role in the stack, such as \"database\".",
+        example: "\"database\"",
+    },
+    takes: name(NameKind::Label),
 };
-pub(super) const NOTE: Key = Key {
-    name: "note",
-    shape: Shape::Map(NameKind::Qualified, &Shape::Setting),
-    default: "none",
-    becomes: "annotations of its main object and pods",
-    says: "More annotations, for programs to read.",
-    example: "{ \"harbour.example/pager\" = \"tides\" }",
+pub(crate) static LABEL: Field<Template> = Field {
+    key: Key {
+        name: "label",
+        default: "none",
+        becomes: "labels of its objects and pods",
+        says: "More labels, for people and programs to find it by.",
+        example: "{ team = \"harbour\" }",
+    },
+    takes: named(NameKind::Qualified, scalar(References::Known)),
 };
-pub(super) const PULL: Key = Key {
-    name: "pull",
-    shape: Shape::OneOrList(&Shape::Reference(&["secret"])),
-    default: "none",
-    becomes: "imagePullSecrets",
-    says: "The secrets with the logins of the images' registries; each has the key `.dockerconfigjson`.",
-    example: "\"secret.registry\"",
+pub(crate) static NOTE: Field<Template> = Field {
+    key: Key {
+        name: "note",
+        default: "none",
+        becomes: "annotations of its main object and pods",
+        says: "More annotations, for programs to read.",
+        example: "{ \"harbour.example/pager\" = \"tides\" }",
+    },
+    takes: named(NameKind::Qualified, scalar(References::Known)),
 };
-pub(super) const STOP_WITHIN: Key = Key {
-    name: "stop-within",
-    shape: Shape::Small(&DURATION),
-    default: "30s",
-    becomes: "terminationGracePeriodSeconds",
-    says: "How long it has to stop by itself.",
-    example: "\"2m\"",
+pub(crate) static PULL: Field<Reference> = Field {
+    key: Key {
+        name: "pull",
+        default: "none",
+        becomes: "imagePullSecrets",
+        says: "The secrets with the logins of the images' registries; each has the key `.dockerconfigjson`.",
+        example: "\"secret.registry\"",
+    },
+    takes: one_or_list(reference(&[RefKind::Secret])),
+};
+pub(crate) static STOP_WITHIN: Field<Duration> = Field {
+    key: Key {
+        name: "stop-within",
+        default: "30s",
+        becomes: "terminationGracePeriodSeconds",
+        says: "Time to shut down before it is killed.",
+        example: "\"2m\"",
+    },
+    takes: formatted(&format::DURATION),
+};
+
+pub(crate) static OVER: Field<Over> = Field {
+    key: Key {
+        name: "over",
+        default: "required",
+        becomes: "the topology key",
+        says: "Over nodes, or over zones of nodes.",
+        example: "\"zone\"",
+    },
+    takes: words(),
+};
+pub(crate) static STRICT: Field<bool> = Field {
+    key: Key {
+        name: "strict",
+        default: "false",
+        becomes: "DoNotSchedule; over nodes an anti-affinity",
+        says: "Set to true to keep a pod pending if the spread is not possible; with `node`, no two pods share a node.",
+        example: "true",
+    },
+    takes: BOOLEAN,
 };
 
 /// The long form of `spread`.
-pub(super) static SPREAD: TableShape = TableShape {
-    what: "a table of a spread",
-    short_for: &["over"],
+pub(crate) static SPREAD_TABLE: TableShape = TableShape {
+    what: "a spread table",
+    short: Some(Short::Key(&OVER)),
     one_of: &[],
-    keys: &[
-        Key {
-            name: "over",
-            shape: Shape::Word(&["node", "zone"]),
-            default: "required",
-            becomes: "the topology key",
-            says: "Over nodes, or over zones of nodes.",
-            example: "\"zone\"",
-        },
-        Key {
-            name: "strict",
-            shape: Shape::Boolean,
-            default: "false",
-            becomes: "DoNotSchedule; over nodes an anti-affinity",
-            says: "Whether a pod that can't be spread does not start; over nodes no two share one.",
-            example: "true",
-        },
-    ],
+    groups: &[&[&OVER, &STRICT]],
+};
+
+pub(crate) static ON: Field<Arc<str>> = Field {
+    key: Key {
+        name: "on",
+        default: "required",
+        becomes: "a resource of the Role",
+        says: "Resource name in the API, lowercase and plural.",
+        example: "\"pods\"",
+    },
+    takes: STRING,
+};
+pub(crate) static GROUP: Field<Arc<str>> = Field {
+    key: Key {
+        name: "group",
+        default: "that of the cluster's own kinds",
+        becomes: "an API group of the Role",
+        says: "The API group of the kind.",
+        example: "\"coordination.k8s.io\"",
+    },
+    takes: STRING,
+};
+pub(crate) static MAY: Field<Arc<str>> = Field {
+    key: Key {
+        name: "may",
+        default: "required",
+        becomes: "the verbs of the Role",
+        says: "What it may do with them.",
+        example: "[\"get\", \"list\"]",
+    },
+    takes: list(word_of(Words(|index| resource::VERBS.get(index).copied()))),
+};
+pub(crate) static ONLY: Field<Arc<str>> = Field {
+    key: Key {
+        name: "only",
+        default: "all of them",
+        becomes: "resourceNames of the Role",
+        says: "Limit the permission to objects with these names.",
+        example: "[\"leader\"]",
+    },
+    takes: list(STRING),
 };
 
 /// An entry of `rights`.
-pub(super) static RIGHT: TableShape = TableShape {
-    what: "a table of a right",
-    short_for: &[],
+pub(crate) static RIGHT_TABLE: TableShape = TableShape {
+    what: "a permission table",
+    short: None,
     one_of: &[],
-    keys: &[
-        Key {
-            name: "on",
-            shape: Shape::Plain,
-            default: "required",
-            becomes: "a resource of the Role",
-            says: "The kind of objects, as the cluster's API names it: in small letters, more than one.",
-            example: "\"pods\"",
-        },
-        Key {
-            name: "group",
-            shape: Shape::Plain,
-            default: "that of the cluster's own kinds",
-            becomes: "an API group of the Role",
-            says: "The API group of the kind.",
-            example: "\"coordination.k8s.io\"",
-        },
-        Key {
-            name: "may",
-            shape: Shape::List(&Shape::Word(&[
-                "get",
-                "list",
-                "watch",
-                "create",
-                "update",
-                "patch",
-                "delete",
-                "deletecollection",
-            ])),
-            default: "required",
-            becomes: "the verbs of the Role",
-            says: "What it may do with them.",
-            example: "[\"get\", \"list\"]",
-        },
-        Key {
-            name: "only",
-            shape: Shape::List(&Shape::Plain),
-            default: "all of them",
-            becomes: "resourceNames of the Role",
-            says: "The names of the objects that it is about.",
-            example: "[\"leader\"]",
-        },
-    ],
+    groups: &[&[&ON, &GROUP, &MAY, &ONLY]],
 };
+
+/// The keys that services, tasks and patterns share, apart from those of their containers.
+pub(super) static WORKLOAD: Group =
+    &[&LIKE, &DROP, &NETWORK, &AFTER, &PLACE, &PLATFORM, &STOP_WITHIN, &RIGHTS, &ROLE, &LABEL, &NOTE, &PULL];

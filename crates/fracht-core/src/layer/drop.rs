@@ -3,8 +3,10 @@
 use std::collections::{BTreeMap, HashSet};
 use std::sync::Arc;
 
+use crate::diag::reading::DROP_MISSES;
 use crate::diag::{Diagnostic, Sink};
 use crate::grammar::path;
+use crate::language::workload::DROP;
 use crate::source::Span;
 use crate::tree::{Entries, Node, Value};
 
@@ -25,8 +27,8 @@ impl Dropped {
 
 /// The paths that a table's `drop` names. What is no path has been reported by the check of shapes.
 pub(super) fn drops_of(node: &Node) -> Vec<Dropped> {
-    let Some(Value::List(items)) = node.at(&["drop"]).map(|node| &node.value) else { return Vec::new() };
-    let dropped = |item: &Node| Some(Dropped { path: path::parse(item.text()?).ok()?, span: item.span });
+    let Some(Value::List(items)) = DROP.node(node).map(|node| &node.value) else { return Vec::new() };
+    let dropped = |item: &Node| Some(Dropped { path: DROP.takes.read(&item.value, "")?, span: item.span });
     items.iter().filter_map(dropped).collect()
 }
 
@@ -72,9 +74,9 @@ fn table_at_mut<'t>(entries: &'t mut Entries, path: &[String]) -> Option<&'t mut
 pub(super) fn misses(dropped: &Dropped, sink: &mut Sink) {
     let shown = path::show(dropped.path.iter().map(String::as_str));
     sink.push(
-        Diagnostic::new("drop-misses", format!("There is no {shown} to drop."))
-            .at(dropped.span, "takes nothing away")
-            .help("Remove it, or name what an earlier layer set: a pattern, the stack file, another target."),
+        Diagnostic::new(&DROP_MISSES, format!("`drop` has no effect: `{shown}` not found"))
+            .at(dropped.span, "no effect")
+            .help("remove it, or name a value that a pattern, the stack or another target sets"),
     );
 }
 
@@ -96,7 +98,7 @@ mod tests {
         take_away(Arc::make_mut(entries), &drops, &mut sink);
         let missed: Vec<String> = sink.take().into_iter().map(|finding| finding.message).collect();
         let missing = ["a.c.d", "f.g", "f", "h", "a.b"];
-        assert_eq!(missed, missing.map(|path| format!("There is no {path} to drop.")));
+        assert_eq!(missed, missing.map(|path| format!("`drop` has no effect: `{path}` not found")));
         let left =
             |path: &[&str]| tree.at(path).and_then(Node::table).unwrap().keys().cloned().collect::<Vec<_>>();
         assert_eq!((left(&[]), left(&["a"])), (vec!["a".into(), "drop".into()], vec![]));

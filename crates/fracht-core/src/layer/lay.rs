@@ -5,29 +5,30 @@
 
 use std::sync::Arc;
 
-use crate::language::Shape;
+use crate::language::{Shape, Short};
 use crate::origin::Layer;
 use crate::tree::{Entries, Entry, Node, Value};
 
 /// Lays `over` on `base`; `shape` is the shape of both.
-pub(super) fn lay(base: &mut Entries, over: &Entries, shape: Option<&'static Shape>) {
-    let exclusive = shape.map_or(&[][..], exclusive);
-    if over.keys().any(|name| exclusive.contains(&&**name)) {
-        // Of keys of which a table has one, the later layer's one counts.
-        base.retain(|name, _| !exclusive.contains(&&**name) || over.contains_key(name));
+pub(super) fn lay(base: &mut Entries, over: &Entries, shape: Option<Shape>) {
+    let one_of = shape.and_then(|shape| shape.table()).map_or(&[][..], |table| table.one_of);
+    let is_one_of = |name: &str| one_of.iter().any(|field| field.key().name == name);
+    if over.keys().any(|name| is_one_of(name)) {
+        // Of keys of which a table has one, that of the later layer wins.
+        base.retain(|name, _| !is_one_of(name) || over.contains_key(name));
     }
     for (name, entry) in over {
         match base.get_mut(name) {
             None => _ = base.insert(Arc::clone(name), entry.clone()),
             Some(under) => {
-                let shape = shape.and_then(|shape| below(shape, name));
+                let shape = shape.and_then(|shape| shape.below(name));
                 lay_node(&mut under.node, &entry.node, shape);
             }
         }
     }
 }
 
-fn lay_node(base: &mut Node, over: &Node, shape: Option<&'static Shape>) {
+fn lay_node(base: &mut Node, over: &Node, shape: Option<Shape>) {
     let both_short = base.table().is_none() && over.table().is_none();
     if !both_short
         && let (Some(long_base), Some(long_over)) = (long_form(base, shape), long_form(over, shape))
@@ -43,40 +44,17 @@ fn lay_node(base: &mut Node, over: &Node, shape: Option<&'static Shape>) {
 }
 
 /// The table that a value is or stands for; `None` for one that is and stands for none.
-fn long_form(node: &Node, shape: Option<&'static Shape>) -> Option<Node> {
+fn long_form(node: &Node, shape: Option<Shape>) -> Option<Node> {
     if node.table().is_some() {
         return Some(node.clone());
     }
-    let Some(Shape::ShortOr(_, table)) = shape else { return None };
-    let scalar = matches!(node.value, Value::Text(_) | Value::Integer(_) | Value::Boolean(_));
-    if !scalar || table.short_for.is_empty() {
+    let Some(Short::Key(field)) = shape?.table()?.short else { return None };
+    if !matches!(node.value, Value::Text(_) | Value::Integer(_) | Value::Boolean(_)) {
         return None;
     }
-    let entry = |key: &&str| {
-        let node = Node { under: None, ..node.clone() };
-        (Arc::from(*key), Entry { key_span: node.span, node })
-    };
-    let entries = table.short_for.iter().map(entry).collect();
-    Some(Node { value: Value::Table(Arc::new(entries)), ..node.clone() })
-}
-
-/// The shape of key `name` in a table of shape `shape`.
-fn below(shape: &'static Shape, name: &str) -> Option<&'static Shape> {
-    match shape {
-        Shape::Map(_, of) => Some(of),
-        Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table) => {
-            table.keys.iter().find(|key| key.name == name).map(|key| &key.shape)
-        }
-        _ => None,
-    }
-}
-
-/// The keys of which a table has one.
-fn exclusive(shape: &'static Shape) -> &'static [&'static str] {
-    match shape {
-        Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table) => table.one_of,
-        _ => &[],
-    }
+    let inner = Node { under: None, ..node.clone() };
+    let entry = (Arc::from(field.key().name), Entry { key_span: node.span, node: inner });
+    Some(Node { value: Value::Table(Arc::new([entry].into_iter().collect())), ..node.clone() })
 }
 
 /// The value as one of `layer`.
@@ -113,12 +91,12 @@ mod tests {
     }
 
     /// The values without places and layers, short forms as what they stand for.
-    fn plain(node: &Node, shape: Option<&'static Shape>) -> String {
+    fn plain(node: &Node, shape: Option<Shape>) -> String {
         let long = long_form(node, shape);
         match (&node.value, long.as_ref().and_then(Node::table)) {
             (_, Some(entries)) => {
                 let field = |(name, entry): (&Arc<str>, &Entry)| {
-                    format!("{name}:{}", plain(&entry.node, shape.and_then(|shape| below(shape, name))))
+                    format!("{name}:{}", plain(&entry.node, shape.and_then(|shape| shape.below(name))))
                 };
                 let mut fields: Vec<String> = entries.iter().map(field).collect();
                 fields.sort();
@@ -132,7 +110,7 @@ mod tests {
     fn laid(base: &Node, over: &Node) -> Node {
         let mut base = base.clone();
         if let (Value::Table(entries), Some(over)) = (&mut base.value, over.table()) {
-            lay(Arc::make_mut(entries), over, Some(&WORKLOAD));
+            lay(Arc::make_mut(entries), over, Some(WORKLOAD));
         }
         base
     }
@@ -180,7 +158,7 @@ mod tests {
         fn laying_is_associative(a in layer(), b in layer(), c in layer()) {
             let first = laid(&laid(&a, &b), &c);
             let second = laid(&a, &laid(&b, &c));
-            prop_assert_eq!(plain(&first, Some(&WORKLOAD)), plain(&second, Some(&WORKLOAD)));
+            prop_assert_eq!(plain(&first, Some(WORKLOAD)), plain(&second, Some(WORKLOAD)));
         }
 
         /// A value that a layer drops and sets is what it is when the layer only sets it.
@@ -200,7 +178,7 @@ mod tests {
             let whole = laid(&dropped, &over);
             for name in &names {
                 let (got, set) = (whole.at(&[&**name]).unwrap(), over.at(&[&**name]).unwrap());
-                let shape = below(&WORKLOAD, name);
+                let shape = WORKLOAD.below(name);
                 prop_assert_eq!(plain(got, shape), plain(set, shape));
             }
         }

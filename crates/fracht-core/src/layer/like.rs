@@ -4,15 +4,19 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::lay_part;
-use crate::diag::suggest::Unknown;
+use crate::diag::reading::LIKE_CYCLE;
+use crate::diag::unknown::Unknown;
 use crate::diag::{Diagnostic, Sink};
-use crate::grammar::reference;
-use crate::language::{PATTERN, Shape};
+use crate::grammar::reference::{RefKind, Reference};
+use crate::grammar::word::Word;
+use crate::language::pattern::PATTERN_TABLE;
+use crate::language::workload::{DROP, LIKE};
+use crate::language::{Field, Shape};
 use crate::source::Span;
-use crate::tree::{Entries, Entry, Node, Value};
+use crate::tree::{Entries, Entry, Node};
 
 /// The shape of a service, a task or a pattern: a pattern has the keys of all.
-pub(super) static WORKLOAD: Shape = Shape::Table(&PATTERN);
+pub(super) const WORKLOAD: Shape = Shape::Table(&PATTERN_TABLE);
 
 /// How many patterns, or targets, may be like each other in a row: more are none that people follow.
 pub(super) const DEEPEST: usize = 100;
@@ -20,7 +24,7 @@ pub(super) const DEEPEST: usize = 100;
 /// Reports a row of patterns or targets that is too long.
 pub(super) fn too_deep(what: &str, span: Span, sink: &mut Sink) {
     sink.push(
-        Diagnostic::new("like-cycle", format!("more than {DEEPEST} {what} are like each other in a row"))
+        Diagnostic::new(&LIKE_CYCLE, format!("more than {DEEPEST} {what} are like each other in a row"))
             .at(span, "one too many")
             .help("put what they share into one of them"),
     );
@@ -29,6 +33,8 @@ pub(super) fn too_deep(what: &str, span: Span, sink: &mut Sink) {
 /// The patterns of a stack, laid together as they are asked for.
 pub(super) struct Patterns {
     written: Entries,
+    /// Set if the patterns could not be read at all: any name may be one of them.
+    unread: bool,
     /// Each with how many it is like in a row.
     together: BTreeMap<String, (Arc<Entries>, usize)>,
     /// Those that are being laid together, with the place that asked for each.
@@ -37,8 +43,9 @@ pub(super) struct Patterns {
 
 impl Patterns {
     pub(super) fn new(written: Option<Entry>) -> Self {
+        let unread = written.as_ref().is_some_and(|entry| entry.node.table().is_none());
         let written = written.and_then(|entry| entry.node.table().cloned()).unwrap_or_default();
-        Self { written, together: BTreeMap::new(), open: Vec::new() }
+        Self { written, unread, together: BTreeMap::new(), open: Vec::new() }
     }
 
     /// What the patterns of a `like` say, later ones over earlier ones.
@@ -49,7 +56,7 @@ impl Patterns {
     /// The same, with how many patterns are like each other in a row.
     fn together_with_depth(&mut self, like: Option<&Node>, sink: &mut Sink) -> (Arc<Entries>, usize) {
         let (mut whole, mut deepest): (Arc<Entries>, usize) = (Arc::default(), 0);
-        for (name, span) in names("pattern", like) {
+        for (name, span) in names(&LIKE, like) {
             let (pattern, depth) = self.one(&name, span, sink);
             if depth >= DEEPEST {
                 too_deep("patterns", span, sink);
@@ -59,7 +66,7 @@ impl Patterns {
             if whole.is_empty() {
                 whole = pattern;
             } else {
-                super::lay::lay(Arc::make_mut(&mut whole), &pattern, Some(&WORKLOAD));
+                super::lay::lay(Arc::make_mut(&mut whole), &pattern, Some(WORKLOAD));
             }
         }
         (whole, deepest)
@@ -70,12 +77,14 @@ impl Patterns {
             return known.clone();
         }
         let Some(entry) = self.written.get(name).cloned() else {
-            let unknown = Unknown { what: "pattern", name, span, exact: false };
-            unknown.report(|| self.written.keys().map(|name| &**name), sink);
+            if !self.unread {
+                let unknown = Unknown::table(RefKind::Pattern.word(), name, span);
+                unknown.report(|| self.written.keys().map(|name| &**name), sink);
+            }
             return Default::default();
         };
         if let Some(at) = self.open.iter().position(|(open, _)| open == name) {
-            circle(self.open.get(at..).unwrap_or_default(), span, sink);
+            cycle(self.open.get(at..).unwrap_or_default(), span, sink);
             return Default::default();
         }
         if self.open.len() >= DEEPEST {
@@ -83,12 +92,12 @@ impl Patterns {
             return Default::default();
         }
         self.open.push((name.to_owned(), span));
-        let (mut whole, depth) = self.together_with_depth(entry.node.at(&["like"]), sink);
+        let (mut whole, depth) = self.together_with_depth(LIKE.node(&entry.node), sink);
         lay_part(&mut whole, &entry.node, sink);
         // What it is like and what it drops has been done; its users do not inherit it.
         let entries = Arc::make_mut(&mut whole);
-        entries.shift_remove("like");
-        entries.shift_remove("drop");
+        entries.shift_remove(LIKE.name());
+        entries.shift_remove(DROP.name());
         self.open.pop();
         self.together.insert(name.to_owned(), (Arc::clone(&whole), depth));
         (whole, depth)
@@ -104,30 +113,22 @@ impl Patterns {
     }
 }
 
-/// The names of a kind that a `like` lists, each with its place.
-pub(super) fn names(kind: &str, like: Option<&Node>) -> Vec<(String, Span)> {
-    let items: &[Node] = match like.map(|node| &node.value) {
-        Some(Value::List(items)) => items,
-        Some(Value::Text(_)) => like.map(std::slice::from_ref).unwrap_or_default(),
-        _ => &[],
-    };
-    let name = |item: &Node| {
-        // Another kind than the right one has been reported by the check of shapes.
-        let written = reference::parse(item.text()?).ok().filter(|written| written.kind == kind)?;
-        Some((written.name.to_owned(), item.span))
-    };
+/// The names that a `like` lists, each with its place. Anything else than a reference of the right kind is reported by
+/// the check of shapes.
+pub(super) fn names(field: &Field<Reference>, like: Option<&Node>) -> Vec<(String, Span)> {
+    let items = like.map(Node::items).unwrap_or_default();
+    let name = |item: &Node| Some((field.takes.read(&item.value, "")?.name.to_string(), item.span));
     items.iter().filter_map(name).collect()
 }
 
-/// Reports a circle: those that are open, and the place that closes it.
-pub(super) fn circle(open: &[(String, Span)], closing: Span, sink: &mut Sink) {
+/// Reports a cycle: the names that are open, and the place that closes it.
+pub(super) fn cycle(open: &[(String, Span)], closing: Span, sink: &mut Sink) {
     let mut names: Vec<&str> = open.iter().map(|(name, _)| name.as_str()).collect();
     names.extend(names.first().copied());
-    let mut problem =
-        Diagnostic::new("like-cycle", format!("These are like each other: {}.", names.join(" → ")))
-            .at(closing, "closes the circle");
+    let mut problem = Diagnostic::new(&LIKE_CYCLE, format!("`like` has a cycle: {}", names.join(" → ")))
+        .at(closing, "closes the cycle");
     for (name, span) in open.iter().skip(1) {
-        problem = problem.also(*span, format!("leads to {name}"));
+        problem = problem.also(*span, format!("leads to `{name}`"));
     }
-    sink.push(problem.help("Take one of these away; what both need can be a pattern of its own."));
+    sink.push(problem.help("remove one of these; move what both share into another pattern"));
 }

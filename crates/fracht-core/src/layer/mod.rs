@@ -13,7 +13,10 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use crate::diag::Sink;
-use crate::language::{ROOT, Shape, TARGET};
+use crate::language::stack::{PATTERN, SERVICE, TARGET, TASK};
+use crate::language::target::TARGET_TABLE;
+use crate::language::workload::{DROP, LIKE};
+use crate::language::{Field, ROOT, Shape, Table};
 use crate::origin::Layer;
 use crate::tree::{Entries, Entry, Node, Value};
 
@@ -23,16 +26,19 @@ use like::Patterns;
 pub use targets::Targets;
 
 /// The kinds of tables that can be like a pattern.
-const LIKE_PATTERNS: [&str; 2] = ["service", "task"];
+static LIKE_PATTERNS: [&Field<Table>; 2] = [&SERVICE, &TASK];
 
-static TARGET_SHAPE: Shape = Shape::Table(&TARGET);
+/// Whether a table of the stack holds services or tasks.
+fn is_like_patterns(kind: &str) -> bool {
+    LIKE_PATTERNS.iter().any(|field| field.name() == kind)
+}
 
 /// Marks what patterns and targets say as theirs.
 pub(crate) fn stamp_layers(root: &mut Node) {
     let Value::Table(entries) = &mut root.value else { return };
-    for kind in ["pattern", "target"] {
-        let layer = if kind == "pattern" { Layer::Pattern } else { Layer::Target };
-        let Some(entry) = Arc::make_mut(entries).get_mut(kind) else { continue };
+    for field in [&PATTERN, &TARGET] {
+        let layer = if field.name() == PATTERN.name() { Layer::Pattern } else { Layer::Target };
+        let Some(entry) = Arc::make_mut(entries).get_mut(field.name()) else { continue };
         let Value::Table(named) = &mut entry.node.value else { continue };
         for (index, (_, entry)) in Arc::make_mut(named).iter_mut().enumerate() {
             entry.node = stamped(&entry.node, layer(u16::try_from(index).unwrap_or(u16::MAX)));
@@ -60,17 +66,14 @@ pub(crate) fn layered(root: &Node, chain: &[&Node], sink: &mut Sink) -> Layered 
     let mut tree = root.clone();
     let Value::Table(entries) = &mut tree.value else { return Layered { tree, target: None } };
     let entries = Arc::make_mut(entries);
-    entries.shift_remove("target");
+    entries.shift_remove(TARGET.name());
     let mut own: Option<Node> = None;
     for target in chain {
         let mut drops = drops_of(target);
-        drops.retain(|dropped| {
-            !dropped.path.first().is_some_and(|kind| LIKE_PATTERNS.contains(&kind.as_str()))
-        });
+        drops.retain(|dropped| !dropped.path.first().is_some_and(|kind| is_like_patterns(kind)));
         take_away(entries, &drops, sink);
         for (kind, entry) in target.table().into_iter().flatten() {
-            let key = ROOT.keys.iter().find(|key| *key.name == **kind);
-            let Some(key) = key.filter(|_| !LIKE_PATTERNS.contains(&&**kind)) else { continue };
+            let Some(field) = ROOT.field(kind).filter(|_| !is_like_patterns(kind)) else { continue };
             let Some(under) = entries.get_mut(kind) else {
                 entries.insert(Arc::clone(kind), entry.clone());
                 continue;
@@ -82,17 +85,17 @@ pub(crate) fn layered(root: &Node, chain: &[&Node], sink: &mut Sink) -> Layered 
             }
             // What is no table has been reported by the check of shapes.
             if let (Value::Table(base), Some(over)) = (&mut under.node.value, entry.node.table()) {
-                lay(Arc::make_mut(base), over, Some(&key.shape));
+                lay(Arc::make_mut(base), over, Some(field.shape()));
             }
         }
         match (&mut own, target.table()) {
             (Some(Node { value: Value::Table(own), .. }), Some(over)) => {
-                lay(Arc::make_mut(own), over, Some(&TARGET_SHAPE));
+                lay(Arc::make_mut(own), over, Some(Shape::Table(&TARGET_TABLE)));
             }
             _ => own = Some((*target).clone()),
         }
     }
-    let mut patterns = Patterns::new(entries.shift_remove("pattern"));
+    let mut patterns = Patterns::new(entries.shift_remove(PATTERN.name()));
     patterns.check_all(sink);
     for kind in LIKE_PATTERNS {
         workloads(kind, entries, chain, &mut patterns, sink);
@@ -101,24 +104,32 @@ pub(crate) fn layered(root: &Node, chain: &[&Node], sink: &mut Sink) -> Layered 
 }
 
 /// Lays the services or the tasks together, each from its layers.
-fn workloads(kind: &str, entries: &mut Entries, chain: &[&Node], patterns: &mut Patterns, sink: &mut Sink) {
+fn workloads(
+    field: &Field<Table>,
+    entries: &mut Entries,
+    chain: &[&Node],
+    patterns: &mut Patterns,
+    sink: &mut Sink,
+) {
     let tables: Vec<Option<&Entries>> =
-        chain.iter().map(|target| target.at(&[kind]).and_then(Node::table)).collect();
+        chain.iter().map(|target| field.node(target).and_then(Node::table)).collect();
     let drops: Vec<Vec<Dropped>> = chain
         .iter()
         .map(|target| {
-            let of_kind = |dropped: &Dropped| dropped.path.first().is_some_and(|first| first == kind);
+            let of_kind = |dropped: &Dropped| dropped.path.first().is_some_and(|first| first == field.name());
             drops_of(target).into_iter().filter(of_kind).collect()
         })
         .collect();
     let added = tables.iter().flatten().flat_map(|table| table.iter());
     let added: Vec<(Arc<str>, Entry)> =
         added.map(|(name, entry)| (Arc::clone(name), entry.clone())).collect();
-    if let (None, Some((_, first))) = (entries.get(kind), added.first()) {
+    if let (None, Some((_, first))) = (entries.get(field.name()), added.first()) {
         let empty = Node { value: Value::Table(Arc::default()), ..first.node.clone() };
-        entries.insert(Arc::from(kind), Entry { key_span: first.key_span, node: empty });
+        entries.insert(Arc::from(field.name()), Entry { key_span: first.key_span, node: empty });
     }
-    let Some(Value::Table(laid)) = entries.get_mut(kind).map(|entry| &mut entry.node.value) else { return };
+    let Some(Value::Table(laid)) = entries.get_mut(field.name()).map(|entry| &mut entry.node.value) else {
+        return;
+    };
     let base = Arc::clone(laid);
     let laid = Arc::make_mut(laid);
     for (name, entry) in added {
@@ -157,9 +168,15 @@ fn workloads(kind: &str, entries: &mut Entries, chain: &[&Node], patterns: &mut 
                     .collect(),
             })
             .collect();
-        let plain = own.is_some_and(|own| own.at(&["like"]).is_none() && own.at(&["drop"]).is_none());
+        let plain = own.is_some_and(|own| LIKE.node(own).is_none() && DROP.node(own).is_none());
         if plain && parts.iter().all(|part| part.node.is_none() && part.drops.is_empty()) {
             return true; // nothing but the stack file says anything of it
+        }
+        // What is not a table is reported by the check of shapes, and stays as it is.
+        let mut layers = own.into_iter().chain(parts.iter().filter_map(|part| part.node));
+        if let Some(broken) = layers.find(|node| node.table().is_none()) {
+            entry.node = broken.clone();
+            return true;
         }
         let whole = together(own, &parts, patterns, sink);
         whole.is_some_and(|whole| {
@@ -177,7 +194,7 @@ fn together(
     sink: &mut Sink,
 ) -> Option<Arc<Entries>> {
     let mut layers = parts.iter().rev().map(|part| part.node).chain([own]).flatten();
-    let like = layers.find_map(|node| node.at(&["like"]));
+    let like = layers.find_map(|node| LIKE.node(node));
     let mut whole = patterns.of(like, sink);
     let mut exists = own.is_some();
     if let Some(own) = own {
@@ -202,6 +219,6 @@ fn together(
 fn lay_part(whole: &mut Arc<Entries>, node: &Node, sink: &mut Sink) {
     take_away(Arc::make_mut(whole), &drops_of(node), sink);
     if let Some(over) = node.table() {
-        lay(Arc::make_mut(whole), over, Some(&like::WORKLOAD));
+        lay(Arc::make_mut(whole), over, Some(like::WORKLOAD));
     }
 }

@@ -3,9 +3,12 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-use super::like::{DEEPEST, circle, names, too_deep};
+use super::like::{DEEPEST, cycle, names, too_deep};
 use crate::diag::Sink;
-use crate::diag::suggest::Unknown;
+use crate::diag::unknown::Unknown;
+use crate::grammar::reference::RefKind;
+use crate::grammar::word::Word;
+use crate::language::{stack, target};
 use crate::source::Span;
 use crate::tree::Node;
 
@@ -22,15 +25,17 @@ pub struct Targets {
 impl Targets {
     /// The targets that `root` names, or the one that a stack has that names none.
     pub(crate) fn of(root: &Node) -> Self {
-        let mut named: Vec<_> = root
-            .at(&["target"])
+        let mut named: Vec<_> = stack::TARGET
+            .node(root)
             .and_then(Node::table)
             .into_iter()
             .flatten()
             .map(|(name, entry)| (Arc::clone(name), Some(entry.node.clone())))
             .collect();
         if named.is_empty() {
-            named.push((DEFAULT.into(), None));
+            // What is not a table is reported by the check of shapes, and is no target that says nothing.
+            let broken = stack::TARGET.node(root).filter(|node| node.table().is_none());
+            named.push((DEFAULT.into(), broken.cloned()));
         }
         let by_name = named.iter().enumerate().map(|(index, (name, _))| (Arc::clone(name), index)).collect();
         Self { named, by_name }
@@ -60,10 +65,10 @@ impl Targets {
     fn follow<'a>(&'a self, index: usize, walk: &mut Walk<'a>, sink: &mut Sink) {
         let Some((name, Some(node))) = self.named.get(index) else { return };
         walk.open.push((name.to_string(), node.span));
-        for (other, span) in names("target", node.at(&["like"])) {
+        for (other, span) in names(&target::LIKE, target::LIKE.node(node)) {
             walk.steps += 1;
             if let Some(at) = walk.open.iter().position(|(open, _)| *open == other) {
-                circle(walk.open.get(at..).unwrap_or_default(), span, sink);
+                cycle(walk.open.get(at..).unwrap_or_default(), span, sink);
                 continue;
             }
             match self.find(&other) {
@@ -71,7 +76,7 @@ impl Targets {
                 Some(base) if walk.open.len() < DEEPEST => self.follow(base, walk, sink),
                 Some(_) => too_deep("targets", span, sink),
                 None => {
-                    let unknown = Unknown { what: "target", name: &other, span, exact: false };
+                    let unknown = Unknown::table(RefKind::Target.word(), &other, span);
                     unknown.report(|| self.names(), sink);
                 }
             }

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use crate::grammar::image::Image;
-use crate::origin::At;
+use crate::origin::Sourced;
 use crate::source::Span;
 
 /// An image made from a folder.
@@ -17,9 +17,9 @@ pub struct Build {
     /// The folder, resolved.
     pub source: PathBuf,
     /// The recipe, by its path in the folder.
-    pub recipe: At<Arc<str>>,
-    /// The image: the target's registry, the build's name, its tag.
-    pub image: Image,
-    /// Whether the target says to which registry it is pushed.
+    pub recipe: Sourced<Arc<str>>,
+    /// The image: the target's registry, the build's name, its tag; `None` if its tag could not be read.
+    pub image: Option<Image>,
+    /// Whether the target has a registry to push it to.
     pub has_registry: bool,
 }

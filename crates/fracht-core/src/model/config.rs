@@ -5,7 +5,7 @@ use std::ops::Deref;
 use std::sync::Arc;
 
 use super::Text;
-use crate::origin::{At, Origin};
+use crate::origin::{Origin, Sourced};
 use crate::source::Span;
 
 /// A set of keys with plain values.
@@ -16,7 +16,7 @@ pub struct Config {
     /// Where its name is written.
     pub span: Span,
     /// The name of the config in the cluster, if it is there already and not made here.
-    pub present: Option<At<Arc<str>>>,
+    pub present: Option<Sourced<Arc<str>>>,
     /// The keys, in the order of the file; those of `lines` behind those of `key`, then those of `files`.
     pub keys: ConfigKeys,
 }

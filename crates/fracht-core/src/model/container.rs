@@ -7,24 +7,25 @@ use super::{ConfigId, Health, Mount, SecretId, Text};
 use crate::grammar::image::Image;
 use crate::grammar::quantity::Bounds;
 use crate::grammar::user::User;
-use crate::origin::At;
+use crate::grammar::word::Word;
+use crate::origin::Sourced;
 use crate::source::Span;
 
 /// A container.
 #[derive(Clone, Debug)]
 pub struct Container {
     /// The image.
-    pub image: At<Image>,
+    pub image: Sourced<Image>,
     /// What is run instead of the image's own program.
     pub program: Option<Vec<Text>>,
     /// The arguments; `None` leaves the image's own.
     pub args: Option<Vec<Text>>,
     /// The folder to start in.
-    pub workdir: Option<At<Arc<str>>>,
+    pub workdir: Option<Sourced<Arc<str>>>,
     /// The user to run as.
-    pub user: Option<At<User>>,
+    pub user: Option<Sourced<User>>,
     /// What it may do on its node.
-    pub confine: At<Confine>,
+    pub confine: Sourced<Confine>,
     /// Configs and secrets whose keys are variables; later ones win over earlier ones.
     pub uses: Vec<Use>,
     /// The environment variables, in the order of the file; they win over those of `uses`.
@@ -34,11 +35,11 @@ pub struct Container {
     /// How to see that it works.
     pub health: Option<Health>,
     /// What happens before it is told to stop.
-    pub before_stop: Option<At<BeforeStop>>,
+    pub before_stop: Option<Sourced<BeforeStop>>,
     /// Processor.
-    pub cpu: Option<At<Bounds>>,
+    pub cpu: Option<Sourced<Bounds>>,
     /// Memory.
-    pub memory: Option<At<Bounds>>,
+    pub memory: Option<Sourced<Bounds>>,
 }
 
 /// A container beside that of a service, in the same pod.
@@ -86,17 +87,17 @@ pub enum UseSource {
 }
 
 /// How a key is spelt as a variable.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Spell {
     /// As it is.
+    #[default]
     Same,
     /// In capitals, with `_` for whatever a variable can't have: `feed.poll-every` is `FEED_POLL_EVERY`.
     Upper,
 }
 
-impl Spell {
-    /// Every spelling, by the word for it.
-    pub const WORDS: [(&'static str, Spell); 2] = [("same", Self::Same), ("upper", Self::Upper)];
+impl Word for Spell {
+    const WORDS: &'static [(&'static str, Self)] = &[("same", Self::Same), ("upper", Self::Upper)];
 }
 
 impl Use {
@@ -111,20 +112,20 @@ impl Use {
 }
 
 /// What a container may do on its node.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Confine {
     /// No more than the cluster's "restricted" pod security standard allows, and a file system to read only.
     Strict,
     /// What no ordinary image misses is taken away.
+    #[default]
     Normal,
     /// What the cluster allows.
     Off,
 }
 
-impl Confine {
-    /// Every one, by the word for it.
-    pub const WORDS: [(&'static str, Confine); 3] =
-        [("strict", Self::Strict), ("normal", Self::Normal), ("off", Self::Off)];
+impl Word for Confine {
+    const WORDS: &'static [(&'static str, Self)] =
+        &[("strict", Self::Strict), ("normal", Self::Normal), ("off", Self::Off)];
 }
 
 /// What happens before a container is told to stop.

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use crate::grammar::word::Word;
 use crate::source::Span;
 
 /// A change to an object that the stack becomes.
@@ -15,16 +16,44 @@ pub struct Patch {
     /// Where the two are written.
     pub span: Span,
     /// The change.
-    pub change: Change,
+    pub change: PatchChange,
 }
 
 /// How an object is changed.
 #[derive(Clone, Debug)]
-pub enum Change {
+pub enum PatchChange {
     /// A JSON Merge Patch (RFC 7396).
     Merge(Raw),
     /// A JSON Patch (RFC 6902): its operations, each with its place.
     Operations(Vec<(Raw, Span)>),
+}
+
+/// What an operation of a JSON Patch does (RFC 6902, section 4).
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum OperationKind {
+    /// Adds a value.
+    Add,
+    /// Removes a value.
+    Remove,
+    /// Replaces a value.
+    Replace,
+    /// Moves a value.
+    Move,
+    /// Copies a value.
+    Copy,
+    /// Tests that a value is there.
+    Test,
+}
+
+impl Word for OperationKind {
+    const WORDS: &'static [(&'static str, Self)] = &[
+        ("add", Self::Add),
+        ("remove", Self::Remove),
+        ("replace", Self::Replace),
+        ("move", Self::Move),
+        ("copy", Self::Copy),
+        ("test", Self::Test),
+    ];
 }
 
 /// A value of any shape, as JSON has them (RFC 8259). TOML has no null.

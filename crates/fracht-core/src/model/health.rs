@@ -4,7 +4,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use super::PortIndex;
-use crate::origin::At;
+use crate::origin::Sourced;
 use crate::source::Span;
 
 /// A check of health, from which readiness, restarts and the time to start follow.
@@ -15,15 +15,15 @@ pub struct Health {
     /// What is asked.
     pub probe: Probe,
     /// The time between two checks.
-    pub every: At<Duration>,
+    pub every: Sourced<Duration>,
     /// The time an answer may take.
-    pub timeout: At<Duration>,
+    pub timeout: Sourced<Duration>,
     /// The time the service may take to start.
-    pub boot: At<Duration>,
+    pub boot: Sourced<Duration>,
     /// Checks failed in a row until it gets no more traffic.
-    pub fails: At<u32>,
+    pub fails: Sourced<u32>,
     /// Checks failed in a row until it is restarted; 0: never.
-    pub restart_after: At<u32>,
+    pub restart_after: Sourced<u32>,
 }
 
 /// What a check asks.

@@ -40,12 +40,12 @@ mod workload;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use crate::origin::At;
+use crate::origin::Sourced;
 
 pub use build::Build;
 pub use config::{Config, ConfigKey, ConfigKeys, Content};
 pub use container::{BeforeStop, Confine, Container, Helper, Spell, Use, UseSource, Variable};
-pub use extra::{Change, Passed, Patch, Raw};
+pub use extra::{OperationKind, Passed, Patch, PatchChange, Raw};
 pub use health::{Health, Probe};
 pub use list::{Id, List};
 pub use mount::{Mount, Mounted, Scratch};
@@ -76,10 +76,12 @@ pub type NetworkId = Id<Network>;
 /// A stack under one target.
 #[derive(Clone, Debug)]
 pub struct Model {
+    /// Set if something in the stack could not be read, and is reported.
+    pub incomplete: bool,
     /// The stack's name.
-    pub name: At<Arc<str>>,
+    pub name: Sourced<Arc<str>>,
     /// What the stack is, in a line.
-    pub title: Option<At<Arc<str>>>,
+    pub title: Option<Sourced<Arc<str>>>,
     /// The target.
     pub target: Target,
     /// Services and tasks.

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::origin::At;
+use crate::origin::Sourced;
 use crate::source::Span;
 
 /// A network.
@@ -13,5 +13,5 @@ pub struct Network {
     /// Where its name is written.
     pub span: Span,
     /// Whether its members reach nothing but each other and the look-up of names.
-    pub closed: At<bool>,
+    pub closed: Sourced<bool>,
 }

@@ -3,7 +3,7 @@
 use std::net::IpAddr;
 use std::sync::Arc;
 
-use crate::origin::At;
+use crate::origin::Sourced;
 use crate::source::Span;
 
 /// Something outside of the stack.
@@ -14,7 +14,7 @@ pub struct Outside {
     /// Where its name is written.
     pub span: Span,
     /// Where it is.
-    pub place: At<OutsidePlace>,
+    pub place: Sourced<OutsidePlace>,
     /// Its ports by name, in the order of the file.
     pub ports: Vec<OutsidePort>,
 }
@@ -34,5 +34,5 @@ pub struct OutsidePort {
     /// Its name.
     pub name: Arc<str>,
     /// Its number.
-    pub number: At<u16>,
+    pub number: Sourced<u16>,
 }

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use crate::origin::At;
+use crate::origin::Sourced;
 use crate::source::Span;
 
 /// A set of keys with secret values.
@@ -14,7 +14,7 @@ pub struct Secret {
     /// Where its name is written.
     pub span: Span,
     /// The name of the secret in the cluster, if it is there already and not made here.
-    pub present: Option<At<Arc<str>>>,
+    pub present: Option<Sourced<Arc<str>>>,
     /// The keys.
     pub keys: Vec<SecretKey>,
 }

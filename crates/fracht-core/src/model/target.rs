@@ -5,7 +5,8 @@ use std::time::Duration;
 
 use super::SecretId;
 use crate::grammar::image::Image;
-use crate::origin::At;
+use crate::grammar::word::Word;
+use crate::origin::Sourced;
 
 /// A target.
 #[derive(Clone, Debug)]
@@ -13,15 +14,15 @@ pub struct Target {
     /// Its name.
     pub name: Arc<str>,
     /// What it is.
-    pub on: At<Place>,
+    pub on: Sourced<Place>,
     /// The namespace in the cluster.
-    pub namespace: At<Arc<str>>,
+    pub namespace: Sourced<Arc<str>>,
     /// Whether the namespace is there already and not made here.
     pub namespace_present: bool,
     /// The registry that built images are pushed to.
-    pub registry: Option<At<Arc<str>>>,
+    pub registry: Option<Sourced<Arc<str>>>,
     /// The domain under which the stack is reached.
-    pub domain: Option<At<Arc<str>>>,
+    pub domain: Option<Sourced<Arc<str>>>,
     /// The shared web entry.
     pub web: Web,
     /// What start gates are made of.
@@ -34,58 +35,50 @@ pub struct Target {
 #[derive(Clone, Debug)]
 pub struct Web {
     /// How the cluster is told of it.
-    pub by: At<Entry>,
+    pub by: Sourced<Entry>,
     /// The class of the entry, by the cluster's name for it.
-    pub class: Option<At<Arc<str>>>,
+    pub class: Option<Sourced<Arc<str>>>,
     /// The secret with the certificate; with it the entry speaks TLS.
-    pub tls: Option<At<SecretId>>,
+    pub tls: Option<Sourced<SecretId>>,
     /// The gateway that routes are for: its namespace, if it is another one, and its name.
     pub gateway: Option<(Option<Arc<str>>, Arc<str>)>,
 }
 
 /// How a cluster is told of a web entry.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Entry {
     /// By an Ingress.
+    #[default]
     Ingress,
     /// By an `HTTPRoute` for a gateway.
     Gateway,
 }
 
-impl Entry {
-    /// Every one, by the word for it.
-    pub const WORDS: [(&'static str, Entry); 2] = [("ingress", Self::Ingress), ("gateway", Self::Gateway)];
+impl Word for Entry {
+    const WORDS: &'static [(&'static str, Self)] = &[("ingress", Self::Ingress), ("gateway", Self::Gateway)];
 }
 
 /// What start gates are made of.
 #[derive(Clone, Debug)]
 pub struct Gate {
     /// The image of a gate that waits for a service: it has a shell and `nc`.
-    pub ready: At<Image>,
+    pub ready: Sourced<Image>,
     /// The image of a gate that waits for a task: it has a shell and `curl`.
-    pub done: At<Image>,
+    pub done: Sourced<Image>,
     /// How long a gate waits until it gives up.
-    pub within: At<Duration>,
+    pub within: Sourced<Duration>,
 }
 
 /// What a target is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Place {
     /// One machine, ports on localhost.
     Machine,
     /// A Kubernetes cluster.
+    #[default]
     Cluster,
 }
 
-impl Place {
-    /// Every place, by the word for it.
-    pub const WORDS: [(&'static str, Place); 2] = [("machine", Self::Machine), ("cluster", Self::Cluster)];
-
-    /// The word for it.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Machine => "machine",
-            Self::Cluster => "cluster",
-        }
-    }
+impl Word for Place {
+    const WORDS: &'static [(&'static str, Self)] = &[("machine", Self::Machine), ("cluster", Self::Cluster)];
 }

@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use crate::grammar::quantity::Quantity;
-use crate::origin::At;
+use crate::grammar::word::Word;
+use crate::origin::Sourced;
 use crate::source::Span;
 
 /// A piece of storage.
@@ -16,25 +17,26 @@ pub struct Volume {
     /// Something in it could not be read, and was reported.
     pub tainted: bool,
     /// How large it is.
-    pub size: At<Quantity>,
+    pub size: Sourced<Quantity>,
     /// Who may mount it at once.
-    pub access: At<Access>,
+    pub access: Sourced<Access>,
     /// The kind of storage, by the cluster's name for it; `None`: the cluster's default.
-    pub class: Option<At<Arc<str>>>,
+    pub class: Option<Sourced<Arc<str>>>,
     /// Whether each replica has one of its own.
-    pub each: At<bool>,
+    pub each: Sourced<bool>,
     /// The name of the claim in the cluster, if it is there already and not made here.
-    pub present: Option<At<Arc<str>>>,
+    pub present: Option<Sourced<Arc<str>>>,
     /// The folder on a node that the storage is, made by hand.
-    pub node_folder: Option<At<Arc<str>>>,
+    pub node_folder: Option<Sourced<Arc<str>>>,
     /// The node of that folder.
-    pub node: Option<At<Arc<str>>>,
+    pub node: Option<Sourced<Arc<str>>>,
 }
 
 /// Who may mount a volume at once.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Access {
     /// The pods of one node.
+    #[default]
     OneNode,
     /// One pod.
     OnePod,
@@ -44,9 +46,8 @@ pub enum Access {
     ManyReaders,
 }
 
-impl Access {
-    /// Every access, by the word for it.
-    pub const WORDS: [(&'static str, Access); 4] = [
+impl Word for Access {
+    const WORDS: &'static [(&'static str, Self)] = &[
         ("one-node", Self::OneNode),
         ("one-pod", Self::OnePod),
         ("many-nodes", Self::ManyNodes),

@@ -7,7 +7,8 @@ use super::{Container, Helper, Mount, NetworkId, Port, PortIndex, SecretId, Text
 use crate::grammar::platform::Platform;
 use crate::grammar::schedule::Schedule;
 use crate::grammar::share::Share;
-use crate::origin::At;
+use crate::grammar::word::Word;
+use crate::origin::Sourced;
 use crate::source::Span;
 
 /// A service or a task.
@@ -26,7 +27,7 @@ pub struct Workload {
     /// Containers beside it, in the order in which they start.
     pub helpers: Vec<Helper>,
     /// The networks it is in; none: the stack's common one.
-    pub networks: Vec<At<NetworkId>>,
+    pub networks: Vec<Sourced<NetworkId>>,
     /// What it waits for.
     pub after: Vec<After>,
     /// Over what its pods are spread.
@@ -34,19 +35,19 @@ pub struct Workload {
     /// Labels that a node must have to run it.
     pub place: Vec<(Arc<str>, Text)>,
     /// The system and the processor that a node must have.
-    pub platform: Option<At<Platform>>,
+    pub platform: Option<Sourced<Platform>>,
     /// What it may ask of the cluster.
     pub rights: Vec<Right>,
     /// Its part in the stack, for those who look.
-    pub role: Option<At<Arc<str>>>,
+    pub role: Option<Sourced<Arc<str>>>,
     /// More labels.
     pub labels: Vec<(Arc<str>, Text)>,
     /// More annotations.
     pub notes: Vec<(Arc<str>, Text)>,
     /// The secrets with the logins of registries.
-    pub pull: Vec<At<SecretId>>,
+    pub pull: Vec<Sourced<SecretId>>,
     /// How long it has to stop by itself.
-    pub stop_within: Option<At<Duration>>,
+    pub stop_within: Option<Sourced<Duration>>,
 }
 
 /// What is particular to services and to tasks.
@@ -64,11 +65,11 @@ pub struct ServicePart {
     /// Its ports, those of its helpers behind its own.
     pub ports: Vec<Port>,
     /// How many run at once.
-    pub replicas: At<Replicas>,
+    pub replicas: Sourced<Replicas>,
     /// How one version gives way to the next.
     pub rollout: Rollout,
     /// Whether each replica keeps a name of its own.
-    pub stable_names: At<bool>,
+    pub stable_names: Sourced<bool>,
 }
 
 /// How many replicas run.
@@ -109,30 +110,31 @@ impl Replicas {
 #[derive(Clone, Debug, Default)]
 pub struct Rollout {
     /// How many more than the replicas there may be meanwhile.
-    pub surge: Option<At<Share>>,
+    pub surge: Option<Sourced<Share>>,
     /// How many fewer there may be meanwhile.
-    pub down: Option<At<Share>>,
+    pub down: Option<Sourced<Share>>,
 }
 
 /// What only a task has.
 #[derive(Clone, Debug)]
 pub struct TaskPart {
     /// How often it is tried again after a failure.
-    pub retries: At<u32>,
+    pub retries: Sourced<u32>,
     /// How long it may take, all tries together.
-    pub timeout: Option<At<Duration>>,
+    pub timeout: Option<Sourced<Duration>>,
     /// When it runs; `None`: once for each change of it.
-    pub schedule: Option<At<Schedule>>,
+    pub schedule: Option<Sourced<Schedule>>,
     /// The time zone of the schedule (IANA name).
-    pub zone: Option<At<Arc<str>>>,
+    pub zone: Option<Sourced<Arc<str>>>,
     /// What happens if it is time and the last run is not over.
-    pub overlap: At<Overlap>,
+    pub overlap: Sourced<Overlap>,
 }
 
 /// What happens if it is time for a task whose last run is not over.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Overlap {
     /// It does not run this time.
+    #[default]
     Skip,
     /// Both run.
     Allow,
@@ -140,19 +142,18 @@ pub enum Overlap {
     Replace,
 }
 
-impl Overlap {
-    /// Every one, by the word for it.
-    pub const WORDS: [(&'static str, Overlap); 3] =
-        [("skip", Self::Skip), ("allow", Self::Allow), ("replace", Self::Replace)];
+impl Word for Overlap {
+    const WORDS: &'static [(&'static str, Self)] =
+        &[("skip", Self::Skip), ("allow", Self::Allow), ("replace", Self::Replace)];
 }
 
 /// Over what pods are spread.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Spread {
     /// Over what.
-    pub over: At<Over>,
+    pub over: Sourced<Over>,
     /// Whether two in one place are refused rather than avoided.
-    pub strict: At<bool>,
+    pub strict: Sourced<bool>,
 }
 
 /// What pods can be spread over.
@@ -164,16 +165,15 @@ pub enum Over {
     Zone,
 }
 
-impl Over {
-    /// Every one, by the word for it.
-    pub const WORDS: [(&'static str, Over); 2] = [("node", Self::Node), ("zone", Self::Zone)];
+impl Word for Over {
+    const WORDS: &'static [(&'static str, Self)] = &[("node", Self::Node), ("zone", Self::Zone)];
 }
 
 /// Something that a workload may ask of the cluster.
 #[derive(Clone, Debug)]
 pub struct Right {
     /// The resource, such as `pods`.
-    pub on: At<Arc<str>>,
+    pub on: Sourced<Arc<str>>,
     /// Its API group; empty for the core one.
     pub group: Arc<str>,
     /// The verbs.
@@ -204,19 +204,9 @@ pub enum Condition {
     Done,
 }
 
-impl Condition {
-    /// Every condition, by the word for it.
-    pub const WORDS: [(&'static str, Condition); 3] =
-        [("started", Self::Started), ("ready", Self::Ready), ("done", Self::Done)];
-
-    /// The word for it.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Started => "started",
-            Self::Ready => "ready",
-            Self::Done => "done",
-        }
-    }
+impl Word for Condition {
+    const WORDS: &'static [(&'static str, Self)] =
+        &[("started", Self::Started), ("ready", Self::Ready), ("done", Self::Done)];
 }
 
 impl Workload {

@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
 use std::ops::RangeInclusive;
 
-use crate::grammar::at::Outside;
-use crate::model::{Id, Model, Place, Port, PortIndex, Protocol, Reach, Workload, WorkloadId};
+use crate::grammar::at::At;
+use crate::model::{Model, Place, Port, PortIndex, Protocol, Reach, WorkloadId};
 use crate::source::Span;
 
 /// The numbers that a cluster hands out on its nodes, by default.
@@ -98,7 +98,7 @@ impl PortPlan {
         let mut entries = Vec::new();
         for (service, workload) in model.workloads.entries() {
             // Two ports of one number clash in the pod already.
-            let differs = workload.ports().iter().any(|port| port.inner.is_some());
+            let differs = workload.ports().iter().any(|port| port.as_number.is_some());
             for (index, port) in workload.ports().iter().enumerate() {
                 let port_index = PortIndex(index);
                 plan.claim_inside(service, port_index, port, differs);
@@ -129,7 +129,7 @@ impl PortEntry {
         self.port(model).is_some_and(|port| {
             model.target.on.value == Place::Cluster
                 && port.reach.value == Reach::Node
-                && matches!(port.at.map(|at| at.value), None | Some(Outside::Auto))
+                && matches!(port.at.map(|at| at.value), None | Some(At::Auto))
         })
     }
 }
@@ -139,7 +139,7 @@ fn shares(model: &Model, first: Owner, second: Owner) -> bool {
     let port = |owner: Owner| model.workloads[owner.service].port(owner.port);
     first.service == second.service
         && port(first).zip(port(second)).is_some_and(|(first, second)| {
-            first.inner_number() == second.inner_number() && first.protocol != second.protocol
+            first.as_number() == second.as_number() && first.protocol != second.protocol
         })
 }
 
@@ -174,8 +174,8 @@ impl Planner<'_> {
         let written = owner(port.number.span().unwrap_or(port.span));
         self.claim(Ground::Pod(service), port.protocol, port.number.value, written);
         if differs {
-            let inner = owner(port.inner_span());
-            self.claim(Ground::Inner(service), port.protocol, port.inner_number(), inner);
+            let inner = owner(port.as_span());
+            self.claim(Ground::Inner(service), port.protocol, port.as_number(), inner);
         }
     }
 
@@ -194,12 +194,12 @@ impl Planner<'_> {
         let Some(ground) = self.ground(entry.service, port.reach.value) else { return };
         let owner = Owner { service: entry.service, port: entry.port, span: outer_span(port) };
         let numbers: Vec<u16> = match (port.at.map(|at| at.value), ground) {
-            (Some(Outside::Fixed(number)), _) => vec![number],
-            (Some(Outside::Range(first, last)), Ground::Machine) => {
+            (Some(At::Fixed(number)), _) => vec![number],
+            (Some(At::Range(first, last)), Ground::Machine) => {
                 (first..=last).take(self.replicas(entry.service)).collect()
             }
             // An address of its own: nobody else has numbers there. On the nodes the cluster picks.
-            (None | Some(Outside::Auto), Ground::Balancer(_)) => vec![port.inner_number()],
+            (None | Some(At::Auto), Ground::Balancer(_)) => vec![port.as_number()],
             _ => return,
         };
         for number in &numbers {
@@ -217,10 +217,10 @@ impl Planner<'_> {
         }
         let owner = Owner { service: entry.service, port: entry.port, span: outer_span(port) };
         let first = match (port.at.map(|at| at.value), ground) {
-            (Some(Outside::From(first) | Outside::Range(first, _)), _) => first,
+            (Some(At::From(first) | At::Range(first, _)), _) => first,
             // Numbers below 1024 need special rights on most machines.
-            _ if port.inner_number() < 1024 => port.inner_number() + 8000,
-            _ => port.inner_number(),
+            _ if port.as_number() < 1024 => port.as_number() + 8000,
+            _ => port.as_number(),
         };
         let count = if ground == Ground::Machine { self.replicas(entry.service) } else { 1 };
         let mut next = first;
@@ -279,7 +279,7 @@ impl Planner<'_> {
 
 /// Where it is written at which number a port is to be found from outside.
 fn outer_span(port: &Port) -> Span {
-    port.at.and_then(|at| at.span()).unwrap_or_else(|| port.inner_span())
+    port.at.and_then(|at| at.span()).unwrap_or_else(|| port.as_span())
 }
 
 impl Owner {
@@ -292,15 +292,14 @@ impl Owner {
 }
 
 impl Ground {
-    /// The place in words.
-    pub fn words(self, model: &Model) -> String {
-        let name = |id: Id<Workload>| &model.workloads[id].name;
+    /// The place in words, as the end of a sentence about ports of it.
+    pub fn words(self) -> &'static str {
         match self {
-            Self::Pod(id) => format!("in the pod of {}", name(id)),
-            Self::Inner(id) => format!("at the inner address of {}", name(id)),
-            Self::Balancer(id) => format!("at the outer address of {}", name(id)),
-            Self::Machine => "on the machine".into(),
-            Self::Nodes => "on the nodes".into(),
+            Self::Pod(_) => "in the pod",
+            Self::Inner(_) => "at the internal address",
+            Self::Balancer(_) => "on the load balancer",
+            Self::Machine => "on the machine",
+            Self::Nodes => "on the nodes",
         }
     }
 }

@@ -8,75 +8,55 @@ use ignore::gitignore::{Gitignore, GitignoreBuilder};
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
+use crate::diag::reading::FILE_UNREADABLE;
 use crate::digest::Digest;
 use crate::files::{Files, MOST_BYTES, confine, reason};
-use crate::grammar::{image, quantity};
-use crate::model::{Build, Text};
-use crate::origin::At;
-use crate::resolve::Allow;
+use crate::grammar::image;
+use crate::language::build::{BUILD_TABLE, IGNORE, LARGEST, RECIPE, SOURCE, TAG};
+use crate::model::Build;
+use crate::origin::Sourced;
 use crate::tree::Entry;
 
-/// The most bytes of a file of a build, unless `largest` says more.
-const LARGEST: u64 = 256 << 20;
 /// The tag that stands for a digest of the content.
 const CONTENT: &str = "content";
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Build {
-    let fields = Fields::of(entry, reader);
+    let fields = Fields::of(entry, &BUILD_TABLE, reader);
     let owner = format!("build.{name}");
-    if fields.lacks("source") {
-        reader.missing(&owner, fields.span, "source", "\"./app\"");
-    }
-    let source = fields.plain(reader, "source");
-    let recipe = fields
-        .plain(reader, "recipe")
-        .unwrap_or(At::defaulted("Containerfile".into(), "the default of a build"));
-    let ignore = fields.plain(reader, "ignore");
-    let largest = fields.small(reader, "largest", quantity::bytes).map_or(LARGEST, |size| size.value.size);
-    let tag = fields.node("tag").and_then(|node| reader.text(node, Allow::Names));
-    let resolved = tag.as_ref().is_none_or(Text::is_resolved);
+    fields.require(reader, &owner, &SOURCE);
+    let source = fields.get(reader, &SOURCE);
+    let recipe = fields.get(reader, &RECIPE).unwrap_or_else(|| Sourced::defaulted(RECIPE.key.default.into()));
+    let ignore = fields.get(reader, &IGNORE);
+    let largest = fields.or_default(reader, &LARGEST).value.size;
+    let tag = fields.text(reader, &TAG);
     let folder = source.as_ref().and_then(|source| reader.path(source));
     let tag = match (tag.map(|tag| tag.plain()), &folder, &source) {
-        (Some(tag), ..) if tag != CONTENT => tag,
+        (Some(tag), ..) if tag != CONTENT => Some(tag),
+        (None, ..) if fields.entry(&TAG).is_some() => None,
         (_, Some(folder), Some(source)) => {
             let content = Content { files: reader.files, folder, largest };
             match content.digest(ignore.as_ref().map(|ignore| &*ignore.value), &recipe.value) {
-                Ok(digest) => format!("content-{digest}"),
+                Ok(digest) => Some(format!("content-{digest}")),
                 Err(problem) => {
                     reader.sink.push(
-                        Diagnostic::new(
-                            "file-unreadable",
-                            format!("The content of {owner} can't be read: {problem}."),
-                        )
-                        .at(source.span(), "")
-                        .help("Mend the file, or name it in the file of what to ignore."),
+                        Diagnostic::new(&FILE_UNREADABLE, format!("cannot read the content of `{owner}`"))
+                            .at(source.span(), problem)
+                            .help("fix the file, or add it to the ignore file"),
                     );
-                    "unread".into()
+                    None
                 }
             }
         }
-        _ => "unread".into(),
+        _ => None,
     };
-    if resolved && image::parse(&format!("a:{tag}")).is_err() {
-        let span = fields.node("tag").map(|node| node.span);
-        reader.sink.push(
-            Diagnostic::new("bad-value", format!("The tag of {owner} is not one."))
-                .at(span, format!("this is `{tag}`"))
-                .help("A tag has up to 128 letters, digits, _, . and -, and does not begin with . or -."),
-        );
-    }
     let registry = reader.symbols.facts.registry.clone();
     let repository = registry.map_or_else(|| name.to_string(), |registry| format!("{registry}/{name}"));
-    // A tag that is none has been reported; any other will do in its place.
-    let image = [tag.as_str(), "unread"]
-        .into_iter()
-        .find_map(|tag| image::parse(&format!("{repository}:{tag}")).ok());
     Build {
         name: Arc::clone(name),
         span: fields.span,
         source: folder.unwrap_or_default(),
         recipe,
-        image: image.unwrap_or_default(),
+        image: tag.and_then(|tag| image::parse(&format!("{repository}:{tag}")).ok()),
         has_registry: reader.symbols.facts.registry.is_some(),
     }
 }
@@ -108,10 +88,10 @@ impl Content<'_> {
         for (path, is_program) in found {
             let shown = path.display().to_string();
             let real = confine(self.files, self.folder, self.folder, &shown)
-                .map_err(|_| format!("{shown} is not there, or leads out of the folder"))?;
+                .map_err(|_| format!("{shown} not found, or outside the folder"))?;
             let bytes = self.files.read(&real, self.largest).map_err(|error| match error.kind() {
                 std::io::ErrorKind::FileTooLarge => {
-                    format!("{shown} has more than {} bytes; `largest` allows more", self.largest)
+                    format!("{shown} has more than {} bytes, the limit of `largest`", self.largest)
                 }
                 _ => format!("{shown}: {}", reason(&error)),
             })?;
@@ -134,7 +114,7 @@ impl Content<'_> {
                     builder.add_line(None, line).map_err(|error| format!("{name}: {error}"))?;
                 }
             }
-            _ if named.is_some() => return Err(format!("there is no {name}")),
+            _ if named.is_some() => return Err(format!("{name} not found")),
             _ => {}
         }
         builder.build().map_err(|error| format!("{name}: {error}"))

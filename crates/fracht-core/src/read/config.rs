@@ -5,82 +5,92 @@ use std::sync::Arc;
 use super::fields::Fields;
 use super::{Reader, Texts};
 use crate::diag::Diagnostic;
+use crate::diag::reading::{BAD_NAME, BAD_VALUE, BROKEN_LINE, DEFINED_TWICE, FILE_UNREADABLE, MISSING_KEY};
 use crate::grammar::lines;
 use crate::grammar::name::NameKind;
+use crate::grammar::reference::RefKind;
+use crate::language::AnyField;
+use crate::language::config::{CONFIG_TABLE, FILE, FILE_TABLE, FILES, KEY, KEYS, LINES, PRESENT, VALUE};
 use crate::model::{Config, ConfigKey, ConfigKeys, Content, Part, Text};
-use crate::origin::{At, Layer, Origin};
-use crate::resolve::Allow;
+use crate::origin::{Layer, Origin, Sourced};
+use crate::resolve::CONFIG;
 use crate::source::{Span, Syntax};
-use crate::tree::{Entry, Value};
+use crate::tree::Entry;
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Config {
     reader.tainted = false;
-    let fields = Fields::of(entry, reader);
+    let fields = Fields::of(entry, &CONFIG_TABLE, reader);
     let mut keys = ConfigKeys::default();
-    for (key, entry) in fields.map(reader, "key") {
+    for (key, entry) in fields.named(reader, &KEY) {
         if let Some(content) = content(reader, &format!("config.{name}/{key}"), entry) {
             keys.push(ConfigKey { name: Arc::clone(key), span: entry.key_span, content });
         }
     }
-    for written in fields.one_or_list(reader, "lines") {
+    for written in fields.list(reader, &LINES).unwrap_or_default() {
         for path in reader.files(&written) {
             read_lines(reader, &path, &mut keys);
         }
     }
-    for written in fields.one_or_list(reader, "files") {
+    for written in fields.list(reader, &FILES).unwrap_or_default() {
         for path in reader.files(&written) {
             read_file(reader, &path, &mut keys);
         }
     }
-    let present = fields.plain(reader, "present");
+    let present = fields.get(reader, &PRESENT);
     check_source(reader, name, &fields);
-    for key in fields.plains(reader, "keys").unwrap_or_default() {
+    for key in fields.list(reader, &KEYS).unwrap_or_default() {
         let span = key.span().unwrap_or(fields.span);
         keys.push(ConfigKey { name: key.value, span, content: Content::Present });
     }
     if reader.tainted {
-        reader.symbols.to_mut().set_incomplete("config", name);
+        reader.symbols.to_mut().set_incomplete(RefKind::Config, name);
     }
     Config { name: Arc::clone(name), span: fields.span, present, keys }
 }
 
-/// A config is in the cluster, and has a list of keys, or it is made here.
+/// A config exists in the cluster, with a list of keys, or it is generated, from keys, lines and files.
 fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
-    let span = |key: &str| fields.entry(key).map(|entry| entry.key_span);
-    let made = ["key", "lines", "files"].into_iter().find_map(span);
-    let help = "A config is made here (key, lines, files), or is present in the cluster \
-                (present = \"…\", keys = [\"…\"]).";
-    let problem = match (span("present"), made, span("keys")) {
-        (Some(present), Some(made), _) => {
-            let message = format!("config.{name} is made here and is in the cluster already.");
-            Diagnostic::new("bad-value", message).at(made, "this").also(present, "and this")
+    if fields.has_invalid(reader, &[&PRESENT, &KEYS]) {
+        return;
+    }
+    let span = |field| fields.entry(field).map(|entry| entry.key_span);
+    let sources: [&dyn AnyField; 3] = [&KEY, &LINES, &FILES];
+    let made = sources.into_iter().find_map(|field| Some((field.key().name, span(field)?)));
+    let problem = match (span(&PRESENT), made, span(&KEYS)) {
+        (Some(present), Some((key, made)), _) => {
+            Diagnostic::new(&BAD_VALUE, format!("`config.{name}` sets both `{key}` and `present`"))
+                .at(made, "`present` is also set")
+                .also(present, "already exists in the cluster")
+                .help(format!("remove `present`, or replace `{key}` by `keys = [\"…\"]`"))
         }
         (Some(present), None, None) => {
-            let message = format!("config.{name} does not say which keys it has.");
-            Diagnostic::new("missing-key", message).at(present, "`keys` is missing")
+            Diagnostic::new(&MISSING_KEY, format!("`keys` is missing in `config.{name}`"))
+                .at(present, "required by `present`")
+                .help("add them, for example `keys = [\"REGION\"]`")
         }
         (None, _, Some(keys)) => {
-            let message = format!("config.{name} lists keys but is not present.");
-            Diagnostic::new("bad-value", message).at(keys, "only for one that is in the cluster already")
+            Diagnostic::new(&BAD_VALUE, format!("`keys` in `config.{name}` needs `present`"))
+                .at(keys, "only for an existing config")
+                .help("add `present = \"NAME\"`, the name of the ConfigMap in the cluster")
+                .help("or define each key: `key.NAME = \"value\"`")
         }
         _ => return,
     };
-    reader.sink.push(problem.help(help));
+    reader.tainted = true;
+    reader.sink.push(problem);
 }
 
 /// Adds a file as a key of its name.
-fn read_file(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut ConfigKeys) {
+fn read_file(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, keys: &mut ConfigKeys) {
     let Some((_, bytes)) = reader.file(path) else { return };
     let Some(span) = path.span() else { return };
     let name: Arc<str> = path.value.rsplit('/').next().unwrap_or_default().into();
     if let Err(problem) = NameKind::Key.check(&name) {
         reader.sink.push(
-            Diagnostic::new("bad-name", format!("The file `{}` can't be a key by its name.", path.value))
-                .at(span, "")
-                .help(format!(
-                    "Here {}; rename the file, or name it: key.NAME = {{ file = \"…\" }}.",
-                    problem.reason
-                )),
+            Diagnostic::new(&BAD_NAME, format!("file name `{name}` is not a valid key"))
+                .at(span, problem.label)
+                .help(format!("name the key: `key.NAME = {{ file = \"{}\" }}`", path.value))
+                .help("or rename the file"),
         );
         return;
     }
@@ -93,34 +103,33 @@ fn read_file(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut ConfigKeys
 
 fn twice(reader: &mut Reader<'_>, name: &str, second: Span, first: Span) {
     reader.sink.push(
-        Diagnostic::new("defined-twice", format!("`{name}` is defined twice."))
+        Diagnostic::new(&DEFINED_TWICE, format!("`{name}` is defined twice"))
             .at(second, "defined again here")
             .also(first, "first defined here")
-            .help("Keep one of the two."),
+            .help("keep one of them"),
     );
 }
 
 fn content(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Content> {
-    if !matches!(entry.node.value, Value::Table(_)) {
-        return reader.text(&entry.node, Allow::Names).map(Content::Text);
+    let fields = Fields::of(entry, &FILE_TABLE, reader);
+    if let Some(node) = fields.short() {
+        return reader.text(node, &VALUE, CONFIG).map(Content::Text);
     }
-    let fields = Fields::of(entry, reader);
-    if fields.lacks("file") {
-        reader.missing(owner, fields.span, "file", "\"conf/settings.ini\"");
-    }
-    let path = fields.plain(reader, "file")?;
+    fields.require(reader, owner, &FILE);
+    let path = fields.get(reader, &FILE)?;
     let (_, bytes) = reader.file(&path)?;
     Some(Content::File { bytes, origin: path.origin })
 }
 
 /// Adds the keys of a file of `KEY=value` lines; one that is a key already is reported.
-fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut ConfigKeys) {
+fn read_lines(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, keys: &mut ConfigKeys) {
     let Some((resolved, bytes)) = reader.file(path) else { return };
     let Ok(text) = std::str::from_utf8(&bytes) else {
         reader.sink.push(
-            Diagnostic::new("file-unreadable", format!("The file `{}` is not UTF-8.", path.value))
-                .at(path.span(), "")
-                .help("Save it as UTF-8, or take it as a file: key.NAME = { file = \"…\" }."),
+            Diagnostic::new(&FILE_UNREADABLE, format!("`{}` is not UTF-8", path.value))
+                .at(path.span(), "not a text file")
+                .help("save it as UTF-8")
+                .help(format!("or take it as a file: `key.NAME = {{ file = \"{}\" }}`", path.value)),
         );
         return;
     };
@@ -130,16 +139,16 @@ fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut ConfigKey
     let file = sources.add(&resolved, &shown, text.into(), Syntax::Lines);
     let layer = match path.origin {
         Origin::Written { layer, .. } => layer,
-        Origin::Defaulted(_) => Layer::Stack,
+        Origin::Default => Layer::Stack,
     };
     let (settings, broken) = lines::parse(text);
     for line in broken {
         let span = Span::new(file, line.at);
         reader.sink.push(
-            Diagnostic::new("broken-line", "This line of a settings file can't be read.")
+            Diagnostic::new(&BROKEN_LINE, "invalid line in a settings file")
                 .at(span, line.reason)
                 .also(path.span(), "the file is named here")
-                .help("Write KEY=value; a value with spaces or # at its ends takes quotes."),
+                .help("write `KEY=value`; quote a value that starts or ends with a space or contains ` #`"),
         );
     }
     for setting in settings {
@@ -147,10 +156,10 @@ fn read_lines(reader: &mut Reader<'_>, path: &At<Arc<str>>, keys: &mut ConfigKey
         let name: Arc<str> = setting.key.into();
         if let Err(problem) = NameKind::Key.check(&name) {
             reader.sink.push(
-                Diagnostic::new("bad-name", format!("`{name}` is not the key of a config"))
-                    .at(span, problem.reason)
+                Diagnostic::new(&BAD_NAME, format!("invalid name `{name}`"))
+                    .at(span, problem.label)
                     .also(path.span(), "the file is named here")
-                    .help("rename it in the file"),
+                    .help(format!("{}; rename it in the file", problem.reason)),
             );
             continue;
         }

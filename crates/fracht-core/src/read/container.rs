@@ -1,4 +1,4 @@
-//! What every container has: those of services, tasks and helpers.
+//! What every container has: those of services, tasks and sidecars.
 
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
@@ -7,124 +7,133 @@ use super::fields::Fields;
 use super::health::{self, PodPorts};
 use super::{Reader, mount};
 use crate::diag::Diagnostic;
-use crate::diag::suggest::Unknown;
+use crate::diag::reading::{BAD_VALUE, DEFINED_TWICE, ENV_NAME, MISSING_KEY};
+use crate::diag::unknown::nearest;
 use crate::grammar::image::{self, Image};
 use crate::grammar::name::NameKind;
-use crate::grammar::{duration, quantity, reference, user};
-use crate::model::{BeforeStop, Confine, Container, Content, Mount, Spell, Text, Use, UseSource, Variable};
-use crate::origin::At;
-use crate::resolve::Allow;
-use crate::tree::{Entry, Node, Value};
+use crate::grammar::reference::{RefKind, Reference};
+use crate::grammar::word::Word;
+use crate::language::container::{
+    ARGS, BEFORE_STOP, BEFORE_STOP_TABLE, BUILD, CONFINE, CPU, ENV, FROM, IMAGE, IMAGE_OR_BUILD, MEMORY,
+    PREFIX, PROGRAM, RUN, SPELL, USE, USE_TABLE, USER, WAIT, WORKDIR,
+};
+use crate::language::health::HEALTH;
+use crate::language::mount::MOUNT;
+use crate::language::{Field, Template};
+use crate::model::{BeforeStop, Confine, Container, Content, Mount, Text, Use, UseSource, Variable};
+use crate::origin::Sourced;
+use crate::tree::Entry;
 
-/// Reads a container. `owner` is such as `service.api`; `ports` is `None` for a task: it
-/// has no ports, and no use for a check of health that a pattern has.
+/// Reads a container. `owner` is such as `service.api`. `ports` is `None` for a task: it has no ports, and a health
+/// check that a pattern gives it has no effect.
 pub(super) fn read(
     reader: &mut Reader<'_>,
     owner: &str,
     fields: &Fields<'_>,
     ports: Option<PodPorts<'_>>,
 ) -> Container {
-    let confine = fields.word(reader, "confine", &Confine::WORDS);
     let container = Container {
         image: image(reader, owner, fields),
-        program: fields.texts(reader, "program"),
-        args: fields.texts(reader, "args"),
-        workdir: fields.plain(reader, "workdir"),
-        user: fields.small(reader, "user", user::parse),
-        confine: confine.unwrap_or(At::defaulted(Confine::Normal, "the default of a container")),
+        program: fields.texts(reader, &PROGRAM),
+        args: fields.texts(reader, &ARGS),
+        workdir: fields.get(reader, &WORKDIR),
+        user: fields.get(reader, &USER),
+        confine: fields.or_default(reader, &CONFINE),
         uses: uses(reader, fields),
         env: env(reader, fields),
         mounts: mounts(reader, fields),
         health: fields
-            .entry("health")
+            .entry(&HEALTH)
             .zip(ports)
             .map(|(entry, ports)| health::read(reader, owner, entry, ports)),
         before_stop: before_stop(reader, owner, fields),
-        cpu: fields.small(reader, "cpu", quantity::cpu_bounds),
-        memory: fields.small(reader, "memory", quantity::byte_bounds),
+        cpu: fields.get(reader, &CPU),
+        memory: fields.get(reader, &MEMORY),
     };
     if let (Confine::Strict, Some(user)) = (container.confine.value, &container.user)
         && user.value.uid == 0
     {
         reader.tainted = true;
         reader.sink.push(
-            Diagnostic::new("bad-value", format!("{owner} is confined strictly, and runs as root."))
-                .at(user.span(), "the user 0 is root")
-                .also(container.confine.span(), "refuses root")
-                .help("Name another user, such as user = 10001, or write confine = \"normal\"."),
+            Diagnostic::new(
+                &BAD_VALUE,
+                format!("`{owner}` runs as root, which `confine = \"strict\"` forbids"),
+            )
+            .at(user.span(), "user 0 is root")
+            .also(container.confine.span(), "forbids root")
+            .help("use another user, for example `user = 10001`")
+            .help("or write `confine = \"normal\"`"),
         );
     }
     container
 }
 
-fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> At<Image> {
-    let none = || At::defaulted(Image::default(), "nothing else");
-    let build = fields.plain(reader, "build");
-    if build.is_none() && fields.node("build").is_some() {
-        return none(); // told by the check of shapes
-    }
-    if let Some(build) = build {
-        if let Some(entry) = fields.entry("image") {
+fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<Image> {
+    let unread = || Sourced::defaulted(Image::default());
+    if let Some(entry) = fields.entry(&BUILD) {
+        if let Some(image) = fields.entry(&IMAGE) {
+            reader.tainted = true;
             reader.sink.push(
-                Diagnostic::new("bad-value", format!("{owner} has an image and a build."))
-                    .at(entry.key_span, "`build` is given as well")
-                    .help("Keep one of the two."),
+                Diagnostic::new(&BAD_VALUE, format!("`{owner}` sets both `image` and `build`"))
+                    .at(image.key_span, "`build` is also set")
+                    .also(entry.key_span, "conflicts with `image`")
+                    .help("keep one of them"),
             );
         }
-        let image = reader.builds.get(&build.value).cloned();
-        if let (None, Some(span)) = (&image, build.span()) {
-            let unknown = Unknown { what: "build", name: &build.value, span, exact: false };
-            reader.tainted = true;
-            unknown.report(|| reader.builds.keys().map(|name| &**name), reader.sink);
-        }
-        return image.map_or_else(none, |value| At { value, origin: build.origin });
+        return built(reader, fields).unwrap_or_else(unread);
     }
-    if fields.lacks("image") {
-        // A target that lays something over a name that there is not looks like this.
-        let names = reader.symbols.names("workload");
+    if fields.lacks(&IMAGE) {
+        // A target that overrides a misspelled name looks like this.
         let name = owner.split_once('.').map_or(owner, |(_, name)| name);
-        let others: Vec<&str> = names.into_iter().filter(|other| *other != name).collect();
-        let near = crate::diag::suggest::nearest(name, others).map(str::to_owned);
-        reader.tainted = true;
-        let mut problem = Diagnostic::new("missing-key", format!("{owner} has no `image`."))
-            .at(fields.span, "`image` is missing")
-            .help("Add it, for example: image = \"registry.example/tidedesk/gateway:2.1\"");
-        if let Some(near) = near {
-            problem = problem.help(format!("Or did you mean `{near}`?"));
+        let names = reader.symbols.workload_names();
+        let near = nearest(name, names.into_iter().filter(|other| *other != name));
+        match near.map(str::to_owned) {
+            Some(near) => {
+                reader.tainted = true;
+                reader.sink.push(
+                    Diagnostic::new(&MISSING_KEY, format!("`image` is missing in `{owner}`"))
+                        .at(fields.span, "required here")
+                        .help(format!("did you mean `{near}`?"))
+                        .help(format!("or add an image, for example `image = {}`", IMAGE.key.example)),
+                );
+            }
+            None => fields.missing(reader, owner, IMAGE_OR_BUILD),
         }
-        reader.sink.push(problem);
     }
-    let node = fields.node("image");
-    node.and_then(|node| reader.image(node, &format!("The image of {owner}"))).unwrap_or_else(none)
+    reader.image(fields, &IMAGE).unwrap_or_else(unread)
+}
+
+/// The image of a build.
+fn built(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Sourced<Image>> {
+    let build = fields.get(reader, &BUILD)?;
+    let Some(image) = reader.builds.get(&build.value) else {
+        reader.unknown(RefKind::Build, &build.value, build.span()?);
+        return None;
+    };
+    let image = image.clone();
+    if image.is_none() {
+        reader.tainted = true; // its tag could not be read, and is reported
+    }
+    Some(Sourced { value: image?, origin: build.origin })
 }
 
 impl Reader<'_> {
-    /// An image reference that may have references in it; what it comes to must be one.
-    pub(super) fn image(&mut self, node: &Node, what: &str) -> Option<At<Image>> {
-        let text = self.text(node, Allow::Names).filter(Text::is_resolved)?;
-        let plain = text.plain();
-        match image::parse(&plain) {
-            Ok(value) => return Some(At { value, origin: text.origin }),
-            // Without references the check of shapes has said so.
-            Err(_) if text.is_plain() => {}
-            Err(reason) => {
-                self.tainted = true;
-                self.sink.push(
-                    Diagnostic::new("bad-value", format!("{what} comes to `{plain}`, which is none."))
-                        .at(text.origin.span(), "with its references resolved")
-                        .help(format!("Here {reason}.")),
-                );
-            }
-        }
-        None
+    /// An image reference.
+    pub(super) fn image(
+        &mut self,
+        fields: &Fields<'_>,
+        field: &'static Field<Template>,
+    ) -> Option<Sourced<Image>> {
+        let text = fields.text(self, field).filter(Text::is_resolved)?;
+        Some(Sourced { value: image::parse(&text.plain()).ok()?, origin: text.origin })
     }
 }
 
 fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Variable> {
     fields
-        .map(reader, "env")
+        .named(reader, &ENV)
         .filter_map(|(name, entry)| {
-            let value = reader.text(&entry.node, Allow::All)?;
+            let value = reader.text(&entry.node, &ENV.takes, "a variable")?;
             Some(Variable { name: Arc::clone(name), name_span: entry.key_span, value })
         })
         .collect()
@@ -133,12 +142,12 @@ fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Variable> {
 fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
     let mut mounts: Vec<Mount> = Vec::new();
     let mut places: HashMap<String, usize> = HashMap::new();
-    for (path, entry) in fields.map(reader, "mount") {
+    for (path, entry) in fields.named(reader, &MOUNT) {
         let Some(mount) = mount::read(reader, path, entry) else { continue };
         if path.split('/').find(|step| !step.is_empty()) == Some("proc") {
             reader.tainted = true;
             reader.sink.push(
-                Diagnostic::new("bad-value", format!("nothing can be mounted at `{path}`"))
+                Diagnostic::new(&BAD_VALUE, format!("nothing can be mounted at `{path}`"))
                     .at(mount.path_span, "the processes, which no runtime lets be covered")
                     .help("mount it somewhere else, for example at `/etc/NAME`"),
             );
@@ -148,7 +157,7 @@ fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
         if let Some(first) = first {
             reader.tainted = true;
             reader.sink.push(
-                Diagnostic::new("defined-twice", format!("two things are mounted at `{}`", first.path))
+                Diagnostic::new(&DEFINED_TWICE, format!("two things are mounted at `{}`", first.path))
                     .at(mount.path_span, "the same place")
                     .also(first.path_span, "first mounted here")
                     .help("keep one of the two, or change its path"),
@@ -166,100 +175,73 @@ fn place(path: &str) -> String {
     path.split('/').filter(|step| !step.is_empty()).collect::<Vec<_>>().join("/")
 }
 
-fn before_stop(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Option<At<BeforeStop>> {
-    let entry = fields.entry("before-stop")?;
-    let inner = Fields::of(entry, reader);
-    let run = inner.plains(reader, "run").filter(|run| !run.is_empty());
-    let wait = inner.small(reader, "wait", duration::some);
-    match (run, wait) {
+fn before_stop(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Option<Sourced<BeforeStop>> {
+    let entry = fields.entry(&BEFORE_STOP)?;
+    let inner = fields.table(reader, &BEFORE_STOP)?;
+    match (inner.entry(&RUN), inner.entry(&WAIT)) {
         (Some(run), None) => {
-            let command = run.into_iter().map(|word| word.value).collect();
-            Some(At { value: BeforeStop::Run(command), origin: entry.node.origin() })
+            let command = inner.list(reader, &RUN)?;
+            if run.node.items().is_empty() {
+                reader.empty(&format!("`before-stop` of `{owner}`"), &run.node, &RUN);
+            }
+            let command = command.into_iter().map(|word| word.value).collect();
+            Some(Sourced { value: BeforeStop::Run(command), origin: entry.node.origin() })
         }
-        (None, Some(wait)) => Some(wait.map(BeforeStop::Wait)),
+        (None, Some(_)) => Some(inner.get(reader, &WAIT)?.map(BeforeStop::Wait)),
         (Some(_), Some(wait)) => {
+            reader.tainted = true;
             reader.sink.push(
-                Diagnostic::new("bad-value", format!("{owner} does two things before it stops."))
-                    .at(wait.span(), "`run` is given as well")
-                    .help("Keep one of `run` and `wait`."),
+                Diagnostic::new(&BAD_VALUE, format!("`before-stop` of `{owner}` sets both `run` and `wait`"))
+                    .at(wait.key_span, "`run` is also set")
+                    .help("keep one of them"),
             );
             None
         }
         (None, None) => {
-            if inner.lacks("wait") {
-                reader.missing(&format!("before-stop of {owner}"), inner.span, "run", "[\"drain\"]");
-            }
+            inner.missing(reader, &format!("`before-stop` of `{owner}`"), BEFORE_STOP_TABLE.one_of);
             None
         }
     }
 }
 
 fn uses(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Use> {
-    let Some(Value::List(items)) = fields.node("use").map(|node| &node.value) else {
-        if let Some(node) = fields.node("use") {
-            reader.lose(node.span);
-        }
-        return Vec::new();
-    };
-    items.iter().filter_map(|item| one_use(reader, item)).collect()
+    fields.tables(reader, &USE).iter().filter_map(|entry| one_use(reader, entry)).collect()
 }
 
-fn one_use(reader: &mut Reader<'_>, item: &Node) -> Option<Use> {
-    let (from, prefix, spell) = if let Value::Table(_) = item.value {
-        let entry = Entry { key_span: item.span, node: item.clone() };
-        let fields = Fields::of(&entry, reader);
-        let Some(from) = fields.plain(reader, "from") else {
-            if fields.lacks("from") {
-                reader.missing("This use", item.span, "from", "\"config.app\"");
-            }
-            return None;
-        };
-        let prefix = fields.plain(reader, "prefix").map(|prefix| prefix.value).unwrap_or_default();
-        let spell = fields.word(reader, "spell", &Spell::WORDS).map_or(Spell::Same, |spell| spell.value);
-        (from, prefix, spell)
-    } else {
-        let Some(text) = item.text() else {
-            reader.lose(item.span);
-            return None;
-        };
-        (At { value: Arc::clone(text), origin: item.origin() }, "".into(), Spell::Same)
-    };
-    let span = from.span().unwrap_or(item.span);
-    let written = reference::parse(&from.value).ok().filter(|written| written.part.is_none());
-    let Some(written) = written else {
+fn one_use(reader: &mut Reader<'_>, entry: &Entry) -> Option<Use> {
+    let fields = Fields::of(entry, &USE_TABLE, reader);
+    fields.require(reader, "a use table", &FROM);
+    let from = fields.get(reader, &FROM)?;
+    let span = from.span().unwrap_or(entry.key_span);
+    let Reference { kind, name, part } = from.value;
+    if let Some(part) = part {
         reader.tainted = true;
         reader.sink.push(
-            Diagnostic::new("bad-value", "A config or a secret is used as a whole here.")
-                .at(span, "not the name of one")
-                .help("For one key write a variable: env.NAME = \"{config.NAME/KEY}\"."),
+            Diagnostic::new(&BAD_VALUE, "`use` takes a whole config or secret, not one key")
+                .at(span, format!("remove `/{part}`"))
+                .help(format!(
+                    "for one key set a variable: `env.NAME = \"{{{}.{name}/{part}}}\"`",
+                    kind.word()
+                )),
         );
         return None;
+    }
+    let found = if kind == RefKind::Config {
+        reader.symbols.config(&name).map(|(id, _)| {
+            let settings = reader.settings.get(id.index()).cloned().unwrap_or_default();
+            (UseSource::Config(id), settings)
+        })
+    } else {
+        let secret = reader.symbols.secret(&name);
+        secret.map(|(id, keys)| (UseSource::Secret(id), keys.iter().map(Arc::clone).collect()))
     };
-    let (source, keys) = match written.kind {
-        "config" => match reader.symbols.config(written.name) {
-            Some((id, _)) => {
-                let settings = reader.settings.get(id.index()).cloned().unwrap_or_default();
-                (Some(UseSource::Config(id)), settings)
-            }
-            None => (None, Vec::new()),
-        },
-        "secret" => match reader.symbols.secret(written.name) {
-            Some((id, keys)) => (Some(UseSource::Secret(id)), keys.iter().map(Arc::clone).collect()),
-            None => (None, Vec::new()),
-        },
-        _ => {
-            reader.lose(span);
-            return None;
-        }
-    };
-    let Some(source) = source else {
-        let unknown = Unknown { what: written.kind, name: written.name, span, exact: false };
-        unknown.report(|| reader.symbols.names(written.kind), reader.sink);
-        reader.tainted = true;
+    let Some((source, keys)) = found else {
+        reader.unknown(kind, &name, span);
         return None;
     };
-    let used = Use { source, prefix, spell, span };
-    check_names(reader, &used, &keys, &from.value);
+    let prefix = fields.get(reader, &PREFIX).map(|prefix| prefix.value).unwrap_or_default();
+    let used = Use { source, prefix, spell: fields.or_default(reader, &SPELL).value, span };
+    check_names(reader, &used, &keys, &format!("{}.{name}", kind.word()));
     Some(used)
 }
 
@@ -272,7 +254,7 @@ fn check_names(reader: &mut Reader<'_>, used: &Use, keys: &[Arc<str>], from: &st
             reader.tainted = true;
             let message = format!("the keys `{first}` and `{key}` of `{from}` are both spelled `{name}`");
             reader.sink.push(
-                Diagnostic::new("env-name", message).at(used.span, "one of the two would be lost").help(
+                Diagnostic::new(&ENV_NAME, message).at(used.span, "one of the two would be lost").help(
                     format!("rename one of the keys, or set one by hand: `env.NAME = \"{{{from}/{key}}}\"`"),
                 ),
             );
@@ -285,11 +267,9 @@ fn check_names(reader: &mut Reader<'_>, used: &Use, keys: &[Arc<str>], from: &st
         }
         reader.tainted = true;
         reader.sink.push(
-            Diagnostic::new("env-name", format!("The key {key} of {from} can't be the variable `{name}`."))
+            Diagnostic::new(&ENV_NAME, format!("key `{key}` of `{from}` is not a valid variable name"))
                 .at(used.span, "all its keys become variables")
-                .help(format!(
-                    "Spell them as variables: {{ from = \"{from}\", spell = \"upper\" }}, or give them a prefix."
-                )),
+                .help(format!("convert the names: `{{ from = \"{from}\", spell = \"upper\" }}`")),
         );
     }
 }

@@ -5,15 +5,19 @@ use std::sync::Arc;
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
-use crate::model::{Change, Passed, Patch, Raw};
-use crate::origin::At;
+use crate::diag::reading::{BAD_VALUE, FILE_UNREADABLE};
+use crate::language::AnyField;
+use crate::language::patch::{FROM, MERGE, ON, OP, OPERATION_TABLE, OPS, PATCH_TABLE, PATH, VALUE};
+use crate::language::stack::{PASS, PATCH};
+use crate::model::{OperationKind, Passed, Patch, PatchChange, Raw};
 use crate::tree::{Entry, Node, Value};
 
-fn items<'t>(reader: &mut Reader<'_>, root: &'t Node, key: &str) -> &'t [Node] {
-    match root.at(&[key]).map(|node| (&node.value, node.span)) {
-        Some((Value::List(items), _)) => items,
-        Some((_, span)) => {
-            reader.lose(span);
+/// The items of a list of the stack.
+fn items<'t>(reader: &mut Reader<'_>, root: &'t Node, field: &dyn AnyField) -> &'t [Node] {
+    match root.at(&[field.key().name]) {
+        Some(Node { value: Value::List(items), .. }) => items,
+        Some(node) => {
+            reader.lose(node.span);
             &[]
         }
         None => &[],
@@ -21,71 +25,68 @@ fn items<'t>(reader: &mut Reader<'_>, root: &'t Node, key: &str) -> &'t [Node] {
 }
 
 pub(super) fn patches(reader: &mut Reader<'_>, root: &Node) -> Vec<Patch> {
-    items(reader, root, "patch").iter().filter_map(|item| patch(reader, item)).collect()
+    items(reader, root, &PATCH).iter().filter_map(|item| patch(reader, item)).collect()
 }
 
 fn patch(reader: &mut Reader<'_>, item: &Node) -> Option<Patch> {
     let entry = Entry { key_span: item.span, node: item.clone() };
-    let fields = Fields::of(&entry, reader);
-    let Some(on) = fields.plain(reader, "on") else {
-        if fields.lacks("on") {
-            reader.missing("This patch", item.span, "on", "\"Deployment/api\"");
-        }
-        return None;
-    };
+    let fields = Fields::of(&entry, &PATCH_TABLE, reader);
+    fields.require(reader, "a patch", &ON);
+    let on = fields.get(reader, &ON)?;
     let span = on.span().unwrap_or(item.span);
     let Some((kind, name)) =
         on.value.split_once('/').filter(|(kind, name)| !kind.is_empty() && !name.is_empty())
     else {
         reader.sink.push(
-            Diagnostic::new("bad-value", format!("`{}` does not name an object.", on.value))
+            Diagnostic::new(&BAD_VALUE, format!("invalid `on`: `{}`", on.value))
                 .at(span, "not KIND/NAME")
-                .help("Write its kind and its name, as render writes them: on = \"Deployment/api\"."),
+                .help("write the kind and the name as `fracht render` does, for example `on = \"Deployment/api\"`"),
         );
         return None;
     };
-    let change = match (fields.node("merge"), fields.node("ops").map(|node| &node.value)) {
-        (Some(merge), None) => Change::Merge(raw(reader, merge)?),
-        (None, Some(Value::List(ops))) => {
-            Change::Operations(ops.iter().filter_map(|op| Some((operation(reader, op)?, op.span))).collect())
+    let change = match (fields.entry(&MERGE), fields.entry(&OPS)) {
+        (Some(merge), None) => PatchChange::Merge(raw(reader, &merge.node)?),
+        (None, Some(_)) => {
+            let operations = fields.tables(reader, &OPS);
+            PatchChange::Operations(
+                operations.iter().filter_map(|op| Some((operation(reader, op)?, op.key_span))).collect(),
+            )
         }
-        (Some(_), Some(_)) => {
+        (Some(_), Some(ops)) => {
             reader.sink.push(
-                Diagnostic::new("bad-value", "This patch changes the object in two ways.")
-                    .at(fields.entry("ops").map(|entry| entry.key_span), "`merge` is given as well")
-                    .help("Write two patches, in the order in which they are to be made."),
+                Diagnostic::new(&BAD_VALUE, "a patch sets both `merge` and `ops`")
+                    .at(ops.key_span, "`merge` is also set")
+                    .help("write two patches, in the order in which to apply them"),
             );
             return None;
         }
-        (None, Some(_)) => {
-            fields.node("ops").map(|node| reader.lose(node.span))?;
-            return None;
-        }
         (None, None) => {
-            let example = "{ spec.revisionHistoryLimit = 3 }";
-            reader.missing("This patch", span, "merge", example);
+            fields.missing(reader, "a patch", PATCH_TABLE.one_of);
             return None;
         }
     };
     Some(Patch { kind: kind.into(), name: name.into(), span, change })
 }
 
-/// An operation with all that it needs.
-fn operation(reader: &mut Reader<'_>, node: &Node) -> Option<Raw> {
-    let word = node.at(&["op"]).and_then(Node::text);
-    let more = match word.map(|word| &**word) {
-        Some("add" | "replace" | "test") => Some(("value", "\"…\"")),
-        Some("move" | "copy") => Some(("from", "\"/spec/…\"")),
-        _ => None,
+/// An operation with all keys that it needs.
+fn operation(reader: &mut Reader<'_>, entry: &Entry) -> Option<Raw> {
+    let fields = Fields::of(entry, &OPERATION_TABLE, reader);
+    let kind = fields.get(reader, &OP).map(|kind| kind.value);
+    let more: Option<&'static dyn AnyField> = match kind {
+        Some(OperationKind::Add | OperationKind::Replace | OperationKind::Test) => Some(&VALUE),
+        Some(OperationKind::Move | OperationKind::Copy) => Some(&FROM),
+        Some(OperationKind::Remove) | None => None,
     };
-    let mut whole = true;
-    for (key, example) in [("op", "\"replace\""), ("path", "\"/spec/…\"")].into_iter().chain(more) {
-        if node.at(&[key]).is_none() {
+    let path: &'static dyn AnyField = &PATH;
+    let required: [&'static dyn AnyField; 2] = [&OP, path];
+    let mut whole = fields.is_table();
+    for field in required.into_iter().chain(more) {
+        if fields.lacks(field) {
             whole = false;
-            reader.missing("This operation", node.span, key, example);
+            fields.missing(reader, "a patch operation", &[field]);
         }
     }
-    raw(reader, node).filter(|_| whole)
+    raw(reader, &entry.node).filter(|_| whole)
 }
 
 /// A value of any shape; `None` for what JSON does not have, which has been reported.
@@ -119,22 +120,18 @@ fn raw(reader: &mut Reader<'_>, node: &Node) -> Option<Raw> {
 
 pub(super) fn passed(reader: &mut Reader<'_>, root: &Node) -> Vec<Passed> {
     let mut passed: Vec<Passed> = Vec::new();
-    for item in items(reader, root, "pass") {
-        let Some(text) = item.text() else {
-            reader.lose(item.span);
-            continue;
-        };
-        let written = At { value: Arc::clone(text), origin: item.origin() };
+    for item in items(reader, root, &PASS) {
+        let Some(written) = reader.value(item, &PASS.takes) else { continue };
         for path in reader.files(&written) {
             let Some((resolved, bytes)) = reader.file(&path) else { continue };
             if passed.iter().any(|known| known.path == resolved) {
-                continue; // two patterns may fit one file
+                continue; // two patterns may match one file
             }
             let Ok(text) = std::str::from_utf8(&bytes) else {
                 reader.sink.push(
-                    Diagnostic::new("file-unreadable", format!("The file `{}` is not UTF-8.", path.value))
-                        .at(item.span, "")
-                        .help("Objects are text: save it as UTF-8."),
+                    Diagnostic::new(&FILE_UNREADABLE, format!("`{}` is not UTF-8", path.value))
+                        .at(item.span, "not a text file")
+                        .help("save it as UTF-8"),
                 );
                 continue;
             };

@@ -1,58 +1,159 @@
-//! Takes the values of a table by key and shape.
+//! Reads the values of a table by the fields of the language.
 
-use std::ops::RangeInclusive;
 use std::sync::Arc;
 
-use super::Reader;
+use super::{Reader, quoted};
+use crate::diag::Diagnostic;
+use crate::diag::reading::{BAD_VALUE, MISSING_KEY};
+use crate::diag::unknown::nearest;
+use crate::language::{AnyField, Field, Key, Shape, Short, Table, TableShape, Takes, Template, fits};
 use crate::model::Text;
-use crate::origin::At;
-use crate::resolve::{self, Allow};
+use crate::origin::Sourced;
+use crate::resolve;
 use crate::source::Span;
 use crate::tree::{Entries, Entry, Node, Value};
 
-/// A table whose keys are fixed.
+/// A table with fixed keys, or the value that is short for it.
 #[derive(Clone, Copy)]
 pub(super) struct Fields<'t> {
-    entries: Option<&'t Entries>,
+    form: Form<'t>,
+    table: &'static TableShape,
     /// Where the table's name is written.
     pub(super) span: Span,
 }
 
+#[derive(Clone, Copy)]
+enum Form<'t> {
+    Table(&'t Entries),
+    /// The value of this key.
+    Key(&'static str, &'t Entry),
+    /// A short form that is none of the keys.
+    Short(&'t Node),
+    /// Neither; it is reported.
+    Neither,
+}
+
 impl<'t> Fields<'t> {
-    /// The fields of a table; none for a value that is no table.
-    pub(super) fn of(entry: &'t Entry, reader: &mut Reader<'_>) -> Self {
-        let entries = entry.node.table();
-        if entries.is_none() {
-            reader.lose(entry.node.span);
+    /// The fields of a table; none for a value that is neither the table nor short for it.
+    pub(super) fn of(entry: &'t Entry, table: &'static TableShape, reader: &mut Reader<'_>) -> Self {
+        let form = match (&entry.node.value, table.short) {
+            (Value::Table(entries), _) => Form::Table(entries),
+            (Value::List(_) | Value::Tainted | Value::Date, _) | (_, None) => {
+                reader.lose(entry.node.span);
+                Form::Neither
+            }
+            (_, Some(Short::Key(field))) => Form::Key(field.key().name, entry),
+            (_, Some(Short::Value(_))) => Form::Short(&entry.node),
+        };
+        Self { form, table, span: entry.key_span }
+    }
+
+    /// Whether a required key is missing. What is neither the table nor short for it is reported already.
+    pub(super) fn lacks(&self, field: &dyn AnyField) -> bool {
+        match self.form {
+            Form::Table(entries) => !entries.contains_key(field.key().name),
+            Form::Key(..) | Form::Short(_) | Form::Neither => false,
         }
-        Self { entries, span: entry.key_span }
     }
 
-    /// Whether it is a table and does not have a key. What is no table has been told already.
-    pub(super) fn lacks(&self, key: &str) -> bool {
-        self.entries.is_some_and(|entries| !entries.contains_key(key))
+    /// Reports that `owner` lacks all of some keys, of which it must have one: the first is the example. Not if a key that
+    /// does not exist is near one of them: that is reported, and meant to be it.
+    pub(super) fn missing(&self, reader: &mut Reader<'_>, owner: &str, fields: &[&dyn AnyField]) {
+        if !self.is_table() {
+            return;
+        }
+        reader.tainted = true;
+        let Some(first) = fields.first().filter(|_| !self.misspells(fields)) else { return };
+        let Key { name, example, .. } = first.key();
+        reader.sink.push(
+            Diagnostic::new(&MISSING_KEY, format!("`{name}` is missing in {}", quoted(owner)))
+                .at(self.span, "required here")
+                .help(format!("add it, for example `{name} = {example}`")),
+        );
     }
 
-    /// Whether it is a table at all.
+    /// Whether a key that does not exist is near one of some keys.
+    pub(super) fn misspells(&self, fields: &[&dyn AnyField]) -> bool {
+        let Form::Table(entries) = self.form else { return false };
+        let names = || fields.iter().map(|field| field.key().name);
+        entries.keys().any(|name| self.table.field(name).is_none() && nearest(name, names()).is_some())
+    }
+
+    /// Reports a required key that `owner` lacks.
+    pub(super) fn require(&self, reader: &mut Reader<'_>, owner: &str, field: &dyn AnyField) {
+        if self.lacks(field) {
+            self.missing(reader, owner, &[field]);
+        }
+    }
+
+    /// Whether it is a table.
     pub(super) fn is_table(&self) -> bool {
-        self.entries.is_some()
+        matches!(self.form, Form::Table(_))
     }
 
-    pub(super) fn entry(&self, key: &str) -> Option<&'t Entry> {
-        self.entries?.get(key)
+    /// The value of a short form that is none of the keys.
+    pub(super) fn short(&self) -> Option<&'t Node> {
+        match self.form {
+            Form::Short(node) => Some(node),
+            _ => None,
+        }
     }
 
-    pub(super) fn node(&self, key: &str) -> Option<&'t Node> {
-        self.entry(key).map(|entry| &entry.node)
+    pub(super) fn entry(&self, field: &dyn AnyField) -> Option<&'t Entry> {
+        let name = field.key().name;
+        match self.form {
+            Form::Table(entries) => entries.get(name),
+            Form::Key(key, entry) if key == name => Some(entry),
+            _ => None,
+        }
     }
 
-    /// The entries of a table of people's own names.
-    pub(super) fn map(
+    /// The entry of a key whose value is what the key takes: rules on how keys go together pass over any other.
+    pub(super) fn valid(&self, reader: &Reader<'_>, field: &'static dyn AnyField) -> Option<&'t Entry> {
+        self.entry(field).filter(|entry| fits(field, &entry.node, &reader.sources))
+    }
+
+    /// Whether the value of one of some keys is not what the key takes.
+    pub(super) fn has_invalid(&self, reader: &Reader<'_>, fields: &[&'static dyn AnyField]) -> bool {
+        fields.iter().any(|field| self.entry(*field).is_some() && self.valid(reader, *field).is_none())
+    }
+
+    pub(super) fn node(&self, field: &dyn AnyField) -> Option<&'t Node> {
+        self.entry(field).map(|entry| &entry.node)
+    }
+
+    /// The value of a key; noted as lost if it is not what the key takes.
+    pub(super) fn get<T>(&self, reader: &mut Reader<'_>, field: &'static Field<T>) -> Option<Sourced<T>> {
+        reader.value(self.node(field)?, &field.takes)
+    }
+
+    /// The value of a key, or its default.
+    pub(super) fn or_default<T: Default>(
         &self,
         reader: &mut Reader<'_>,
-        key: &str,
+        field: &'static Field<T>,
+    ) -> Sourced<T> {
+        let read = self.get(reader, field);
+        read.unwrap_or_else(|| Sourced::defaulted(field.default().unwrap_or_default()))
+    }
+
+    /// The values of a list, or the one that stands alone where the key takes both; `None` if the key is not there.
+    pub(super) fn list<T>(
+        &self,
+        reader: &mut Reader<'_>,
+        field: &'static Field<T>,
+    ) -> Option<Vec<Sourced<T>>> {
+        let items = self.items(reader, field)?;
+        Some(items.iter().filter_map(|item| reader.value(item, &field.takes)).collect())
+    }
+
+    /// The entries of a table with names of the author's own.
+    pub(super) fn named(
+        &self,
+        reader: &mut Reader<'_>,
+        field: &'static dyn AnyField,
     ) -> impl Iterator<Item = (&'t Arc<str>, &'t Entry)> + use<'t> {
-        let node = self.node(key);
+        let node = self.node(field);
         let entries = node.and_then(Node::table);
         if let (Some(node), None) = (node, entries) {
             reader.lose(node.span);
@@ -60,142 +161,96 @@ impl<'t> Fields<'t> {
         entries.into_iter().flatten()
     }
 
-    /// The value of `key` as `read` makes it of the node; noted as lost if it makes nothing.
-    fn value<T>(
+    /// The fields of a table that is the value of a key.
+    pub(super) fn table(&self, reader: &mut Reader<'_>, field: &'static Field<Table>) -> Option<Self> {
+        let (entry, table) = (self.entry(field)?, field.takes.shape().table()?);
+        Some(Fields::of(entry, table, reader))
+    }
+
+    /// The nodes of a list of tables.
+    pub(super) fn tables(&self, reader: &mut Reader<'_>, field: &'static Field<Table>) -> Vec<Entry> {
+        let items = self.items(reader, field).unwrap_or_default();
+        items.iter().map(|item| Entry { key_span: item.span, node: item.clone() }).collect()
+    }
+
+    /// A text with its references resolved.
+    pub(super) fn text(&self, reader: &mut Reader<'_>, field: &'static Field<Template>) -> Option<Text> {
+        reader.text(self.node(field)?, &field.takes, &format!("`{}`", field.name()))
+    }
+
+    /// A list of texts with their references resolved.
+    pub(super) fn texts(
         &self,
         reader: &mut Reader<'_>,
-        key: &str,
-        read: impl FnOnce(&Node) -> Option<T>,
-    ) -> Option<At<T>> {
-        let node = self.node(key)?;
-        let value = read(node);
-        if value.is_none() {
-            reader.lose(node.span);
-        }
-        value.map(|value| At { value, origin: node.origin() })
+        field: &'static Field<Template>,
+    ) -> Option<Vec<Text>> {
+        let items = self.items(reader, field)?;
+        Some(items.iter().filter_map(|item| reader.text(item, &field.takes, field.name())).collect())
     }
 
-    /// Plain text.
-    pub(super) fn plain(&self, reader: &mut Reader<'_>, key: &str) -> Option<At<Arc<str>>> {
-        self.value(reader, key, |node| node.text().map(Arc::clone))
-    }
-
-    /// `true` or `false`.
-    pub(super) fn boolean(&self, reader: &mut Reader<'_>, key: &str) -> Option<At<bool>> {
-        self.value(reader, key, |node| match node.value {
-            Value::Boolean(value) => Some(value),
-            _ => None,
-        })
-    }
-
-    /// A whole number in a range.
-    pub(super) fn number(
-        &self,
-        reader: &mut Reader<'_>,
-        key: &str,
-        range: RangeInclusive<u32>,
-    ) -> Option<At<u32>> {
-        self.value(reader, key, |node| match node.value {
-            Value::Integer(number) => u32::try_from(number).ok().filter(|n| range.contains(n)),
-            _ => None,
-        })
-    }
-
-    /// A port number.
-    pub(super) fn port(&self, reader: &mut Reader<'_>, key: &str) -> Option<At<u16>> {
-        self.value(reader, key, port_number)
-    }
-
-    /// One of some words.
-    pub(super) fn word<T: Copy>(
-        &self,
-        reader: &mut Reader<'_>,
-        key: &str,
-        words: &[(&str, T)],
-    ) -> Option<At<T>> {
-        self.value(reader, key, |node| one_of(node, words))
-    }
-
-    /// A value of a small grammar, written as text or as a number.
-    pub(super) fn small<T>(
-        &self,
-        reader: &mut Reader<'_>,
-        key: &str,
-        parse: fn(&str) -> Result<T, String>,
-    ) -> Option<At<T>> {
-        let node = self.node(key)?;
-        let written = reader.scalar(node)?;
-        self.value(reader, key, |_| parse(&written).ok())
-    }
-
-    /// A list of texts with references.
-    pub(super) fn texts(&self, reader: &mut Reader<'_>, key: &str) -> Option<Vec<Text>> {
-        let items = self.items(reader, key)?;
-        Some(items.iter().filter_map(|item| reader.text(item, Allow::All)).collect())
-    }
-
-    /// A list of plain texts.
-    pub(super) fn plains(&self, reader: &mut Reader<'_>, key: &str) -> Option<Vec<At<Arc<str>>>> {
-        let items = self.items(reader, key)?;
-        let read = |item: &Node| match item.text() {
-            Some(text) => Some(At { value: Arc::clone(text), origin: item.origin() }),
-            None => {
-                reader.lose(item.span);
+    fn items(&self, reader: &mut Reader<'_>, field: &'static dyn AnyField) -> Option<&'t [Node]> {
+        let node = self.node(field)?;
+        match (&node.value, field.shape()) {
+            (Value::List(items), Shape::List(_) | Shape::OneOrList(_)) => Some(items),
+            (_, Shape::OneOrList(_)) => Some(std::slice::from_ref(node)),
+            _ => {
+                reader.lose(node.span);
                 None
             }
-        };
-        Some(items.iter().filter_map(read).collect())
-    }
-
-    /// Plain texts that stand alone or in a list.
-    pub(super) fn one_or_list(&self, reader: &mut Reader<'_>, key: &str) -> Vec<At<Arc<str>>> {
-        match self.node(key).map(|node| &node.value) {
-            Some(Value::List(_)) => self.plains(reader, key).unwrap_or_default(),
-            _ => self.plain(reader, key).into_iter().collect(),
         }
-    }
-
-    fn items(&self, reader: &mut Reader<'_>, key: &str) -> Option<&'t [Node]> {
-        let node = self.node(key)?;
-        if let Value::List(items) = &node.value {
-            return Some(items);
-        }
-        reader.lose(node.span);
-        None
-    }
-}
-
-/// The word that a node holds, as what it stands for.
-pub(super) fn one_of<T: Copy>(node: &Node, words: &[(&str, T)]) -> Option<T> {
-    let text = node.text()?;
-    words.iter().find(|(word, _)| **word == **text).map(|(_, value)| *value)
-}
-
-/// The port number that a node holds.
-pub(super) fn port_number(node: &Node) -> Option<u16> {
-    match node.value {
-        Value::Integer(number) => u16::try_from(number).ok().filter(|number| *number > 0),
-        _ => None,
     }
 }
 
 impl Reader<'_> {
-    /// A plain value as text, as it is written; noted as lost if it is no such value.
-    pub(super) fn scalar(&mut self, node: &Node) -> Option<Arc<str>> {
-        match &node.value {
-            Value::Text(text) => Some(Arc::clone(text)),
-            Value::Integer(_) | Value::Float | Value::Boolean(_) => Some(self.sources.text(node.span).into()),
-            _ => {
-                self.lose(node.span);
-                None
-            }
+    /// A value, noted as lost if it is not what `takes` takes: the check of shapes says why.
+    pub(super) fn value<T>(&mut self, node: &Node, takes: &Takes<T>) -> Option<Sourced<T>> {
+        let value = takes.read(&node.value, self.sources.text(node.span));
+        if value.is_none() {
+            self.lose(node.span);
         }
+        Some(Sourced { value: value?, origin: node.origin() })
     }
 
-    /// A setting, with its references resolved.
-    pub(super) fn text(&mut self, node: &Node, allow: Allow) -> Option<Text> {
-        let written = self.scalar(node)?;
-        let origin = node.origin();
-        Some(resolve::text(&written, origin, allow, &self.symbols, &self.sources, self.sink))
+    /// A text with its references resolved. `place` is what messages call it.
+    pub(super) fn text(&mut self, node: &Node, takes: &Takes<Template>, place: &str) -> Option<Text> {
+        let written: Arc<str> = match &node.value {
+            Value::Text(text) => Arc::clone(text),
+            value if value.is_plain() && matches!(takes.shape(), Shape::Scalar(_)) => {
+                self.sources.text(node.span).into()
+            }
+            _ => {
+                self.lose(node.span);
+                return None;
+            }
+        };
+        let context = resolve::Context { symbols: &self.symbols, sources: &self.sources };
+        let text = context.text(&written, node.origin(), (takes.references(), place), self.sink);
+        if !text.is_resolved() {
+            self.tainted = true;
+        }
+        if let Shape::Template(format) = takes.shape()
+            && text.is_resolved()
+            && let Err(reason) = format.check(&text.plain())
+        {
+            self.tainted = true;
+            // Without references the check of shapes says so.
+            if !text.is_plain() {
+                self.invalid(place, &text, &reason);
+            }
+            return None;
+        }
+        Some(text)
+    }
+
+    /// Reports a text that is not valid once its references are resolved.
+    fn invalid(&mut self, place: &str, text: &Text, reason: &str) {
+        self.sink.push(
+            Diagnostic::new(
+                &BAD_VALUE,
+                format!("{place} resolves to `{}`, which is not valid", text.plain()),
+            )
+            .at(text.origin.span(), reason)
+            .help("change a value that it refers to"),
+        );
     }
 }

@@ -1,23 +1,28 @@
-//! `health` of a service.
+//! `health` of a service or a sidecar.
 
 use std::sync::Arc;
-use std::time::Duration;
 
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
-use crate::diag::suggest::Unknown;
-use crate::grammar::duration;
+use crate::diag::reading::{BAD_VALUE, MISSING_KEY};
+use crate::diag::unknown::Unknown;
+use crate::grammar::word::Word;
+use crate::language::health::{
+    BOOT, EVERY, FAILS, GRPC, HEALTH_TABLE, HTTP, PORT, RESTART_AFTER, RUN, TCP, TIMEOUT,
+};
 use crate::model::{Health, Port, PortIndex, Probe, Protocol};
-use crate::origin::At;
+use crate::origin::Sourced;
 use crate::tree::Entry;
 
-/// The ports of a pod, and the container whose health is asked: a cluster looks a port up in that very container.
+/// The ports of a pod, and the container whose health is checked: the cluster finds a port in that container only.
 #[derive(Clone, Copy)]
 pub(super) struct PodPorts<'p> {
     /// Those of all containers.
     pub(super) all: &'p [Port],
-    /// The helper, by its position; `None`: the service's own container.
+    /// Set if they could not all be read.
+    pub(super) incomplete: bool,
+    /// The sidecar, by its position; `None`: the service's own container.
     pub(super) of: Option<usize>,
 }
 
@@ -29,87 +34,86 @@ impl<'p> PodPorts<'p> {
     }
 }
 
-const DEFAULT: &str = "the default of a health check";
-
-/// Reads a health check. One that does not say what to ask is reported, and stands here as one that asks
-/// nothing, so that nobody is told that it is missing.
+/// Reads a health check. One that cannot be read is reported, and is here as one that asks nothing, so that no rule
+/// reports it as missing.
 pub(super) fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry, ports: PodPorts<'_>) -> Health {
-    let fields = Fields::of(entry, reader);
+    let fields = Fields::of(entry, &HEALTH_TABLE, reader);
     let probe = probe(reader, owner, &fields, ports);
-    let mut time = |key, seconds| {
-        let read = fields.small(reader, key, duration::parse);
-        read.unwrap_or(At::defaulted(Duration::from_secs(seconds), DEFAULT))
+    let health = Health {
+        span: entry.key_span,
+        probe: probe.unwrap_or(Probe::Run { command: Vec::new() }),
+        every: fields.or_default(reader, &EVERY),
+        timeout: fields.or_default(reader, &TIMEOUT),
+        boot: fields.or_default(reader, &BOOT),
+        fails: fields.or_default(reader, &FAILS),
+        restart_after: fields.or_default(reader, &RESTART_AFTER),
     };
-    let (every, timeout, boot) = (time("every", 5), time("timeout", 2), time("boot", 30));
-    for (key, time) in [("every", every), ("timeout", timeout)] {
+    for (field, time) in [(&EVERY, health.every), (&TIMEOUT, health.timeout)] {
         if time.value.is_zero() {
+            let key = field.name();
             reader.tainted = true;
             reader.sink.push(
-                Diagnostic::new("bad-value", format!("`{key}` can't be nothing."))
+                Diagnostic::new(&BAD_VALUE, format!("`{key}` must be longer than 0"))
                     .at(time.span(), "no time at all")
-                    .help(format!("Write one second or more: {key} = \"1s\"")),
+                    .help(format!("write one second or more: `{key} = \"1s\"`")),
             );
         }
     }
-    let mut count = |key, range, by| fields.number(reader, key, range).unwrap_or(At::defaulted(by, DEFAULT));
-    let (fails, restart_after) = (count("fails", 1..=1000, 3), count("restart-after", 0..=1000, 6));
-    let probe = probe.unwrap_or(Probe::Run { command: Vec::new() });
-    Health { span: entry.key_span, probe, every, timeout, boot, fails, restart_after }
+    health
 }
 
 fn probe(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: PodPorts<'_>) -> Option<Probe> {
-    let given: Vec<_> = ["http", "tcp", "grpc", "run"]
-        .into_iter()
-        .filter_map(|key| Some((key, fields.entry(key)?)))
-        .collect();
-    match given.as_slice() {
-        [] if !fields.is_table() => return None,
+    let ways = HEALTH_TABLE.one_of.iter();
+    let set: Vec<_> = ways.filter_map(|field| Some((field.key().name, fields.entry(*field)?))).collect();
+    match set.as_slice() {
+        [] if !fields.is_table() || fields.misspells(HEALTH_TABLE.one_of) => return None,
         [] => {
-            let message = format!("The health check of {owner} does not say what to ask.");
             reader.tainted = true;
             reader.sink.push(
-                Diagnostic::new("missing-key", message)
-                    .at(fields.span, "one of http, tcp, grpc and run is missing")
-                    .help(
-                        "For example: health = { http = \"/healthz\" }, { tcp = \"sql\" } or \
-                           { run = [\"check\"] }.",
-                    ),
+                Diagnostic::new(&MISSING_KEY, format!("the health check of `{owner}` is empty"))
+                    .at(fields.span, "`http`, `tcp`, `grpc` or `run` is missing")
+                    .help("add one, for example `health = { http = \"/healthz\" }`")
+                    .help("or run a program: `health = { run = [\"check\"] }`"),
             );
             return None;
         }
         [(one, _), (other, entry), ..] => {
-            let message = format!("The health check of {owner} asks in two ways.");
+            reader.tainted = true;
             reader.sink.push(
-                Diagnostic::new("bad-value", message)
-                    .at(entry.key_span, format!("`{one}` is given as well"))
-                    .help(format!("Keep one of `{one}` and `{other}`.")),
+                Diagnostic::new(
+                    &BAD_VALUE,
+                    format!("the health check of `{owner}` sets both `{one}` and `{other}`"),
+                )
+                .at(entry.key_span, format!("`{one}` is also set"))
+                .help(format!("keep one of `{one}` and `{other}`")),
             );
         }
         [_] => {}
     }
-    if let Some(path) = fields.plain(reader, "http") {
-        if !path.value.starts_with('/') {
-            reader.sink.push(
-                Diagnostic::new("bad-value", format!("`{}` is not a path.", path.value))
-                    .at(path.span(), "does not begin with /")
-                    .help(format!("Write http = \"/{}\".", path.value)),
-            );
-        }
-        let port = match fields.plain(reader, "port") {
-            Some(name) => named_port(reader, owner, &name, ports)?,
+    if fields.entry(&HTTP).is_some() {
+        let path = fields.get(reader, &HTTP)?;
+        reader.absolute(&path, &HTTP);
+        let port = match fields.entry(&PORT) {
+            Some(_) => {
+                let name = fields.get(reader, &PORT)?;
+                named_port(reader, owner, &name, ports)?
+            }
             None => only_port(reader, owner, fields, ports)?,
         };
         return Some(Probe::Http { path: path.value, port });
     }
-    if let Some(name) = fields.plain(reader, "tcp") {
+    if fields.entry(&TCP).is_some() {
+        let name = fields.get(reader, &TCP)?;
         return Some(Probe::Tcp { port: named_port(reader, owner, &name, ports)? });
     }
-    if let Some(name) = fields.plain(reader, "grpc") {
+    if fields.entry(&GRPC).is_some() {
+        let name = fields.get(reader, &GRPC)?;
         return Some(Probe::Grpc { port: named_port(reader, owner, &name, ports)? });
     }
-    let command = fields.plains(reader, "run")?;
-    if command.is_empty() {
-        reader.missing(owner, fields.span, "run", "[\"check\"]");
+    let node = fields.node(&RUN)?;
+    let command = fields.list(reader, &RUN)?;
+    if node.items().is_empty() {
+        reader.empty(&format!("the health check of `{owner}`"), node, &RUN);
     }
     Some(Probe::Run { command: command.into_iter().map(|word| word.value).collect() })
 }
@@ -117,7 +121,7 @@ fn probe(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: PodPo
 fn named_port(
     reader: &mut Reader<'_>,
     owner: &str,
-    name: &At<Arc<str>>,
+    name: &Sourced<Arc<str>>,
     ports: PodPorts<'_>,
 ) -> Option<PortIndex> {
     if let Some((index, port)) = ports.own().find(|(_, port)| port.name == name.value) {
@@ -125,34 +129,35 @@ fn named_port(
             return Some(index);
         }
         reader.tainted = true;
-        let message = format!(
-            "the health check of `{owner}` asks over TCP at a {} port",
-            port.protocol.word().to_uppercase()
-        );
-        let problem = Diagnostic::new("bad-value", message)
-            .at(name.span(), format!("speaks {} only", port.protocol.word().to_uppercase()))
+        let protocol = port.protocol.word().to_uppercase();
+        let message = format!("the health check of `{owner}` needs TCP, but its port uses {protocol}");
+        let problem = Diagnostic::new(&BAD_VALUE, message)
+            .at(name.span(), format!("uses {protocol} only"))
             .also(port.span, "the port");
         let tcp = ports.own().find(|(_, port)| port.protocol == Protocol::Tcp);
         reader.sink.push(match tcp {
-            Some((_, tcp)) => problem.help(format!("ask at a TCP port, for example `{}`", tcp.name)),
-            None => problem.help("run a program that asks: `health = { run = [\"check\"] }`"),
+            Some((_, tcp)) => problem.help(format!("name a TCP port, for example `{}`", tcp.name)),
+            None => problem.help("run a program that checks: `health = { run = [\"check\"] }`"),
         });
         return None;
     }
     let span = name.span()?;
     reader.tainted = true;
     if let Some(port) = ports.all.iter().find(|port| port.name == name.value) {
-        let message = format!("the health check of `{owner}` asks at a port of another container");
+        let message = format!("the health check of `{owner}` names a port of another container");
         reader.sink.push(
-            Diagnostic::new("bad-value", message)
-                .at(span, "the cluster looks for it in this container only")
+            Diagnostic::new(&BAD_VALUE, message)
+                .at(span, "not a port of this container")
                 .also(port.span, "the port")
-                .help("move `health` to the container that has the port, or ask at a port of this one"),
+                .help("move `health` to the container that has the port")
+                .help("or name a port of this container"),
         );
         return None;
     }
-    let what = format!("port of {owner}");
-    let unknown = Unknown { what: &what, name: &name.value, span, exact: false };
+    if ports.incomplete {
+        return None; // a port of that name may be one that could not be read
+    }
+    let unknown = Unknown { what: "port", owner: Some(owner), name: &name.value, span, exact: false };
     unknown.report(|| ports.own().map(|(_, port)| &*port.name), reader.sink);
     None
 }
@@ -164,21 +169,24 @@ fn only_port(
     ports: PodPorts<'_>,
 ) -> Option<PortIndex> {
     let mut tcp = ports.own().filter(|(_, port)| port.protocol == Protocol::Tcp);
-    match (tcp.next(), tcp.next()) {
-        (Some((index, _)), None) => Some(index),
-        (None, _) => {
-            reader.missing(
-                &format!("{owner}, asked for its health,"),
-                fields.span,
-                "port",
-                "{ http = 8080 }",
-            );
-            None
-        }
-        (Some((_, first)), Some(_)) => {
-            let example = format!("\"{}\"", first.name);
-            reader.missing(&format!("The health check of {owner}"), fields.span, "port", &example);
-            None
-        }
+    let first = tcp.next();
+    if let (Some((index, _)), None) = (first, tcp.next()) {
+        return Some(index);
     }
+    reader.tainted = true;
+    if ports.incomplete {
+        return None;
+    }
+    let problem = match first {
+        None => Diagnostic::new(&MISSING_KEY, format!("the HTTP health check of `{owner}` needs a TCP port"))
+            .at(fields.span, "no TCP port to ask")
+            .help(format!("add one to `{owner}`: `port.http = 8080`")),
+        Some((_, first)) => {
+            Diagnostic::new(&MISSING_KEY, format!("`port` is missing in the health check of `{owner}`"))
+                .at(fields.span, "several TCP ports to ask")
+                .help(format!("add it, for example `port = \"{}\"`", first.name))
+        }
+    };
+    reader.sink.push(problem);
+    None
 }

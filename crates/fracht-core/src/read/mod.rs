@@ -28,16 +28,19 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use crate::cover::escaped;
-use crate::diag::suggest::Unknown;
+use crate::diag::reading::{BAD_NAME, BAD_VALUE, FILE_UNREADABLE, PATH_OUTSIDE, UNKNOWN_NAME};
+use crate::diag::unknown::Unknown;
 use crate::diag::{Diagnostic, Sink};
 use crate::files::glob::{self, Unmatched};
 use crate::files::{Files, MOST_BYTES, PathProblem, confine, reason};
 use crate::grammar::image::Image;
-use crate::grammar::reference;
+use crate::grammar::reference::{RefKind, Reference};
+use crate::grammar::word::Word;
 use crate::input::Given;
+use crate::language::{AnyField, Field, Key, Table, stack as stack_keys};
 use crate::layer::{Layered, Targets, layered};
 use crate::model::{List, Model, SecretId};
-use crate::origin::At;
+use crate::origin::Sourced;
 use crate::resolve::Symbols;
 use crate::source::{Sources, Span};
 use crate::tree::{Entry, Node};
@@ -58,8 +61,8 @@ pub(crate) struct Reader<'a> {
     pub(crate) sink: &'a mut Sink,
     // Lent to others where several read at once.
     symbols: Cow<'a, Symbols>,
-    /// The images of the builds, by name.
-    builds: Cow<'a, BTreeMap<Arc<str>, Image>>,
+    /// The images of the builds, by name; `None` for one whose tag could not be read.
+    builds: Cow<'a, BTreeMap<Arc<str>, Option<Image>>>,
     /// The keys of each config that are settings, for those who use them as variables.
     settings: Cow<'a, [Vec<Arc<str>>]>,
     /// Something of the element that is being read could not be read.
@@ -129,36 +132,42 @@ pub(crate) fn model(
     let inputs = input::read_all(&mut reader, root, input.given).into_iter().collect();
     reader.symbols.to_mut().inputs = inputs;
     target::read_references(&mut reader, &mut target, layered.target.as_ref());
-    let outsides: List<_> = reader.each(root, "outside", outside::read);
+    let outsides: List<_> = reader.each(root, &stack_keys::OUTSIDE, outside::read);
     reader.symbols.to_mut().outsides =
         outsides.iter().map(|one| outside::symbol(one, target.on.value)).collect();
-    let builds: List<_> = reader.each(root, "build", build::read);
+    let builds: List<_> = reader.each(root, &stack_keys::BUILD, build::read);
     let images = builds.iter().map(|build| (Arc::clone(&build.name), build.image.clone()));
     reader.builds = Cow::Owned(images.collect());
-    let configs: List<_> = reader.each(root, "config", config::read);
+    let configs: List<_> = reader.each(root, &stack_keys::CONFIG, config::read);
     for config in &configs {
         let keys = config.keys.iter().map(|key| Arc::clone(&key.name)).collect();
         reader.symbols.to_mut().set_config_keys(&config.name, keys);
     }
     reader.settings = configs.iter().map(container::settings).collect();
-    let workloads = reader.symbols.names("workload").into_iter().map(Arc::from);
+    let workloads = reader.symbols.workload_names().into_iter().map(Arc::from);
     let host_names = workloads.chain(outsides.iter().map(|outside| Arc::clone(&outside.name))).collect();
     let model = Model {
+        incomplete: false,
         host_names,
         name,
         title,
         target,
         builds,
-        volumes: reader.each(root, "volume", volume::read),
-        secrets: reader.each(root, "secret", secret::read),
-        networks: reader.each(root, "network", network::read),
+        volumes: reader.each(root, &stack_keys::VOLUME, volume::read),
+        secrets: reader.each(root, &stack_keys::SECRET, secret::read),
+        networks: reader.each(root, &stack_keys::NETWORK, network::read),
         workloads: workload::read_all(&mut reader, root),
         patches: extra::patches(&mut reader, root),
         passed: extra::passed(&mut reader, root),
         configs,
         outsides,
     };
+    let incomplete = reader.sink.has_unread();
+    if !incomplete {
+        input::report_unused(&mut reader, root);
+    }
     reader.sink.report_lost();
+    let model = Model { incomplete, ..model };
     let symbols = reader.symbols.into_owned();
     Some(Reading { model, layered, symbols })
 }
@@ -190,10 +199,10 @@ impl Reader<'_> {
     fn each<T, C: FromIterator<T>>(
         &mut self,
         root: &Node,
-        kind: &str,
+        field: &Field<Table>,
         read: impl Fn(&mut Self, &Arc<str>, &Entry) -> T,
     ) -> C {
-        let tables = root.at(&[kind]).and_then(Node::table).into_iter().flatten();
+        let tables = field.node(root).and_then(Node::table).into_iter().flatten();
         tables.map(|(name, entry)| read(self, name, entry)).collect()
     }
 
@@ -203,31 +212,54 @@ impl Reader<'_> {
         self.sink.lost(span);
     }
 
-    /// Reports a required key that is not there. `owner` is such as `service.api`.
-    fn missing(&mut self, owner: &str, span: Span, key: &str, example: &str) {
+    /// Reports a list that must not be empty; `owner` is such as `service.api`.
+    fn empty(&mut self, owner: &str, node: &Node, field: &dyn AnyField) {
         self.tainted = true;
+        let Key { name, example, .. } = field.key();
         self.sink.push(
-            Diagnostic::new("missing-key", format!("{owner} has no `{key}`."))
-                .at(span, format!("`{key}` is missing"))
-                .help(format!("Add it, for example: {key} = {example}")),
+            Diagnostic::new(&BAD_VALUE, format!("`{name}` is empty in {}", quoted(owner)))
+                .at(node.span, "nothing in it")
+                .help(format!("write what it is for, for example `{name} = {example}`")),
         );
     }
 
-    /// Reports the name that every container has for itself: nothing else is ever found by it.
+    /// Reports a table that does not exist, unless its kind could not be read at all: that is reported already.
+    fn unknown(&mut self, kind: RefKind, name: &str, span: Span) {
+        self.tainted = true;
+        if !self.symbols.is_unread(kind) {
+            Unknown::table(kind.word(), name, span).report(|| self.symbols.names(kind), self.sink);
+        }
+    }
+
+    /// Reports a path of the web that does not start with a slash.
+    fn absolute(&mut self, path: &Sourced<Arc<str>>, field: &Field<Arc<str>>) {
+        if path.value.starts_with('/') {
+            return;
+        }
+        self.tainted = true;
+        let key = field.name();
+        self.sink.push(
+            Diagnostic::new(&BAD_VALUE, format!("invalid `{key}`: `{}`", path.value))
+                .at(path.span(), "does not start with /")
+                .help(format!("write `{key} = \"/{}\"`", path.value)),
+        );
+    }
+
+    /// Reports the name that every container has for itself: nothing else is found by it.
     fn no_local_name(&mut self, name: &str, span: Span) {
         if name != "localhost" {
             return;
         }
         self.tainted = true;
         self.sink.push(
-            Diagnostic::new("bad-name", "nothing is ever found by the name `localhost`")
+            Diagnostic::new(&BAD_NAME, "nothing can be found by the name `localhost`")
                 .at(span, "each container's name for itself")
                 .help("name it after what it does"),
         );
     }
 
     /// Reads a file that the stack names; what goes wrong is reported.
-    fn file(&mut self, written: &At<Arc<str>>) -> Option<(PathBuf, Arc<[u8]>)> {
+    fn file(&mut self, written: &Sourced<Arc<str>>) -> Option<(PathBuf, Arc<[u8]>)> {
         let path = self.path(written)?;
         if let Some(bytes) = self.cache.get(&path) {
             return Some((path, Arc::clone(bytes)));
@@ -246,7 +278,7 @@ impl Reader<'_> {
     }
 
     /// The resolved path of a file that the stack names; what goes wrong is reported.
-    fn path(&mut self, written: &At<Arc<str>>) -> Option<PathBuf> {
+    fn path(&mut self, written: &Sourced<Arc<str>>) -> Option<PathBuf> {
         let from = self.folder(written);
         match confine(self.files, self.root, &from, &written.value) {
             Ok(path) => Some(path),
@@ -258,7 +290,7 @@ impl Reader<'_> {
     }
 
     /// The path of a file that holds a secret. Where the stack is only checked it need not be there.
-    fn secret_path(&mut self, written: &At<Arc<str>>) -> Option<PathBuf> {
+    fn secret_path(&mut self, written: &Sourced<Arc<str>>) -> Option<PathBuf> {
         let from = self.folder(written);
         match confine(self.files, self.root, &from, &written.value) {
             Ok(path) => Some(path),
@@ -271,34 +303,29 @@ impl Reader<'_> {
     }
 
     /// A secret that a reference names and that must have some keys; what goes wrong is reported.
-    fn secret_with(&mut self, node: &Node, needed: &[&str]) -> Option<At<SecretId>> {
-        let written = node.text().and_then(|text| reference::parse(text).ok()).filter(|w| w.kind == "secret");
-        let Some(written) = written else {
-            self.lose(node.span);
+    fn secret_with(&mut self, reference: &Sourced<Reference>, needed: &[&str]) -> Option<Sourced<SecretId>> {
+        let (name, span) = (&reference.value.name, reference.span()?);
+        let Some((id, keys)) = self.symbols.secret(name) else {
+            self.unknown(RefKind::Secret, name, span);
             return None;
         };
-        let Some((id, keys)) = self.symbols.secret(written.name) else {
-            let unknown = Unknown { what: "secret", name: written.name, span: node.span, exact: false };
-            unknown.report(|| self.symbols.names("secret"), self.sink);
-            self.tainted = true;
-            return None;
-        };
-        let whole = !self.symbols.is_incomplete("secret", written.name);
+        let whole = !self.symbols.is_incomplete(RefKind::Secret, name);
         let missing = needed.iter().filter(|_| whole).find(|key| !keys.contains(**key));
         if let Some(key) = missing {
             self.tainted = true;
             self.sink.push(
-                Diagnostic::new("unknown-name", format!("secret.{} has no key `{key}`.", written.name))
-                    .at(node.span, "it has to have one for this")
-                    .help(format!("Add it: key.\"{key}\" = {{ file = \"…\" }}, or list it in `keys`.")),
+                Diagnostic::new(&UNKNOWN_NAME, format!("`secret.{name}` has no key `{key}`"))
+                    .at(span, "requires that key")
+                    .help(format!("add it to `secret.{name}`: `key.\"{key}\" = {{ file = \"…\" }}`"))
+                    .help("or, for an existing secret, list it in `keys`"),
             );
         }
-        Some(At { value: id, origin: node.origin() })
+        Some(Sourced { value: id, origin: reference.origin })
     }
 
     /// The files that a path or a pattern names, resolved, each with its path from the file that says it.
     /// None at all is reported.
-    fn files(&mut self, written: &At<Arc<str>>) -> Vec<At<Arc<str>>> {
+    fn files(&mut self, written: &Sourced<Arc<str>>) -> Vec<Sourced<Arc<str>>> {
         let from = self.folder(written);
         let found = match glob::matching(self.files, &from, &written.value) {
             Ok(found) if !found.is_empty() => found,
@@ -309,42 +336,50 @@ impl Reader<'_> {
                 return Vec::new();
             }
         };
-        found.into_iter().map(|name| At { value: name.into(), origin: written.origin }).collect()
+        found.into_iter().map(|name| Sourced { value: name.into(), origin: written.origin }).collect()
     }
 
     /// A path as messages call it: that of the file which says it, and from there on.
-    fn shown(&self, written: &At<Arc<str>>) -> String {
+    fn shown(&self, written: &Sourced<Arc<str>>) -> String {
         let from = self.folder(written);
         let below = from.strip_prefix(self.root).unwrap_or(Path::new(""));
         escaped(&self.folder_shown.join(below).join(&*written.value).display().to_string()).into_owned()
     }
 
     /// The folder of the file that a path is written in.
-    fn folder(&self, written: &At<Arc<str>>) -> PathBuf {
+    fn folder(&self, written: &Sourced<Arc<str>>) -> PathBuf {
         let file = written.span().and_then(|span| self.sources.file(span.file));
         file.and_then(|file| file.path.parent()).unwrap_or(self.root).to_owned()
     }
 
-    fn path_problem(&mut self, written: &At<Arc<str>>, problem: &PathProblem) {
+    fn path_problem(&mut self, written: &Sourced<Arc<str>>, problem: &PathProblem) {
         self.tainted = true;
         let path = &written.value;
-        let (rule, message, help) = match problem {
+        let (rule, message, label, help) = match problem {
             PathProblem::Absolute => (
-                "path-outside",
-                format!("The path `{path}` is absolute."),
-                "Write it relative to the folder of this file; the stack reads nothing outside its folder.",
+                &PATH_OUTSIDE,
+                format!("`{path}` is an absolute path"),
+                "must be relative",
+                "write it relative to the folder of this file".to_owned(),
             ),
             PathProblem::Outside => (
-                "path-outside",
-                format!("The path `{path}` leads out of the folder of the stack."),
-                "Move the file into the folder: a stack reads nothing outside of it, not by a link either.",
+                &PATH_OUTSIDE,
+                format!("`{path}` is outside the stack's folder"),
+                "leaves the folder",
+                "move the file into the stack's folder; links that leave it are not followed".to_owned(),
             ),
             PathProblem::Unreadable(reason) => (
-                "file-unreadable",
-                format!("The file `{path}` can't be read: {reason}."),
-                "Paths are relative to the folder of the file that says them.",
+                &FILE_UNREADABLE,
+                format!("cannot read `{path}`"),
+                reason.as_str(),
+                format!("create it, or correct the path: looked for `{}`", self.shown(written)),
             ),
         };
-        self.sink.push(Diagnostic::new(rule, message).at(written.span(), "").help(help));
+        self.sink.push(Diagnostic::new(rule, message).at(written.span(), label).help(help));
     }
+}
+
+/// An owner in messages: a reference in backticks, other words as they are.
+fn quoted(owner: &str) -> String {
+    if owner.contains(' ') { owner.into() } else { format!("`{owner}`") }
 }

@@ -5,81 +5,70 @@ use std::sync::Arc;
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
-use crate::diag::suggest::Unknown;
-use crate::grammar::{mode, quantity, reference};
+use crate::diag::reading::BAD_VALUE;
+use crate::diag::unknown::Unknown;
+use crate::grammar::reference::{RefKind, Reference};
+use crate::grammar::word::Word;
+use crate::language::mount::{FOLDER, FROM, MODE, MOUNT_TABLE, PART, READ_ONLY, SCRATCH, SHARED};
 use crate::model::{Mount, Mounted, Scratch};
 use crate::source::Span;
-use crate::tree::{Entry, Value};
+use crate::tree::Entry;
 
-/// Reads a mount; `None` if what is mounted can't be told.
+/// Reads a mount; `None` if it cannot be told what is mounted.
 pub(super) fn read(reader: &mut Reader<'_>, path: &Arc<str>, entry: &Entry) -> Option<Mount> {
-    let mut mount = Mount {
+    let fields = Fields::of(entry, &MOUNT_TABLE, reader);
+    let what = source(reader, path, &fields)?;
+    let part = part(reader, path, &fields, &what);
+    let mode = mode(reader, path, &fields, &what);
+    if let (Some(entry), false) = (fields.valid(reader, &SHARED), matches!(what, Mounted::Scratch(_))) {
+        reader.tainted = true;
+        reader.sink.push(
+            Diagnostic::new(&BAD_VALUE, format!("`shared` works only with scratch folders, not at `{path}`"))
+                .at(entry.key_span, "not a scratch folder")
+                .help("remove `shared`: containers that mount one volume share it anyway"),
+        );
+    }
+    let read_only = fields.get(reader, &READ_ONLY).is_some_and(|only| only.value);
+    Some(Mount {
         path: Arc::clone(path),
         path_span: entry.key_span,
-        what: Mounted::Scratch(Scratch::default()),
+        read_only: read_only || matches!(what, Mounted::Config(..) | Mounted::Secret(..)),
+        what,
         origin: entry.node.origin(),
-        part: None,
-        mode: None,
-        read_only: false,
-    };
-    match &entry.node.value {
-        Value::Table(_) => {
-            let fields = Fields::of(entry, reader);
-            mount.what = source(reader, path, &fields)?;
-            mount.part = part(reader, path, &fields, &mount.what);
-            mount.mode = mode(reader, path, &fields, &mount.what);
-            if let (Some(entry), false) = (fields.entry("shared"), matches!(mount.what, Mounted::Scratch(_)))
-            {
-                reader.tainted = true;
-                reader.sink.push(
-                    Diagnostic::new(
-                        "bad-value",
-                        format!("what is mounted at `{path}` is not a scratch folder"),
-                    )
-                    .at(entry.key_span, "only for a scratch folder")
-                    .help("remove `shared`: containers that mount one volume share it anyway"),
-                );
-            }
-            mount.read_only = fields.boolean(reader, "read-only").is_some_and(|only| only.value);
-        }
-        Value::Text(text) => mount.what = mounted(reader, text, entry.node.span)?,
-        _ => {
-            reader.lose(entry.node.span);
-            return None;
-        }
-    }
-    mount.read_only |= matches!(mount.what, Mounted::Config(..) | Mounted::Secret(..));
-    Some(mount)
+        part,
+        mode,
+    })
 }
 
-/// What a table says is mounted.
+/// What a mount says is mounted.
 fn source(reader: &mut Reader<'_>, path: &str, fields: &Fields<'_>) -> Option<Mounted> {
-    let given: Vec<_> =
-        ["from", "scratch", "folder"].into_iter().filter(|key| fields.node(key).is_some()).collect();
-    match given.as_slice() {
-        ["from"] => {
-            let from = fields.plain(reader, "from")?;
-            mounted(reader, &from.value, from.span()?)
-        }
-        ["scratch"] => {
-            let size = fields.small(reader, "scratch", quantity::bytes).map(|size| size.value);
-            let shared = fields.plain(reader, "shared").map(|name| name.value);
-            Some(Mounted::Scratch(Scratch { size, shared }))
-        }
-        [_] => {
-            let folder = fields.plain(reader, "folder")?;
-            reader.path(&folder).map(Mounted::Folder)
-        }
+    let set: Vec<_> =
+        MOUNT_TABLE.one_of.iter().filter_map(|field| Some((*field, fields.entry(*field)?))).collect();
+    match set.as_slice() {
         [] => {
-            reader.missing(&format!("The mount of {path}"), fields.span, "from", "\"volume.NAME\"");
+            fields.missing(reader, &format!("mount `{path}`"), MOUNT_TABLE.one_of);
             None
         }
-        [one, other, ..] => {
+        [_] => {
+            if fields.entry(&FROM).is_some() {
+                let from = fields.get(reader, &FROM)?;
+                mounted(reader, &from.value, from.span()?)
+            } else if fields.entry(&SCRATCH).is_some() {
+                let size = fields.get(reader, &SCRATCH).map(|size| size.value);
+                let shared = fields.get(reader, &SHARED).map(|name| name.value);
+                Some(Mounted::Scratch(Scratch { size, shared }))
+            } else {
+                let folder = fields.get(reader, &FOLDER)?;
+                reader.path(&folder).map(Mounted::Folder)
+            }
+        }
+        [(one, _), (other, entry), ..] => {
+            let (one, other) = (one.key().name, other.key().name);
             reader.tainted = true;
             reader.sink.push(
-                Diagnostic::new("bad-value", format!("Two things are mounted at {path}."))
-                    .at(fields.entry(other).map(|entry| entry.key_span), format!("`{one}` is given as well"))
-                    .help(format!("Keep one of `{one}` and `{other}`.")),
+                Diagnostic::new(&BAD_VALUE, format!("mount `{path}` sets both `{one}` and `{other}`"))
+                    .at(entry.key_span, format!("`{one}` is also set"))
+                    .help(format!("keep one of `{one}` and `{other}`")),
             );
             None
         }
@@ -87,20 +76,18 @@ fn source(reader: &mut Reader<'_>, path: &str, fields: &Fields<'_>) -> Option<Mo
 }
 
 fn part(reader: &mut Reader<'_>, path: &str, fields: &Fields<'_>, what: &Mounted) -> Option<Arc<str>> {
-    let part = fields.plain(reader, "part")?;
+    let part = fields.get(reader, &PART)?;
     let inside = !part.value.is_empty()
         && !part.value.starts_with('/')
         && part.value.split('/').all(|step| !step.is_empty() && step != "." && step != "..");
     let problem = match what {
         Mounted::Volume(_) if inside => return Some(part.value),
-        Mounted::Volume(_) => {
-            Diagnostic::new("bad-value", format!("`{}` is no folder in a volume.", part.value))
-                .at(part.span(), "not a path that stays inside")
-                .help("Write a path without / before it and without `.` and `..`, such as \"tables/2026\".")
-        }
-        _ => Diagnostic::new("bad-value", format!("What is mounted at {path} has no parts."))
-            .at(part.span(), "only for a volume")
-            .help("For one key of a config or a secret write it behind a slash: from = \"config.NAME/KEY\"."),
+        Mounted::Volume(_) => Diagnostic::new(&BAD_VALUE, format!("invalid `part`: `{}`", part.value))
+            .at(part.span(), "not a path inside the volume")
+            .help("write a path without a leading `/`, without `.` and `..`, for example `part = \"tables/2026\"`"),
+        _ => Diagnostic::new(&BAD_VALUE, format!("`part` works only with volumes, not at `{path}`"))
+            .at(part.span(), "not a volume")
+            .help("to mount one key of a config or a secret: `from = \"config.NAME/KEY\"`"),
     };
     reader.tainted = true;
     reader.sink.push(problem);
@@ -108,56 +95,45 @@ fn part(reader: &mut Reader<'_>, path: &str, fields: &Fields<'_>, what: &Mounted
 }
 
 fn mode(reader: &mut Reader<'_>, path: &str, fields: &Fields<'_>, what: &Mounted) -> Option<u16> {
-    let bits = fields.small(reader, "mode", mode::parse)?;
+    let bits = fields.get(reader, &MODE)?;
     if matches!(what, Mounted::Config(..) | Mounted::Secret(..)) {
         return Some(bits.value);
     }
     reader.tainted = true;
     reader.sink.push(
-        Diagnostic::new("bad-value", format!("The files at {path} have modes of their own."))
-            .at(bits.span(), "only for a config or a secret")
-            .help("Remove it; whoever writes the files sets their modes."),
+        Diagnostic::new(&BAD_VALUE, format!("`mode` works only with configs and secrets, not at `{path}`"))
+            .at(bits.span(), "not a config or a secret")
+            .help("remove `mode`: the program that writes the files sets their modes"),
     );
     None
 }
 
-fn mounted(reader: &mut Reader<'_>, text: &str, span: Span) -> Option<Mounted> {
-    let Ok(written) = reference::parse(text) else {
-        reader.lose(span);
-        return None;
-    };
+/// What a reference mounts.
+fn mounted(reader: &mut Reader<'_>, reference: &Reference, span: Span) -> Option<Mounted> {
+    let Reference { kind, name, part } = reference;
     let symbols = &reader.symbols;
-    let (found, keys) = match written.kind {
-        "volume" => (symbols.volume(written.name).map(Mounted::Volume), None),
-        "config" => match symbols.config(written.name) {
+    let (found, keys) = match kind {
+        RefKind::Volume => (symbols.volume(name).map(Mounted::Volume), None),
+        RefKind::Config => match symbols.config(name) {
             Some((id, keys)) => (Some(Mounted::Config(id, None)), Some(keys)),
             None => (None, None),
         },
-        "secret" => match symbols.secret(written.name) {
+        _ => match symbols.secret(name) {
             Some((id, keys)) => (Some(Mounted::Secret(id, None)), Some(keys)),
             None => (None, None),
         },
-        _ => {
-            reader.lose(span);
-            return None;
-        }
     };
     let Some(found) = found else {
-        let unknown = Unknown { what: written.kind, name: written.name, span, exact: false };
-        unknown.report(|| symbols.names(written.kind), reader.sink);
-        reader.tainted = true;
+        reader.unknown(*kind, name, span);
         return None;
     };
-    let Some(part) = written.part else { return Some(found) };
+    let Some(part) = part else { return Some(found) };
     if let Mounted::Volume(_) = found {
         reader.tainted = true;
         reader.sink.push(
-            Diagnostic::new("bad-value", "A volume has no keys to mount.")
-                .at(span, format!("`/{part}` can't be told apart"))
-                .help(format!(
-                    "For a folder in it write {{ from = \"volume.{}\", part = \"{part}\" }}.",
-                    written.name
-                )),
+            Diagnostic::new(&BAD_VALUE, "a volume has no keys").at(span, format!("remove `/{part}`")).help(
+                format!("to mount a folder of it: `{{ from = \"volume.{name}\", part = \"{part}\" }}`"),
+            ),
         );
         return None;
     }
@@ -165,13 +141,13 @@ fn mounted(reader: &mut Reader<'_>, text: &str, span: Span) -> Option<Mounted> {
     match (key, found) {
         (Some(key), Mounted::Config(id, _)) => Some(Mounted::Config(id, Some(key))),
         (Some(key), Mounted::Secret(id, _)) => Some(Mounted::Secret(id, Some(key))),
-        _ if symbols.is_incomplete(written.kind, written.name) => {
+        _ if symbols.is_incomplete(*kind, name) => {
             reader.tainted = true;
             None
         }
         _ => {
-            let what = format!("key of {}.{}", written.kind, written.name);
-            let unknown = Unknown { what: &what, name: part, span, exact: false };
+            let owner = format!("{}.{name}", kind.word());
+            let unknown = Unknown { what: "key", owner: Some(&owner), name: part, span, exact: false };
             unknown.report(|| keys.into_iter().flatten().map(|key| &**key), reader.sink);
             reader.tainted = true;
             None

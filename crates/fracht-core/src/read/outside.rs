@@ -3,82 +3,70 @@
 use std::sync::Arc;
 
 use super::Reader;
-use super::fields::{Fields, port_number};
+use super::fields::Fields;
 use crate::diag::Diagnostic;
-use crate::grammar::host;
-use crate::model::{Outside, OutsidePlace, OutsidePort, Place};
-use crate::origin::At;
-use crate::resolve::{Allow, OutsideSymbol, port_names};
+use crate::diag::reading::{BAD_VALUE, DEFINED_TWICE};
+use crate::language::outside::{ADDRESS, HOST, OUTSIDE_TABLE, PORT};
+use crate::model::{Outside, OutsidePlace, OutsidePort, Place, Text};
+use crate::origin::Sourced;
+use crate::resolve::{OutsideSymbol, port_names};
 use crate::tree::Entry;
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Outside {
-    let fields = Fields::of(entry, reader);
+    let fields = Fields::of(entry, &OUTSIDE_TABLE, reader);
     let owner = format!("outside.{name}");
     reader.no_local_name(name, entry.key_span);
     if let Some((_, symbol)) = reader.symbols.workload(name) {
         let first = symbol.span;
+        let message = format!("an external service and a service or task are both named `{name}`");
         reader.sink.push(
-            Diagnostic::new(
-                "defined-twice",
-                format!("Something outside is called `{name}`, as a service or task is."),
-            )
-            .at(fields.span, "defined again here")
-            .also(first, "first defined here")
-            .help("Both are found by their name; rename one of the two."),
+            Diagnostic::new(&DEFINED_TWICE, message)
+                .at(fields.span, "defined again here")
+                .also(first, "first defined here")
+                .help("rename one of them: both are found by their name"),
         );
     }
-    let ports = fields.map(reader, "port").map(|(name, entry)| {
-        // A port stands in the model even if it can't be read: references count on its name.
-        let value = port_number(&entry.node).unwrap_or_else(|| {
-            reader.lose(entry.node.span);
-            0
-        });
-        OutsidePort { name: Arc::clone(name), number: At { value, origin: entry.node.origin() } }
+    let ports = fields.named(reader, &PORT).map(|(name, entry)| {
+        // A port is in the model even if it cannot be read: references rely on its name.
+        let number = reader.value(&entry.node, &PORT.takes);
+        let number = number.unwrap_or(Sourced { value: 0, origin: entry.node.origin() });
+        OutsidePort { name: Arc::clone(name), number }
     });
     let ports = ports.collect();
     Outside { name: Arc::clone(name), span: fields.span, place: place(reader, &owner, &fields), ports }
 }
 
-fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> At<OutsidePlace> {
-    let unknown = || At::defaulted(OutsidePlace::Host("unknown.invalid".into()), "nothing else");
-    match (fields.entry("host"), fields.entry("address")) {
+fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<OutsidePlace> {
+    let unknown = || Sourced::defaulted(OutsidePlace::Host("unknown.invalid".into()));
+    match (fields.entry(&HOST), fields.entry(&ADDRESS)) {
         (None, None) => {
-            if fields.is_table() {
-                reader.missing(owner, fields.span, "host", "\"feed.buoys.example\"");
-            }
+            fields.missing(reader, owner, OUTSIDE_TABLE.one_of);
             unknown()
         }
         (Some(host), Some(_)) => {
             reader.sink.push(
-                Diagnostic::new("bad-value", format!("{owner} has a host and an address."))
-                    .at(host.key_span, "`address` is given as well")
-                    .help("Keep one of the two."),
+                Diagnostic::new(&BAD_VALUE, format!("`{owner}` sets both `host` and `address`"))
+                    .at(host.key_span, "`address` is also set")
+                    .help("keep one of them"),
             );
             unknown()
         }
-        (Some(entry), None) => {
-            let Some(text) = reader.text(&entry.node, Allow::Names) else { return unknown() };
-            let plain = text.plain();
-            if !text.is_resolved() {
-                return unknown();
-            }
-            if let (Err(reason), false) = (host::name(&plain), text.is_plain()) {
-                reader.sink.push(
-                    Diagnostic::new("bad-value", format!("The host of {owner} comes to `{plain}`."))
-                        .at(text.origin.span(), "with its references resolved")
-                        .help(format!("Here {reason}.")),
-                );
-            }
-            At { value: OutsidePlace::Host(plain.into()), origin: text.origin }
+        (Some(_), None) => {
+            let host = fields.text(reader, &HOST).filter(Text::is_resolved);
+            host.map_or_else(unknown, |host| Sourced {
+                value: OutsidePlace::Host(host.plain().into()),
+                origin: host.origin,
+            })
         }
-        (None, Some(_)) => fields
-            .small(reader, "address", host::address)
-            .map_or_else(unknown, |address| address.map(OutsidePlace::Address)),
+        (None, Some(_)) => {
+            let address = fields.get(reader, &ADDRESS);
+            address.map_or_else(unknown, |address| address.map(OutsidePlace::Address))
+        }
     }
 }
 
-/// What a reference to it stands for. A host is itself, so that its certificate fits; an address has the
-/// name of its service in a cluster, and is itself on a machine.
+/// What a reference to it stands for. A host is itself, so that its certificate matches; an address has the name of its
+/// Service in a cluster, and is itself on a machine.
 pub(super) fn symbol(outside: &Outside, on: Place) -> (Arc<str>, OutsideSymbol) {
     let host: Arc<str> = match (&outside.place.value, on) {
         (OutsidePlace::Host(host), _) => Arc::clone(host),

@@ -1,96 +1,67 @@
-//! `port.NAME` of a service.
+//! `port.NAME` of a service or a sidecar.
 
 use std::sync::Arc;
 
 use super::Reader;
-use super::fields::{Fields, port_number};
+use super::fields::Fields;
 use crate::diag::Diagnostic;
-use crate::grammar::{at, host};
-use crate::model::{Port, Protocol, Reach};
-use crate::origin::At;
-use crate::resolve::Allow;
-use crate::tree::{Entry, Value};
+use crate::diag::reading::BAD_VALUE;
+use crate::language::port::{AS, AT, HOST, NUMBER, PATH, PORT_TABLE, PROTOCOL, REACH};
+use crate::model::{Port, Reach, Text};
+use crate::origin::Sourced;
+use crate::tree::Entry;
 
-/// Reads a port. It stands in the model even if nothing of it can be read: references count ports.
+/// Reads a port. It is in the model even if nothing of it can be read: references are indexes of ports.
 pub(super) fn read(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry: &Entry) -> Port {
-    let mut port = Port {
+    let fields = Fields::of(entry, &PORT_TABLE, reader);
+    let number = fields.get(reader, &NUMBER);
+    fields.require(reader, &format!("{owner}/{name}"), &NUMBER);
+    let reach = fields.or_default(reader, &REACH);
+    let port = Port {
         name: Arc::clone(name),
         span: entry.key_span,
-        number: At::defaulted(0, "nothing else"),
-        protocol: Protocol::Tcp,
-        reach: At::defaulted(Reach::Stack, "the default of a port"),
-        at: None,
-        inner: None,
-        host: None,
-        path: At::defaulted("/".into(), "the default of a port"),
+        number: number.unwrap_or(Sourced::defaulted(0)),
+        protocol: fields.or_default(reader, &PROTOCOL).value,
+        reach,
+        at: fields.get(reader, &AT),
+        as_number: fields.get(reader, &AS),
+        // What has no effect is not read: one mistake, one message.
+        host: if reach.value == Reach::Web { host(reader, &fields) } else { None },
+        path: fields.get(reader, &PATH).unwrap_or_else(|| Sourced::defaulted(PATH.key.default.into())),
         helper: None,
     };
-    if !matches!(entry.node.value, Value::Table(_)) {
-        match port_number(&entry.node) {
-            Some(value) => port.number = At { value, origin: entry.node.origin() },
-            None => reader.lose(entry.node.span),
-        }
-        return port;
+    only_for_the_web(reader, owner, &fields, &port);
+    if port.reach.value == Reach::Web {
+        reader.absolute(&port.path, &PATH);
     }
-    let fields = Fields::of(entry, reader);
-    match fields.port(reader, "number") {
-        Some(number) => port.number = number,
-        None if fields.lacks("number") => {
-            reader.missing(&format!("{owner}/{name}"), port.span, "number", "8080");
-        }
-        None => {}
-    }
-    if let Some(protocol) = fields.word(reader, "protocol", &Protocol::WORDS) {
-        port.protocol = protocol.value;
-    }
-    if let Some(reach) = fields.word(reader, "reach", &Reach::WORDS) {
-        port.reach = reach;
-    }
-    port.at = fields.small(reader, "at", at::parse);
-    port.inner = fields.port(reader, "as");
-    web(reader, owner, &fields, &mut port);
     port
 }
 
-/// Host and path, which only the web asks for.
-fn web(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, port: &mut Port) {
-    let name = Arc::clone(&port.name);
-    for key in ["host", "path"] {
-        // A target may open to the web what the stack does not, or the other way round.
-        let same_layer = |entry: &&Entry| {
-            let reach = fields.node("reach").map(|node| node.layer);
-            reach.is_none_or(|reach| reach == entry.node.layer)
-        };
-        let Some(entry) = fields.entry(key).filter(|_| port.reach.value != Reach::Web).filter(same_layer)
-        else {
+/// The host; one that cannot be read is not one that is missing.
+fn host(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Sourced<Arc<str>>> {
+    let node = fields.node(&HOST)?;
+    let text = fields.text(reader, &HOST).filter(Text::is_resolved);
+    let value = text.map_or_else(|| "unread.invalid".into(), |text| text.plain().into());
+    Some(Sourced { value, origin: node.origin() })
+}
+
+/// Reports a host or a path of a port that is not open to the web.
+fn only_for_the_web(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, port: &Port) {
+    if port.reach.value == Reach::Web || fields.has_invalid(reader, &[&REACH]) {
+        return;
+    }
+    // A target may open a port to the web, or close one: what another layer sets is not a mistake.
+    let reach = fields.node(&REACH).map(|node| node.layer);
+    for entry in [fields.valid(reader, &HOST), fields.valid(reader, &PATH)].into_iter().flatten() {
+        if reach.is_some_and(|reach| reach != entry.node.layer) {
             continue;
-        };
+        }
+        let message = format!("`{owner}/{}` is not open to the web", port.name);
         reader.sink.push(
-            Diagnostic::new("bad-value", format!("{owner}/{name} has a `{key}` and is not open to the web."))
-                .at(entry.key_span, "does nothing")
-                .help("Open it with reach = \"web\", or remove it."),
+            Diagnostic::new(&BAD_VALUE, message)
+                .at(entry.key_span, "no effect")
+                .help("open it with `reach = \"web\"`")
+                .help("or remove this key"),
         );
-    }
-    if let Some(text) = fields.node("host").and_then(|node| reader.text(node, Allow::Names)) {
-        let resolved = text.is_resolved();
-        let plain = text.plain();
-        if let (Err(reason), false, true) = (host::entry(&plain), text.is_plain(), resolved) {
-            reader.sink.push(
-                Diagnostic::new("bad-value", format!("The host of {owner}/{name} comes to `{plain}`."))
-                    .at(text.origin.span(), "with its references resolved")
-                    .help(format!("Here {reason}.")),
-            );
-        }
-        port.host = Some(At { value: plain.into(), origin: text.origin });
-    }
-    if let Some(path) = fields.plain(reader, "path") {
-        if !path.value.starts_with('/') {
-            reader.sink.push(
-                Diagnostic::new("bad-value", format!("`{}` is not a path.", path.value))
-                    .at(path.span(), "does not begin with /")
-                    .help(format!("Write path = \"/{}\".", path.value)),
-            );
-        }
-        port.path = path;
     }
 }

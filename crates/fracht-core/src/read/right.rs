@@ -6,39 +6,37 @@ use std::sync::Arc;
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
-use crate::diag::suggest::{listing, nearest};
+use crate::diag::reading::{BAD_VALUE, MISSING_KEY};
+use crate::diag::unknown::{listing, nearest};
 use crate::grammar::name::NameKind;
 use crate::grammar::resource::{self, NAMELESS, Resource};
+use crate::language::workload::{GROUP, MAY, ON, ONLY, RIGHT_TABLE, RIGHTS};
 use crate::model::Right;
-use crate::origin::At;
-use crate::tree::{Entry, Value};
+use crate::origin::Sourced;
+use crate::tree::Entry;
 
-/// Reads every right.
+/// Reads every permission.
 pub(super) fn read_all(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<Right> {
-    let Some(node) = fields.node("rights") else { return Vec::new() };
-    let Value::List(items) = &node.value else {
-        reader.lose(node.span);
-        return Vec::new();
-    };
-    let entries = items.iter().map(|item| Entry { key_span: item.span, node: item.clone() });
-    entries.filter_map(|entry| read(reader, owner, &entry)).collect()
+    let entries = fields.tables(reader, &RIGHTS);
+    entries.iter().filter_map(|entry| read(reader, owner, entry)).collect()
 }
 
 fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Right> {
-    let fields = Fields::of(entry, reader);
-    let may = fields.plains(reader, "may").unwrap_or_default();
-    let only = fields.plains(reader, "only").unwrap_or_default();
-    if may.is_empty() {
-        reader.missing(&format!("A right of {owner}"), entry.key_span, "may", "[\"get\"]");
+    let fields = Fields::of(entry, &RIGHT_TABLE, reader);
+    let what = format!("a permission of `{owner}`");
+    let verbs = fields.list(reader, &MAY);
+    if let Some(node) = fields.node(&MAY).filter(|node| node.items().is_empty()) {
+        reader.empty(&what, node, &MAY);
     }
-    let Some(on) = fields.plain(reader, "on") else {
-        if fields.lacks("on") {
-            reader.missing(&format!("A right of {owner}"), entry.key_span, "on", "\"pods\"");
-        }
+    fields.require(reader, &what, &MAY);
+    fields.require(reader, &what, &ON);
+    let only = fields.list(reader, &ONLY).unwrap_or_default();
+    let group = fields.get(reader, &GROUP);
+    let on = fields.get(reader, &ON)?;
+    if group.is_none() && fields.node(&GROUP).is_some() {
         return None;
-    };
-    let group = fields.plain(reader, "group");
-    let right = Written { owner, on, group, may, only };
+    }
+    let right = Written { owner, on, group, may: verbs?, only };
     let found = right.resource().and_then(|known| {
         if let Some((known, part)) = known {
             right.allows_something(known, part)?;
@@ -54,7 +52,7 @@ fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Right> {
             return None;
         }
     };
-    let plain = |texts: Vec<At<Arc<str>>>| texts.into_iter().map(|text| text.value).collect();
+    let plain = |texts: Vec<Sourced<Arc<str>>>| texts.into_iter().map(|text| text.value).collect();
     Some(Right {
         group: right.group.map_or_else(|| own.into(), |group| group.value),
         on: right.on,
@@ -66,10 +64,10 @@ fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Right> {
 /// A right as it is written.
 struct Written<'o> {
     owner: &'o str,
-    on: At<Arc<str>>,
-    group: Option<At<Arc<str>>>,
-    may: Vec<At<Arc<str>>>,
-    only: Vec<At<Arc<str>>>,
+    on: Sourced<Arc<str>>,
+    group: Option<Sourced<Arc<str>>>,
+    may: Vec<Sourced<Arc<str>>>,
+    only: Vec<Sourced<Arc<str>>>,
 }
 
 type Found<T> = Result<T, Box<Diagnostic>>;
@@ -86,7 +84,7 @@ impl Written<'_> {
         };
         let wrong = |label: &str| {
             let message = format!("`{on}` is not a resource of the cluster");
-            Diagnostic::new("bad-value", message).at(self.on.span(), label.to_owned())
+            Diagnostic::new(&BAD_VALUE, message).at(self.on.span(), label.to_owned())
         };
         if !word(name) || !part.is_none_or(word) {
             return Err(Box::new(wrong("not a plural in lowercase").help(
@@ -104,7 +102,7 @@ impl Written<'_> {
                 return Err(Box::new(wrong("the group has a key of its own").help(help)));
             }
             let message = format!("the right of `{}` on `{on}` has no API group", self.owner);
-            let problem = Diagnostic::new("missing-key", message)
+            let problem = Diagnostic::new(&MISSING_KEY, message)
                 .at(self.on.span(), "not a built-in resource")
                 .help("add `group = \"…\"`: what stands before the slash in the `apiVersion` of its objects");
             return Err(Box::new(match near {
@@ -115,7 +113,7 @@ impl Written<'_> {
         if !resource::is_known_group(&group.value) {
             if NameKind::Object.check(&group.value).is_err() {
                 let message = format!("`{}` is not an API group", group.value);
-                return Err(Box::new(Diagnostic::new("bad-value", message).at(group.span(), "not a name with dots").help(
+                return Err(Box::new(Diagnostic::new(&BAD_VALUE, message).at(group.span(), "not a name with dots").help(
                     "write what stands before the slash in the `apiVersion` of its objects, without the version",
                 )));
             }
@@ -123,7 +121,7 @@ impl Written<'_> {
         }
         let Some(known) = resource::find(Some(&group.value), name) else {
             let message = format!("the API group `{}` has no resource `{name}`", group.value);
-            let problem = Diagnostic::new("bad-value", message).at(self.on.span(), "not in that group");
+            let problem = Diagnostic::new(&BAD_VALUE, message).at(self.on.span(), "not in that group");
             return Err(Box::new(match (resource::find(None, name), near) {
                 (Some(known), _) if known.group.is_empty() => {
                     problem.help("remove `group`: it is a core resource")
@@ -142,7 +140,7 @@ impl Written<'_> {
             return Ok(part);
         };
         let message = format!("`{}` has no subresource `{part}`", known.name);
-        let problem = Diagnostic::new("bad-value", message).at(self.on.span(), "no such subresource");
+        let problem = Diagnostic::new(&BAD_VALUE, message).at(self.on.span(), "no such subresource");
         Err(Box::new(if known.parts.is_empty() {
             problem.help(format!("write `on = \"{}\"`: it has no subresources", known.name))
         } else {
@@ -162,7 +160,7 @@ impl Written<'_> {
         if allowed.is_empty() {
             let message = format!("`{}` cannot be allowed `{on}`", self.owner);
             return Err(Box::new(
-                Diagnostic::new("bad-value", message)
+                Diagnostic::new(&BAD_VALUE, message)
                     .at(self.on.span(), "belongs to no namespace")
                     .help("remove it: rights hold in the namespace of the stack only")
                     .help("or pass a ClusterRole and its binding through: `pass = [\"extra/*.yaml\"]`"),
@@ -171,7 +169,7 @@ impl Written<'_> {
         let Some(verb) = self.may.iter().find(|verb| !allowed.contains(&&*verb.value)) else { return Ok(()) };
         let message = format!("`{on}` cannot be allowed `{}`", verb.value);
         Err(Box::new(
-            Diagnostic::new("bad-value", message)
+            Diagnostic::new(&BAD_VALUE, message)
                 .at(verb.span(), "the cluster never asks for that")
                 .help(format!("use one of: {}", listing(allowed.iter().copied()))),
         ))
@@ -183,7 +181,7 @@ impl Written<'_> {
         let Some(verb) = self.may.iter().find(|verb| NAMELESS.contains(&&*verb.value)) else { return Ok(()) };
         let message = format!("`only` cannot be used with `{}`", verb.value);
         Err(Box::new(
-            Diagnostic::new("bad-value", message)
+            Diagnostic::new(&BAD_VALUE, message)
                 .at(verb.span(), "such a request names no object")
                 .also(first.span(), "so that this never matches")
                 .help(format!(

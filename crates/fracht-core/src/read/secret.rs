@@ -5,15 +5,16 @@ use std::sync::Arc;
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
+use crate::diag::reading::{BAD_VALUE, MISSING_KEY, SECRET_WRITTEN};
+use crate::language::secret::{ENV, FILE, KEY, KEY_TABLE, KEYS, PRESENT, SECRET_TABLE};
 use crate::model::{Secret, SecretKey, SecretSource};
-use crate::source::Span;
 use crate::tree::{Entry, Value};
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Secret {
-    let fields = Fields::of(entry, reader);
-    let present = fields.plain(reader, "present");
+    let fields = Fields::of(entry, &SECRET_TABLE, reader);
+    let present = fields.get(reader, &PRESENT);
     let mut keys = Vec::new();
-    for (key, entry) in fields.map(reader, "key") {
+    for (key, entry) in fields.named(reader, &KEY) {
         let owner = format!("secret.{name}/{key}");
         if let Some(source) = source(reader, &owner, entry) {
             let size = match &source {
@@ -23,7 +24,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> S
             keys.push(SecretKey { name: Arc::clone(key), span: entry.key_span, source, size });
         }
     }
-    for key in fields.plains(reader, "keys").unwrap_or_default() {
+    for key in fields.list(reader, &KEYS).unwrap_or_default() {
         let span = key.span().unwrap_or(fields.span);
         keys.push(SecretKey { name: key.value, span, source: SecretSource::Present, size: None });
     }
@@ -31,68 +32,71 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> S
     Secret { name: Arc::clone(name), span: fields.span, present, keys }
 }
 
-/// A secret is in the cluster, and has a list of keys, or it is made here, and has keys with sources.
+/// A secret exists in the cluster, with a list of keys, or it is generated, from keys with sources.
 fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
-    let span = |key| fields.entry(key).map(|entry| entry.key_span);
-    let help = "A secret is made here (key.NAME = { env = … }), or is present in the cluster \
-                (present = \"…\", keys = [\"…\"]).";
-    let clash = |one: Span, other: Span, message: String| {
-        Diagnostic::new("bad-value", message).at(one, "this").also(other, "and this").help(help)
-    };
-    match (span("present"), span("key"), span("keys")) {
-        (Some(present), Some(key), _) => reader.sink.push(clash(
-            key,
-            present,
-            format!("secret.{name} is made here and is in the cluster already."),
-        )),
-        (Some(present), None, None) => reader.sink.push(
-            Diagnostic::new("missing-key", format!("secret.{name} does not say which keys it has."))
-                .at(present, "`keys` is missing")
-                .help("Add them, for example: keys = [\"password\"]"),
-        ),
-        (None, _, Some(keys)) => reader.sink.push(
-            Diagnostic::new("bad-value", format!("secret.{name} lists keys but is not present."))
-                .at(keys, "only for a secret that is in the cluster already")
-                .help(help),
-        ),
-        (None, None, None) => {
-            reader.missing(&format!("secret.{name}"), fields.span, "key.NAME", "{ env = \"VARIABLE\" }");
-        }
-        (Some(_), None, Some(_)) | (None, Some(_), None) => {}
+    if fields.has_invalid(reader, &[&PRESENT, &KEYS]) {
+        return;
     }
+    let span = |field| fields.entry(field).map(|entry| entry.key_span);
+    let problem = match (span(&PRESENT), span(&KEY), span(&KEYS)) {
+        (Some(present), Some(key), _) => {
+            Diagnostic::new(&BAD_VALUE, format!("`secret.{name}` sets both `key` and `present`"))
+                .at(key, "`present` is also set")
+                .also(present, "already exists in the cluster")
+                .help("remove `present`, or replace `key` by `keys = [\"…\"]`")
+        }
+        (Some(present), None, None) => {
+            Diagnostic::new(&MISSING_KEY, format!("`keys` is missing in `secret.{name}`"))
+                .at(present, "required by `present`")
+                .help("add them, for example `keys = [\"password\"]`")
+        }
+        (None, _, Some(keys)) => {
+            Diagnostic::new(&BAD_VALUE, format!("`keys` in `secret.{name}` needs `present`"))
+                .at(keys, "only for an existing secret")
+                .help("add `present = \"NAME\"`, the name of the Secret in the cluster")
+                .help("or define each key: `key.NAME = { env = \"VARIABLE\" }`")
+        }
+        (None, None, None) if fields.is_table() => {
+            Diagnostic::new(&MISSING_KEY, format!("`key` is missing in `secret.{name}`"))
+                .at(fields.span, "has no keys")
+                .help("add one, for example `key.password = { env = \"DB_PASSWORD\" }`")
+        }
+        _ => return,
+    };
+    reader.tainted = true;
+    reader.sink.push(problem);
 }
 
+/// Where the value of a key is.
 fn source(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<SecretSource> {
-    if let Value::Text(_) = entry.node.value {
+    if let Value::Text(_) = &entry.node.value {
         reader.sink.hide(entry.node.span);
         reader.sink.push(
-            // Not the rule on secrets in clear, which can be turned off: without a source there is no value.
-            Diagnostic::new("bad-value", format!("{owner} is written in clear."))
-                .at(entry.node.span, "a secret never stands in a stack file")
-                .help("Say where it is to be read: { env = \"VARIABLE\" } or { file = \"path\" }.")
-                .help("If this file was ever shared, change the secret: it is no longer one."),
+            Diagnostic::new(&SECRET_WRITTEN, format!("`{owner}` is written in plain text"))
+                .at(entry.node.span, "hidden here, but readable in the file")
+                .help("read it from a variable or a file: `{ env = \"VARIABLE\" }` or `{ file = \"path\" }`")
+                .help("or, if this file was ever shared or committed, also change the secret"),
         );
         return None;
     }
-    let fields = Fields::of(entry, reader);
-    let variable = fields.plain(reader, "env");
-    let file = fields.plain(reader, "file");
-    match (variable, file) {
-        (Some(variable), None) => Some(SecretSource::Variable(variable.value)),
-        // The file may be missing where the stack is only checked: its place is all that is needed.
-        (None, Some(path)) => reader.secret_path(&path).map(SecretSource::File),
+    let fields = Fields::of(entry, &KEY_TABLE, reader);
+    match (fields.entry(&ENV), fields.entry(&FILE)) {
+        (Some(_), None) => Some(SecretSource::Variable(fields.get(reader, &ENV)?.value)),
+        // The file may be missing while the stack is only checked: its path is all that is needed.
+        (None, Some(_)) => {
+            let path = fields.get(reader, &FILE)?;
+            reader.secret_path(&path).map(SecretSource::File)
+        }
         (Some(_), Some(file)) => {
             reader.sink.push(
-                Diagnostic::new("bad-value", format!("{owner} has two sources."))
-                    .at(file.span(), "`env` is given as well")
-                    .help("Keep one of `env` and `file`."),
+                Diagnostic::new(&BAD_VALUE, format!("`{owner}` sets both `env` and `file`"))
+                    .at(file.key_span, "`env` is also set")
+                    .help("keep one of them"),
             );
             None
         }
         (None, None) => {
-            if fields.lacks("env") && fields.lacks("file") {
-                reader.missing(owner, fields.span, "env", "\"VARIABLE\"");
-            }
+            fields.missing(reader, owner, KEY_TABLE.one_of);
             None
         }
     }

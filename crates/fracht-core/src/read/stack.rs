@@ -5,24 +5,28 @@ use std::sync::Arc;
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
-use crate::origin::At;
+use crate::diag::reading::MISSING_KEY;
+use crate::language::stack::{NAME, STACK, STACK_TABLE, TITLE};
+use crate::origin::Sourced;
 use crate::tree::Node;
 
 /// The stack's name and title.
-pub(super) fn read(reader: &mut Reader<'_>, root: &Node) -> (At<Arc<str>>, Option<At<Arc<str>>>) {
-    let unnamed = || At::defaulted(Arc::from("stack"), "nothing else");
-    let Some(entry) = root.table().and_then(|entries| entries.get("stack")) else {
+pub(super) fn read(reader: &mut Reader<'_>, root: &Node) -> (Sourced<Arc<str>>, Option<Sourced<Arc<str>>>) {
+    let unnamed = || Sourced::defaulted(Arc::from("stack"));
+    let Some(entry) = STACK.entry(root) else {
         reader.sink.push(
-            Diagnostic::new("missing-key", "The stack has no name.")
-                .at(root.span, "")
-                .help("Begin the file with a table: [stack] and below it name = \"my-stack\"."),
+            Diagnostic::new(&MISSING_KEY, "the stack has no name")
+                .at(root.span, "`[stack]` is missing")
+                .help("start the file with `[stack]` and `name = \"my-stack\"`"),
         );
         return (unnamed(), None);
     };
-    let fields = Fields::of(entry, reader);
-    let name = fields.plain(reader, "name");
-    if name.is_none() && fields.lacks("name") {
-        reader.missing("The stack", fields.span, "name", "\"my-stack\"");
-    }
-    (name.unwrap_or_else(unnamed), fields.plain(reader, "title"))
+    let fields = Fields::of(entry, &STACK_TABLE, reader);
+    let name = fields.get(reader, &NAME).or_else(|| {
+        // People see the name that they wrote.
+        let node = fields.node(&NAME)?;
+        Some(Sourced { value: Arc::clone(node.text()?), origin: node.origin() })
+    });
+    fields.require(reader, "stack", &NAME);
+    (name.unwrap_or_else(unnamed), fields.get(reader, &TITLE))
 }

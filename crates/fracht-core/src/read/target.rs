@@ -1,15 +1,19 @@
 //! `[target.NAME]`: its own keys.
 
 use std::sync::Arc;
-use std::time::Duration;
 
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
-use crate::grammar::image::{self, Image};
-use crate::grammar::{duration, host};
+use crate::diag::reading::BAD_VALUE;
+use crate::grammar::image;
+use crate::language::target::{
+    API, BY, CLASS, DOMAIN, DONE, GATE, GATEWAY, NAMESPACE, NAMESPACE_PRESENT, ON, READY, REGISTRY,
+    TARGET_TABLE, TLS, WEB, WITHIN,
+};
+use crate::language::{AnyField, Field, Template};
 use crate::model::{Entry as EntryBy, Gate, Place, Target, Web};
-use crate::origin::At;
+use crate::origin::Sourced;
 use crate::resolve::Facts;
 use crate::tree::{Entry, Node};
 
@@ -18,123 +22,106 @@ pub(super) fn read(
     reader: &mut Reader<'_>,
     name: &Arc<str>,
     node: Option<&Node>,
-    stack: &At<Arc<str>>,
+    stack: &Sourced<Arc<str>>,
 ) -> Target {
+    let default_image =
+        |field: &Field<Template>| Sourced::defaulted(image::parse(field.key.default).unwrap_or_default());
     let mut target = Target {
         name: Arc::clone(name),
-        on: At::defaulted(Place::Cluster, "the default of a target"),
-        namespace: At::defaulted(Arc::clone(&stack.value), "the stack's name"),
+        on: Sourced::defaulted(Place::default()),
+        namespace: Sourced::defaulted(Arc::clone(&stack.value)),
         namespace_present: false,
         registry: None,
         domain: None,
-        web: Web {
-            by: At::defaulted(EntryBy::Ingress, "the default of a web entry"),
-            class: None,
-            tls: None,
-            gateway: None,
-        },
+        web: Web { by: Sourced::defaulted(EntryBy::default()), class: None, tls: None, gateway: None },
         gate: Gate {
-            ready: At::defaulted(pinned(READY_IMAGE), "the default of a gate"),
-            done: At::defaulted(pinned(DONE_IMAGE), "the default of a gate"),
-            within: At::defaulted(Duration::from_secs(600), "the default of a gate"),
+            ready: default_image(&READY),
+            done: default_image(&DONE),
+            within: Sourced::defaulted(WITHIN.default().unwrap_or_default()),
         },
         api: Vec::new(),
     };
     let Some(node) = node else { return target };
     let entry = Entry { key_span: node.span, node: node.clone() };
-    let fields = Fields::of(&entry, reader);
-    if let Some(on) = fields.word(reader, "on", &Place::WORDS) {
-        target.on = on;
-    }
-    if let Some(namespace) = fields.plain(reader, "namespace") {
+    let fields = Fields::of(&entry, &TARGET_TABLE, reader);
+    target.on = fields.or_default(reader, &ON);
+    if let Some(namespace) = fields.get(reader, &NAMESPACE) {
         target.namespace = namespace;
     }
-    target.namespace_present =
-        fields.boolean(reader, "namespace-present").is_some_and(|present| present.value);
-    // One that can't be read is not one that is missing.
-    let unread = |key| fields.node(key).map(|_| At::defaulted("unread.invalid".into(), "nothing else"));
-    let registry = |text: &str| image::registry(text).map(|()| Arc::from(text));
-    let domain = |text: &str| host::name(text).map(|()| Arc::from(text));
-    target.registry = fields.small(reader, "registry", registry).or_else(|| unread("registry"));
-    target.domain = fields.small(reader, "domain", domain).or_else(|| unread("domain"));
-    let api = fields.plains(reader, "api").unwrap_or_default();
+    target.namespace_present = fields.or_default(reader, &NAMESPACE_PRESENT).value;
+    // One that cannot be read is not one that is missing.
+    let unread = |field| {
+        let unread = fields.node(field).is_some() || !fields.is_table();
+        unread.then(|| Sourced::defaulted("unread.invalid".into()))
+    };
+    target.registry = fields.get(reader, &REGISTRY).or_else(|| unread(&REGISTRY));
+    target.domain = fields.get(reader, &DOMAIN).or_else(|| unread(&DOMAIN));
+    let api = fields.list(reader, &API).unwrap_or_default();
     target.api = api.into_iter().map(|block| block.value).collect();
     target
 }
 
-/// Reads what of the target refers to the stack: its web entry and its gates.
+/// Reads what in the target refers to the stack: its web entry and its gates.
 pub(super) fn read_references(reader: &mut Reader<'_>, target: &mut Target, node: Option<&Node>) {
     let Some(node) = node else { return };
     let entry = Entry { key_span: node.span, node: node.clone() };
-    let fields = Fields::of(&entry, reader);
-    if let Some(entry) = fields.entry("web") {
-        let fields = Fields::of(entry, reader);
-        target.web.class = fields.plain(reader, "class");
-        target.web.tls =
-            fields.node("tls").and_then(|node| reader.secret_with(node, &["tls.crt", "tls.key"]));
-        let gateway = fields.plain(reader, "gateway");
-        if let Some(gateway) = &gateway {
-            target.web.by = At { value: EntryBy::Gateway, origin: gateway.origin };
-            target.web.gateway = Some(match gateway.value.split_once('/') {
-                Some((namespace, name)) => (Some(namespace.into()), name.into()),
-                None => (None, Arc::clone(&gateway.value)),
-            });
-        }
-        if let Some(by) = fields.word(reader, "by", &EntryBy::WORDS) {
-            target.web.by = by;
-        }
-        if let (EntryBy::Gateway, None) = (target.web.by.value, &gateway) {
-            reader.missing("The web entry", fields.span, "gateway", "\"public\"");
-        }
-        for (key, wanted) in
-            [("class", EntryBy::Ingress), ("tls", EntryBy::Ingress), ("gateway", EntryBy::Gateway)]
-        {
-            let Some(entry) = fields.entry(key).filter(|_| target.web.by.value != wanted) else { continue };
-            let help = match wanted {
-                EntryBy::Ingress => "A gateway has its own class and its own certificate: remove it.",
-                EntryBy::Gateway => "Write by = \"gateway\", or remove it.",
-            };
-            reader.sink.push(
-                Diagnostic::new(
-                    "bad-value",
-                    format!("The web entry of target.{} has no use for `{key}`.", target.name),
-                )
-                .at(entry.key_span, "does nothing")
-                .help(help),
-            );
-        }
+    let fields = Fields::of(&entry, &TARGET_TABLE, reader);
+    if let Some(fields) = fields.table(reader, &WEB) {
+        web(reader, target, &fields);
     }
-    if let Some(entry) = fields.entry("gate") {
-        let fields = Fields::of(entry, reader);
-        let image = |reader: &mut Reader<'_>, key| {
-            let node = fields.node(key)?;
-            reader.image(node, "The image of the gate")
-        };
-        if let Some(ready) = image(reader, "ready") {
+    if let Some(fields) = fields.table(reader, &GATE) {
+        if let Some(ready) = reader.image(&fields, &READY) {
             target.gate.ready = ready;
         }
-        if let Some(done) = image(reader, "done") {
+        if let Some(done) = reader.image(&fields, &DONE) {
             target.gate.done = done;
         }
-        if let Some(within) = fields.small(reader, "within", duration::some) {
-            target.gate.within = within;
-        }
+        target.gate.within = fields.or_default(reader, &WITHIN);
     }
 }
 
-/// Has a shell and `nc`.
-const READY_IMAGE: &str = "busybox:1.37.0";
-/// Has a shell and `curl`.
-const DONE_IMAGE: &str = "curlimages/curl:8.11.1";
-
-/// An image that is known to be one.
-fn pinned(text: &str) -> Image {
-    image::parse(text).unwrap_or_default()
+fn web(reader: &mut Reader<'_>, target: &mut Target, fields: &Fields<'_>) {
+    target.web.class = fields.get(reader, &CLASS);
+    let tls = fields.get(reader, &TLS);
+    target.web.tls = tls.and_then(|tls| reader.secret_with(&tls, &["tls.crt", "tls.key"]));
+    let gateway = fields.get(reader, &GATEWAY);
+    if let Some(gateway) = &gateway {
+        target.web.by = Sourced { value: EntryBy::Gateway, origin: gateway.origin };
+        target.web.gateway = Some(match gateway.value.split_once('/') {
+            Some((namespace, name)) => (Some(namespace.into()), name.into()),
+            None => (None, Arc::clone(&gateway.value)),
+        });
+    }
+    let by = fields.get(reader, &BY);
+    if fields.has_invalid(reader, &[&BY, &GATEWAY]) {
+        return; // what goes with it cannot be told
+    }
+    if let Some(by) = by {
+        target.web.by = by;
+    }
+    let owner = format!("target.{}", target.name);
+    if target.web.by.value == EntryBy::Gateway {
+        fields.require(reader, &format!("the web entry of `{owner}`"), &GATEWAY);
+    }
+    let kinds: [(&'static dyn AnyField, EntryBy); 3] =
+        [(&CLASS, EntryBy::Ingress), (&TLS, EntryBy::Ingress), (&GATEWAY, EntryBy::Gateway)];
+    for (field, wanted) in kinds {
+        let Some(entry) = fields.valid(reader, field).filter(|_| target.web.by.value != wanted) else {
+            continue;
+        };
+        let help = match wanted {
+            EntryBy::Ingress => "remove it: a gateway has a class and a certificate of its own",
+            EntryBy::Gateway => "write `by = \"gateway\"`, or remove it",
+        };
+        let key = field.key().name;
+        let message = format!("`{key}` has no effect in the web entry of `{owner}`");
+        reader.sink.push(Diagnostic::new(&BAD_VALUE, message).at(entry.key_span, "no effect").help(help));
+    }
 }
 
 /// What texts can ask of the stack and the target.
-pub(super) fn facts(stack: &At<Arc<str>>, target: &Target) -> Facts {
-    let text = |value: &Option<At<Arc<str>>>| value.as_ref().map(|at| Arc::clone(&at.value));
+pub(super) fn facts(stack: &Sourced<Arc<str>>, target: &Target) -> Facts {
+    let text = |value: &Option<Sourced<Arc<str>>>| value.as_ref().map(|at| Arc::clone(&at.value));
     Facts {
         stack: Arc::clone(&stack.value),
         target: Arc::clone(&target.name),

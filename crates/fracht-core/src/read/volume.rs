@@ -5,71 +5,79 @@ use std::sync::Arc;
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
-use crate::grammar::quantity::{self, Quantity};
-use crate::model::{Access, Volume};
-use crate::origin::At;
+use crate::diag::reading::BAD_VALUE;
+use crate::grammar::quantity::Quantity;
+use crate::language::volume::{ACCESS, CLASS, EACH, NODE, NODE_FOLDER, PRESENT, SIZE, VOLUME_TABLE};
+use crate::model::Volume;
+use crate::origin::Sourced;
 use crate::tree::Entry;
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Volume {
     reader.tainted = false;
-    let fields = Fields::of(entry, reader);
+    let fields = Fields::of(entry, &VOLUME_TABLE, reader);
     let owner = format!("volume.{name}");
-    let present = fields.plain(reader, "present");
-    if fields.lacks("size") && fields.lacks("present") {
-        reader.missing(&owner, fields.span, "size", "\"10Gi\"");
+    if fields.lacks(&PRESENT) {
+        fields.require(reader, &owner, &SIZE);
     }
-    let none = || At::defaulted(Quantity { text: "1".into(), size: 1 }, "nothing else");
-    let no = At::defaulted(false, "the default of a volume");
+    let unread = || Sourced::defaulted(Quantity { text: "1".into(), size: 1 });
     let volume = Volume {
         name: Arc::clone(name),
         span: fields.span,
-        size: fields.small(reader, "size", quantity::bytes).unwrap_or_else(none),
-        access: fields
-            .word(reader, "access", &Access::WORDS)
-            .unwrap_or(At::defaulted(Access::OneNode, "the default of a volume")),
-        class: fields.plain(reader, "class"),
-        each: fields.boolean(reader, "each").unwrap_or(no),
-        present,
-        node_folder: fields.plain(reader, "node-folder"),
-        node: fields.plain(reader, "node"),
+        size: fields.get(reader, &SIZE).unwrap_or_else(unread),
+        access: fields.or_default(reader, &ACCESS),
+        class: fields.get(reader, &CLASS),
+        each: fields.or_default(reader, &EACH),
+        present: fields.get(reader, &PRESENT),
+        node_folder: fields.get(reader, &NODE_FOLDER),
+        node: fields.get(reader, &NODE),
         tainted: false,
     };
     let volume = Volume { tainted: reader.tainted, ..volume };
-    // What is there already, made by hand, or one for each replica excludes the others.
-    let each = fields.entry("each").filter(|_| volume.each.value).map(|entry| (entry.key_span, "each"));
+    if !fields.has_invalid(reader, &[&EACH, &PRESENT, &NODE_FOLDER, &NODE]) {
+        together(reader, &owner, &fields, volume.each.value);
+    }
+    volume
+}
+
+/// Reports keys that do not go together.
+fn together(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, each: bool) {
+    // An existing claim, an existing folder and a claim for each replica exclude each other.
+    let each = fields.entry(&EACH).filter(|_| each).map(|entry| (entry.key_span, EACH.name()));
     let ways = [
         each,
-        fields.entry("present").map(|entry| (entry.key_span, "present")),
-        fields.entry("node-folder").map(|entry| (entry.key_span, "node-folder")),
+        fields.entry(&PRESENT).map(|entry| (entry.key_span, PRESENT.name())),
+        fields.entry(&NODE_FOLDER).map(|entry| (entry.key_span, NODE_FOLDER.name())),
     ];
     let mut ways = ways.into_iter().flatten();
     if let (Some((first, one)), Some((second, other))) = (ways.next(), ways.next()) {
         reader.sink.push(
-            Diagnostic::new("bad-value", format!("{owner} can't have both `{one}` and `{other}`."))
-                .at(second, "this")
-                .also(first, "and this")
-                .help("Keep one of the two."),
+            Diagnostic::new(&BAD_VALUE, format!("`{owner}` sets both `{one}` and `{other}`"))
+                .at(second, format!("`{one}` is also set"))
+                .also(first, format!("conflicts with `{other}`"))
+                .help("keep one of them"),
         );
     }
-    // A target may find present what the stack makes elsewhere; in one layer the two don't go together.
-    for key in ["size", "class"] {
-        let layer = fields.node("present").map(|node| node.layer);
-        let Some(entry) = fields.entry(key).filter(|entry| layer == Some(entry.node.layer)) else { continue };
+    // A target may use an existing claim where the stack defines one; in one layer the two conflict.
+    let layer = fields.node(&PRESENT).map(|node| node.layer);
+    let of_claim = [fields.entry(&SIZE), fields.entry(&CLASS)];
+    for entry in of_claim.into_iter().flatten().filter(|entry| layer == Some(entry.node.layer)) {
+        let key = reader.sources.text(entry.key_span).to_owned();
         reader.sink.push(
             Diagnostic::new(
-                "bad-value",
-                format!("{owner} is in the cluster already: its `{key}` is what it is."),
+                &BAD_VALUE,
+                format!("`{key}` has no effect: `{owner}` already exists in the cluster"),
             )
-            .at(entry.key_span, "does nothing")
-            .help("Remove it, or remove `present`."),
+            .at(entry.key_span, "no effect")
+            .help(format!("remove `{key}`"))
+            .help("or remove `present`"),
         );
     }
-    if let (Some(entry), None) = (fields.entry("node"), fields.node("node-folder")) {
+    if let (Some(entry), None) = (fields.entry(&NODE), fields.node(&NODE_FOLDER)) {
         reader.sink.push(
-            Diagnostic::new("bad-value", format!("{owner} names a node, and no folder on it."))
-                .at(entry.key_span, "does nothing")
-                .help("Add node-folder = \"/path\", or remove it."),
+            Diagnostic::new(&BAD_VALUE, format!("`node` has no effect in `{owner}` without `node-folder`"))
+                .at(entry.key_span, "no effect")
+                .help("add the folder on that node: `node-folder = \"/path\"`")
+                .help("or remove `node`"),
         );
     }
-    volume
 }

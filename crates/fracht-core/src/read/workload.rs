@@ -6,21 +6,32 @@ use std::sync::Arc;
 use rayon::iter::ParallelIterator as _;
 use rayon::slice::ParallelSlice as _;
 
-use super::fields::{Fields, one_of};
+use super::fields::Fields;
 use super::health::PodPorts;
 use super::{Own, Reader, container, port, right};
 use crate::diag::Diagnostic;
-use crate::diag::suggest::Unknown;
+use crate::diag::reading::{BAD_NAME, BAD_VALUE, DEFINED_TWICE};
+use crate::diag::unknown::Unknown;
 use crate::grammar::name::{is_label_of_cluster, is_label_value};
-use crate::grammar::{duration, platform, schedule, share};
-use crate::model::{
-    After, Condition, Helper, Kind, List, Mount, Mounted, NetworkId, Over, Overlap, Port, Replicas, Rollout,
-    Scratch, SecretId, ServicePart, Spread, TaskPart, Text, Workload,
+use crate::grammar::reference::RefKind;
+use crate::grammar::word::Word;
+use crate::language::port::PORT;
+use crate::language::service::{
+    BESIDE, COUNT, DOWN, LOAD, MAX, MIN, REPLICAS, ROLLOUT, SERVICE_TABLE, SIDECAR_TABLE, STABLE_NAMES, SURGE,
 };
-use crate::origin::At;
-use crate::resolve::Allow;
+use crate::language::stack::{SERVICE, TASK};
+use crate::language::task::{OVERLAP, RETRIES, SCHEDULE, TASK_TABLE, TIMEOUT, ZONE};
+use crate::language::workload::{
+    AFTER, LABEL, NETWORK, NOTE, OVER, PLACE, PLATFORM, PULL, ROLE, SPREAD, STOP_WITHIN, STRICT,
+};
+use crate::language::{AnyField, Field, Table, Template};
+use crate::model::{
+    After, Condition, Helper, Kind, List, Mount, Mounted, NetworkId, Port, Replicas, Rollout, Scratch,
+    SecretId, ServicePart, Spread, TaskPart, Text, Workload,
+};
+use crate::origin::Sourced;
 use crate::source::Span;
-use crate::tree::{Entry, Node, Value};
+use crate::tree::{Entry, Node};
 
 /// Below this many services and tasks threads cost more than they save.
 const WORTH_THREADS: usize = 500;
@@ -29,9 +40,9 @@ const PER_THREAD: usize = 250;
 
 /// Reads every service and task. The order is that in which the names were gathered.
 pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Workload> {
-    let tables = |kind| root.at(&[kind]).and_then(Node::table).into_iter().flatten();
-    let services = tables("service").map(|(name, entry)| (false, name, entry));
-    let all: Vec<_> = services.chain(tables("task").map(|(name, entry)| (true, name, entry))).collect();
+    let tables = |field: &Field<Table>| field.node(root).and_then(Node::table).into_iter().flatten();
+    let services = tables(&SERVICE).map(|(name, entry)| (false, name, entry));
+    let all: Vec<_> = services.chain(tables(&TASK).map(|(name, entry)| (true, name, entry))).collect();
     if all.len() < WORTH_THREADS {
         return all
             .into_iter()
@@ -66,33 +77,35 @@ fn one(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) -
     if first.is_none_or(|first| first == entry.key_span) {
         return Some(read(reader, is_task, name, entry));
     }
-    let message = format!("A service and a task are both called `{name}`.");
+    let message = format!("a service and a task are both named `{name}`");
     reader.sink.push(
-        Diagnostic::new("defined-twice", message)
+        Diagnostic::new(&DEFINED_TWICE, message)
             .at(entry.key_span, "defined again here")
             .also(first, "first defined here")
-            .help("Services and tasks share one set of names; rename one of the two."),
+            .help("rename one of them: services and tasks share one set of names"),
     );
     None
 }
 
 fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) -> Workload {
     reader.tainted = false;
-    let fields = Fields::of(entry, reader);
-    let owner = format!("{}.{name}", if is_task { "task" } else { "service" });
+    let (kind, table) = if is_task { (&TASK, &TASK_TABLE) } else { (&SERVICE, &SERVICE_TABLE) };
+    let fields = Fields::of(entry, table, reader);
+    let owner = format!("{}.{name}", kind.name());
     reader.no_local_name(name, entry.key_span);
     let helpers: Vec<(&Arc<str>, &Entry)> =
-        if is_task { Vec::new() } else { fields.map(reader, "beside").collect() };
+        if is_task { Vec::new() } else { fields.named(reader, &BESIDE).collect() };
     let ports = if is_task { Vec::new() } else { ports(reader, &owner, &fields, &helpers) };
-    let main =
-        container::read(reader, &owner, &fields, (!is_task).then_some(PodPorts { all: &ports, of: None }));
+    let incomplete = reader.tainted;
+    let own = PodPorts { all: &ports, incomplete, of: None };
+    let main = container::read(reader, &owner, &fields, (!is_task).then_some(own));
     let helpers = helpers
         .into_iter()
         .enumerate()
         .map(|(index, (helper, entry))| {
             check_name(reader, name, helper, entry.key_span);
-            let fields = Fields::of(entry, reader);
-            let own = PodPorts { all: &ports, of: Some(index) };
+            let fields = Fields::of(entry, &SIDECAR_TABLE, reader);
+            let own = PodPorts { all: &ports, incomplete, of: Some(index) };
             let container = container::read(reader, &format!("{owner}.beside.{helper}"), &fields, Some(own));
             Helper { name: Arc::clone(helper), span: entry.key_span, container }
         })
@@ -109,13 +122,13 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
         // The pods of a task are one after the other.
         spread: if is_task { None } else { spread(reader, &fields) },
         place: place(reader, &fields),
-        platform: fields.small(reader, "platform", platform::parse),
+        platform: fields.get(reader, &PLATFORM),
         rights: right::read_all(reader, &owner, &fields),
-        role: fields.plain(reader, "role"),
+        role: fields.get(reader, &ROLE),
         labels: labels(reader, &fields),
         notes: notes(reader, &owner, &fields),
         pull: pull(reader, &fields),
-        stop_within: fields.small(reader, "stop-within", duration::parse),
+        stop_within: fields.get(reader, &STOP_WITHIN),
     };
     shared_folders(reader, &workload);
     Workload { tainted: reader.tainted, ..workload }
@@ -128,9 +141,9 @@ fn check_name(reader: &mut Reader<'_>, service: &str, helper: &str, span: Span) 
     }
     reader.tainted = true;
     reader.sink.push(
-        Diagnostic::new("bad-name", format!("A helper of service.{service} can't be called `{helper}`."))
-            .at(span, "another container of the pod has that name")
-            .help("Name it after what it does; names that begin with wait-for- are those of start gates."),
+        Diagnostic::new(&BAD_NAME, format!("a sidecar of `service.{service}` cannot be named `{helper}`"))
+            .at(span, "name of another container of the pod")
+            .help("choose another name; `wait-for-…` is reserved for start gates"),
     );
 }
 
@@ -142,22 +155,19 @@ fn ports(
     helpers: &[(&Arc<str>, &Entry)],
 ) -> Vec<Port> {
     let mut ports: Vec<Port> =
-        fields.map(reader, "port").map(|(name, entry)| port::read(reader, owner, name, entry)).collect();
+        fields.named(reader, &PORT).map(|(name, entry)| port::read(reader, owner, name, entry)).collect();
     for (index, (helper, entry)) in helpers.iter().enumerate() {
         let owner = format!("{owner}.beside.{helper}");
-        let fields = Fields::of(entry, reader);
-        for (name, entry) in fields.map(reader, "port") {
+        let fields = Fields::of(entry, &SIDECAR_TABLE, reader);
+        for (name, entry) in fields.named(reader, &PORT) {
             let port = Port { helper: Some(index), ..port::read(reader, &owner, name, entry) };
             if let Some(first) = ports.iter().find(|known| known.name == port.name) {
                 reader.tainted = true;
                 reader.sink.push(
-                    Diagnostic::new(
-                        "defined-twice",
-                        format!("Two ports of one pod are both called `{name}`."),
-                    )
-                    .at(port.span, "defined again here")
-                    .also(first.span, "first defined here")
-                    .help("A service and its helpers share one set of names of ports; rename one."),
+                    Diagnostic::new(&DEFINED_TWICE, format!("two ports of one pod are both named `{name}`"))
+                        .at(port.span, "defined again here")
+                        .also(first.span, "first defined here")
+                        .help("rename one of them: a service and its sidecars share port names"),
                 );
             }
             ports.push(port);
@@ -167,12 +177,8 @@ fn ports(
 }
 
 fn service(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: Vec<Port>) -> Kind {
-    let rollout = match fields.entry("rollout") {
-        Some(entry) => {
-            let inner = Fields::of(entry, reader);
-            let share = |reader: &mut Reader<'_>, key| inner.small(reader, key, share::parse);
-            Rollout { surge: share(reader, "surge"), down: share(reader, "down") }
-        }
+    let rollout = match fields.table(reader, &ROLLOUT) {
+        Some(inner) => Rollout { surge: inner.get(reader, &SURGE), down: inner.get(reader, &DOWN) },
         None => Rollout::default(),
     };
     if let (Some(surge), Some(down)) = (rollout.surge, rollout.down)
@@ -181,123 +187,129 @@ fn service(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: Vec
     {
         reader.tainted = true;
         reader.sink.push(
-            Diagnostic::new("bad-value", format!("A rollout of {owner} can't begin."))
-                .at(down.span(), "none fewer")
-                .also(surge.span(), "none more")
-                .help("Allow one more, surge = 1, or one fewer, down = 1."),
+            Diagnostic::new(
+                &BAD_VALUE,
+                format!("the rollout of `{owner}` can never start: `surge` and `down` are both 0"),
+            )
+            .at(down.span(), "none may be unavailable")
+            .also(surge.span(), "none may be added")
+            .help("allow one more, `surge = 1`")
+            .help("or one fewer, `down = 1`"),
         );
     }
-    let names = fields.boolean(reader, "stable-names");
     Kind::Service(ServicePart {
         ports,
         replicas: replicas(reader, owner, fields),
         rollout,
-        stable_names: names.unwrap_or(At::defaulted(false, "the default of a service")),
+        stable_names: fields.or_default(reader, &STABLE_NAMES),
     })
 }
 
-fn replicas(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> At<Replicas> {
-    let one = At::defaulted(Replicas::Fixed(1), "the default of a service");
-    let Some(entry) = fields.entry("replicas") else { return one };
-    if !matches!(entry.node.value, Value::Table(_)) {
-        let count = fields.number(reader, "replicas", 0..=100_000);
-        return count.map_or(one, |count| count.map(Replicas::Fixed));
+fn replicas(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<Replicas> {
+    let one = Sourced::defaulted(Replicas::Fixed(1));
+    let (Some(entry), Some(inner)) = (fields.entry(&REPLICAS), fields.table(reader, &REPLICAS)) else {
+        return one;
+    };
+    if let Some(node) = inner.short() {
+        return reader.value(node, &COUNT).map_or(one, |count| count.map(Replicas::Fixed));
     }
-    let inner = Fields::of(entry, reader);
-    let count = |reader: &mut Reader<'_>, key| inner.number(reader, key, 1..=100_000);
-    let (min, max) = (count(reader, "min"), count(reader, "max"));
-    let cpu = inner.small(reader, "cpu", share::percent).map_or(80, |cpu| cpu.value);
-    if max.is_none() && inner.lacks("max") {
-        reader.missing(&format!("replicas of {owner}"), entry.key_span, "max", "8");
+    if !inner.is_table() {
+        return one;
     }
-    let (least, most) = (min.map_or(1, |min| min.value), max.map_or(1, |max| max.value));
+    let (min, max) = (inner.or_default(reader, &MIN), inner.get(reader, &MAX));
+    let cpu = inner.or_default(reader, &LOAD).value;
+    inner.require(reader, &format!("the replicas of `{owner}`"), &MAX);
+    let (least, most) = (min.value, max.map_or(1, |max| max.value));
     if let (true, Some(max)) = (least > most, max) {
         reader.tainted = true;
         reader.sink.push(
             Diagnostic::new(
-                "bad-value",
-                format!("{owner} has at least {least} and at the most {most} replicas."),
+                &BAD_VALUE,
+                format!("`min` ({least}) is higher than `max` ({most}) in `{owner}`"),
             )
-            .at(max.span(), "less than `min`")
-            .help("Let `max` be at least `min`."),
+            .at(max.span(), "lower than `min`")
+            .also(min.span(), "higher than `max`")
+            .help(format!("write `max = {least}` or more")),
         );
     }
-    At { value: Replicas::Growing { min: least, max: most, cpu }, origin: entry.node.origin() }
+    Sourced { value: Replicas::Growing { min: least, max: most, cpu }, origin: entry.node.origin() }
 }
 
 fn task(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Kind {
-    let retries = fields.number(reader, "retries", 0..=100);
-    let schedule = fields.small(reader, "schedule", schedule::parse);
-    let overlap = fields.word(reader, "overlap", &Overlap::WORDS);
-    for key in ["zone", "overlap"] {
-        if let (Some(entry), None) = (fields.entry(key), fields.node("schedule")) {
+    let of_schedule: [&'static dyn AnyField; 2] = [&ZONE, &OVERLAP];
+    for field in of_schedule {
+        if let (Some(entry), None) = (fields.valid(reader, field), fields.node(&SCHEDULE)) {
+            let key = field.key().name;
             reader.sink.push(
-                Diagnostic::new("bad-value", format!("{owner} has no schedule that `{key}` could be for."))
-                    .at(entry.key_span, "does nothing")
-                    .help("Add one, such as schedule = \"15 3 * * *\", or remove it."),
+                Diagnostic::new(&BAD_VALUE, format!("`{key}` has no effect: `{owner}` has no `schedule`"))
+                    .at(entry.key_span, "no effect")
+                    .help(format!("add one, for example `schedule = {}`", SCHEDULE.key.example))
+                    .help(format!("or remove `{key}`")),
             );
         }
     }
     Kind::Task(TaskPart {
-        retries: retries.unwrap_or(At::defaulted(3, "the default of a task")),
-        timeout: fields.small(reader, "timeout", duration::some),
-        schedule,
-        zone: fields.plain(reader, "zone"),
-        overlap: overlap.unwrap_or(At::defaulted(Overlap::Skip, "the default of a task")),
+        retries: fields.or_default(reader, &RETRIES),
+        timeout: fields.get(reader, &TIMEOUT),
+        schedule: fields.get(reader, &SCHEDULE),
+        zone: fields.get(reader, &ZONE),
+        overlap: fields.or_default(reader, &OVERLAP),
     })
 }
 
 fn spread(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Spread> {
-    let entry = fields.entry("spread")?;
-    let avoided = At::defaulted(false, "the default of a spread");
-    if !matches!(entry.node.value, Value::Table(_)) {
-        return fields.word(reader, "spread", &Over::WORDS).map(|over| Spread { over, strict: avoided });
-    }
-    let inner = Fields::of(entry, reader);
-    if inner.lacks("over") {
-        reader.missing("This spread", entry.key_span, "over", "\"node\"");
-    }
-    let over = inner.word(reader, "over", &Over::WORDS)?;
-    Some(Spread { over, strict: inner.boolean(reader, "strict").unwrap_or(avoided) })
+    let inner = fields.table(reader, &SPREAD)?;
+    inner.require(reader, "a spread table", &OVER);
+    Some(Spread { over: inner.get(reader, &OVER)?, strict: inner.or_default(reader, &STRICT) })
 }
 
 /// A table of names and texts that are known when objects are made.
-fn settings(reader: &mut Reader<'_>, fields: &Fields<'_>, key: &str) -> Vec<(Arc<str>, Text)> {
-    let entries = fields.map(reader, key);
+fn settings(
+    reader: &mut Reader<'_>,
+    fields: &Fields<'_>,
+    field: &'static Field<Template>,
+) -> Vec<(Arc<str>, Text)> {
+    let place = format!("a {}", field.name());
+    let entries = fields.named(reader, field);
     entries
-        .filter_map(|(name, entry)| Some((Arc::clone(name), reader.text(&entry.node, Allow::Names)?)))
+        .filter_map(|(name, entry)| Some((Arc::clone(name), reader.text(&entry.node, &field.takes, &place)?)))
         .collect()
 }
 
-/// Labels: their values are label values, and those that Fracht makes are its own.
+/// Labels: their values are label values, and some are reserved.
 fn labels(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
-    let labels = settings(reader, fields, "label");
+    let labels = settings(reader, fields, &LABEL);
     let own = |name: &str| name.starts_with("app.kubernetes.io/") || name.starts_with("fracht/");
-    refuse(
-        reader,
-        fields,
-        "label",
-        own,
-        "set by Fracht",
-        "take another name; for `component` the key is `role`",
-    );
-    refuse(reader, fields, "label", is_label_of_cluster, "set by the cluster", "take another name");
+    let help = "use another name; for `component` the key is `role`";
+    refuse(reader, fields, &LABEL, own, ("Fracht sets it", help));
+    refuse(reader, fields, &LABEL, is_label_of_cluster, ("the cluster sets it", "use another name"));
     label_values(reader, &labels);
     labels
 }
 
-/// Notes are annotations; those that Fracht makes are its own.
+/// Notes become annotations; some are reserved.
 fn notes(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
-    refuse(reader, fields, "note", |name| name.starts_with("fracht/"), "set by Fracht", "take another name");
-    let notes = settings(reader, fields, "note");
+    let own = |name: &str| name.starts_with("fracht/");
+    refuse(reader, fields, &NOTE, own, ("Fracht sets it", "use another name"));
+    let notes = settings(reader, fields, &NOTE);
+    for (name, text) in &notes {
+        if text.plain().contains('\0') {
+            reader.tainted = true;
+            reader.sink.push(
+                Diagnostic::new(&BAD_VALUE, format!("`{name}` has a NUL character"))
+                    .at(text.origin.span(), "ends there for every program")
+                    .help("remove it"),
+            );
+        }
+    }
     let size: usize = notes.iter().map(|(name, text)| name.len() + text.plain().len()).sum();
     let largest = notes.iter().map(|(_, text)| text).max_by_key(|text| text.plain().len());
     if let (Some(largest), true) = (largest, size > MOST_OF_NOTES) {
         reader.tainted = true;
         reader.sink.push(
-            Diagnostic::new("bad-value", format!("the notes of `{owner}` have {size} bytes"))
+            Diagnostic::new(&BAD_VALUE, format!("the notes of `{owner}` have {size} bytes"))
                 .at(largest.origin.span(), format!("at most {MOST_OF_NOTES} bytes together"))
-                .help("keep long texts in a config"),
+                .help("move long texts into a config"),
         );
     }
     notes
@@ -306,32 +318,35 @@ fn notes(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<(Arc<
 /// The bytes that a cluster takes for the annotations of an object (262144), less room for the digests of configs.
 const MOST_OF_NOTES: usize = (256 << 10) - (4 << 10);
 
-/// Labels of nodes: what `platform` says of a node is not said here as well.
+/// Labels of nodes. What `platform` sets is not set here as well.
 fn place(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
-    let place = settings(reader, fields, "place");
-    if fields.node("platform").is_some() {
+    let place = settings(reader, fields, &PLACE);
+    if fields.node(&PLATFORM).is_some() {
         let of_platform = |name: &str| matches!(name, "kubernetes.io/os" | "kubernetes.io/arch");
-        let help = "remove it, or remove `platform`";
-        refuse(reader, fields, "place", of_platform, "set by `platform`", help);
+        refuse(
+            reader,
+            fields,
+            &PLACE,
+            of_platform,
+            ("`platform` sets it", "remove it, or remove `platform`"),
+        );
     }
     label_values(reader, &place);
     place
 }
 
-/// Reports names in a table that somebody else sets.
+/// Reports reserved names in a table, with a label and a help.
 fn refuse(
     reader: &mut Reader<'_>,
     fields: &Fields<'_>,
-    key: &str,
-    is_taken: impl Fn(&str) -> bool,
-    by: &str,
-    help: &str,
+    field: &'static Field<Template>,
+    is_reserved: impl Fn(&str) -> bool,
+    (label, help): (&str, &str),
 ) {
-    let names: Vec<_> = fields.map(reader, key).filter(|(name, _)| is_taken(name)).collect();
-    for (name, entry) in names {
+    for (name, entry) in fields.named(reader, field).filter(|(name, _)| is_reserved(name)) {
         reader.tainted = true;
-        let message = format!("the {key} `{name}` cannot be set");
-        reader.sink.push(Diagnostic::new("bad-value", message).at(entry.key_span, by).help(help));
+        let message = format!("{} `{name}` is reserved", field.name());
+        reader.sink.push(Diagnostic::new(&BAD_VALUE, message).at(entry.key_span, label).help(help));
     }
 }
 
@@ -343,7 +358,7 @@ fn label_values(reader: &mut Reader<'_>, labels: &[(Arc<str>, Text)]) {
         }
         reader.tainted = true;
         reader.sink.push(
-            Diagnostic::new("bad-value", format!("`{plain}` is not the value of a label"))
+            Diagnostic::new(&BAD_VALUE, format!("invalid label value `{plain}`"))
                 .at(value.origin.span(), "too long, or other characters")
                 .help("use at most 63 letters, digits, -, _ and ., with a letter or digit at both ends"),
         );
@@ -367,7 +382,7 @@ fn shared_folders(reader: &mut Reader<'_>, workload: &Workload) {
         }
         reader.tainted = true;
         reader.sink.push(
-            Diagnostic::new("bad-value", format!("the shared folder `{name}` has two sizes"))
+            Diagnostic::new(&BAD_VALUE, format!("the shared folder `{name}` has two sizes"))
                 .at(mount.origin.span(), format!("{other} here"))
                 .also(first.origin.span(), format!("{one} here"))
                 .help(format!("write one size in both: `{{ scratch = \"{one}\", shared = \"{name}\" }}`"))
@@ -376,28 +391,23 @@ fn shared_folders(reader: &mut Reader<'_>, workload: &Workload) {
     }
 }
 
-fn pull(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<At<SecretId>> {
-    let Some(node) = fields.node("pull") else { return Vec::new() };
-    let items: &[Node] =
-        if let Value::List(items) = &node.value { items } else { std::slice::from_ref(node) };
-    items.iter().filter_map(|item| reader.secret_with(item, &[".dockerconfigjson"])).collect()
+fn pull(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Sourced<SecretId>> {
+    let secrets = fields.list(reader, &PULL).unwrap_or_default();
+    secrets.iter().filter_map(|secret| reader.secret_with(secret, &[".dockerconfigjson"])).collect()
 }
 
-fn networks(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<At<NetworkId>> {
-    let names = fields.plains(reader, "network").unwrap_or_default();
-    let mut networks: Vec<At<NetworkId>> = Vec::new();
+fn networks(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Sourced<NetworkId>> {
+    let mut networks: Vec<Sourced<NetworkId>> = Vec::new();
     let mut known = BTreeSet::new();
-    for name in names {
+    for name in fields.list(reader, &NETWORK).unwrap_or_default() {
         match (reader.symbols.network(&name.value), name.span()) {
             (Some(id), _) => {
                 if known.insert(id) {
-                    networks.push(At { value: id, origin: name.origin });
+                    networks.push(Sourced { value: id, origin: name.origin });
                 }
             }
             (None, Some(span)) => {
-                reader.tainted = true;
-                let unknown = Unknown { what: "network", name: &name.value, span, exact: false };
-                unknown.report(|| reader.symbols.names("network"), reader.sink);
+                reader.unknown(RefKind::Network, &name.value, span);
             }
             (None, None) => {}
         }
@@ -407,28 +417,26 @@ fn networks(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<At<NetworkId>> 
 
 fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Vec<After> {
     let mut list = Vec::new();
-    for (name, entry) in fields.map(reader, "after") {
+    for (name, entry) in fields.named(reader, &AFTER) {
         let span = entry.key_span;
-        let Some((on, symbol)) = reader.symbols.workload(name) else {
-            let unknown = Unknown { what: "service or task", name, span, exact: true };
-            let others = || reader.symbols.names("workload").into_iter().filter(|other| *other != own);
-            unknown.report(others, reader.sink);
-            reader.tainted = true;
+        let Some(condition) = reader.value(&entry.node, &AFTER.takes).map(|condition| condition.value) else {
             continue;
         };
-        let Some(condition) = one_of(&entry.node, &Condition::WORDS) else {
-            reader.lose(entry.node.span);
+        let Some((on, symbol)) = reader.symbols.workload(name) else {
+            reader.tainted = true;
+            if !reader.symbols.is_unread(RefKind::Service) && !reader.symbols.is_unread(RefKind::Task) {
+                let unknown = Unknown { exact: true, ..Unknown::table("service or task", name, span) };
+                let others = || reader.symbols.workload_names().into_iter().filter(|other| *other != own);
+                unknown.report(others, reader.sink);
+            }
             continue;
         };
         if symbol.is_scheduled {
             reader.tainted = true;
             reader.sink.push(
-                Diagnostic::new(
-                    "bad-value",
-                    format!("{name} runs at times of its own: nobody can wait for it."),
-                )
-                .at(span, "has a schedule")
-                .help("Take the wait away, or move what is needed into a task without a schedule."),
+                Diagnostic::new(&BAD_VALUE, format!("cannot wait for `task.{name}`: it runs on a schedule"))
+                    .at(span, "has a schedule")
+                    .help("remove this wait, or move the work into a task without a schedule"),
             );
             continue;
         }
@@ -438,13 +446,14 @@ fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Vec<After> 
             continue;
         }
         let (kind, instead) = if symbol.is_task { ("task", "done") } else { ("service", "ready") };
-        let message = format!("A {kind} is never `{}`.", condition.word());
+        let message = format!("a {kind} cannot be `{}`", condition.word());
         reader.tainted = true;
         reader.sink.push(
-            Diagnostic::new("bad-value", message)
-                .at(entry.node.span, format!("{name} is a {kind}"))
-                .help("Services are `started` and then `ready`; tasks are `started` and then `done`.")
-                .fix(entry.node.span, format!("\"{instead}\""), format!("write `{instead}`")),
+            Diagnostic::new(&BAD_VALUE, message).at(entry.node.span, format!("`{name}` is a {kind}")).fix(
+                entry.node.span,
+                format!("\"{instead}\""),
+                format!("write `{instead}`"),
+            ),
         );
     }
     list

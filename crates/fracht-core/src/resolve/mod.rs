@@ -4,4 +4,4 @@ mod symbols;
 mod text;
 
 pub(crate) use symbols::{Facts, OutsideSymbol, Symbols, port_names};
-pub(crate) use text::{Allow, text};
+pub(crate) use text::{CONFIG, Context};

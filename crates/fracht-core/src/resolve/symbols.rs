@@ -7,6 +7,8 @@ use std::sync::Arc;
 use indexmap::{IndexMap, IndexSet};
 use rustc_hash::FxHasher;
 
+use crate::grammar::reference::RefKind;
+use crate::language::{Field, Table, port, secret, service, stack, task};
 use crate::model::{ConfigId, Id, NetworkId, OutsideId, PortIndex, SecretId, VolumeId, WorkloadId};
 use crate::source::Span;
 use crate::tree::{Entries, Node, Value};
@@ -32,8 +34,12 @@ pub(crate) struct Symbols {
     pub(crate) outsides: Names<OutsideSymbol>,
     /// The values of the inputs; `None` for one that has none, which was reported.
     pub(crate) inputs: Names<Option<Arc<str>>>,
+    /// The builds.
+    builds: Names<()>,
+    /// The kinds whose tables could not be read at all.
+    unread: BTreeSet<RefKind>,
     /// The configs and secrets whose keys could not all be read, by kind and name.
-    incomplete: BTreeMap<&'static str, BTreeSet<Arc<str>>>,
+    incomplete: BTreeMap<RefKind, BTreeSet<Arc<str>>>,
     /// What is known of the stack and the target.
     pub(crate) facts: Facts,
 }
@@ -47,8 +53,10 @@ pub(crate) struct WorkloadSymbol {
     pub(crate) is_task: bool,
     /// Whether it is a task with a schedule.
     pub(crate) is_scheduled: bool,
-    /// Its ports and those of its helpers, with the number that others in the stack use.
+    /// Its ports and those of its sidecars, with the number that others in the stack use.
     pub(crate) ports: PortNames,
+    /// Set if its ports could not all be read.
+    pub(crate) has_unread_ports: bool,
 }
 
 /// Something outside of the stack.
@@ -73,33 +81,57 @@ pub(crate) struct Facts {
 impl Symbols {
     /// Gathers the names of a merged tree. The keys of configs are added as they are read.
     pub(crate) fn collect(root: &Node, facts: Facts) -> Self {
-        let tables = |kind: &str| root.at(&[kind]).and_then(Node::table).into_iter().flatten();
+        let tables =
+            |field: &'static Field<Table>| field.node(root).and_then(Node::table).into_iter().flatten();
         let mut symbols = Self { facts, ..Self::default() };
-        for (is_task, kind) in [(false, "service"), (true, "task")] {
+        for (is_task, kind) in [(false, &stack::SERVICE), (true, &stack::TASK)] {
             for (name, entry) in tables(kind) {
-                let own = entry.node.at(&["port"]).and_then(Node::table);
-                let helpers = entry.node.at(&["beside"]).and_then(Node::table);
+                let own = port::PORT.node(&entry.node).and_then(Node::table);
+                let helpers = service::BESIDE.node(&entry.node).and_then(Node::table);
                 let helpers = helpers.into_iter().flat_map(|helpers| helpers.values());
-                let theirs = helpers.filter_map(|helper| helper.node.at(&["port"])?.table());
+                let theirs = helpers.filter_map(|helper| port::PORT.node(&helper.node)?.table());
                 let ports = port_names(own.into_iter().chain(theirs).flat_map(ports));
-                let is_scheduled = is_task && entry.node.at(&["schedule"]).is_some();
-                let symbol = WorkloadSymbol { span: entry.key_span, is_task, is_scheduled, ports };
+                let is_scheduled = is_task && task::SCHEDULE.node(&entry.node).is_some();
+                let not_table = |node: Option<&Node>| node.is_some_and(|node| node.table().is_none());
+                let has_unread_ports = not_table(Some(&entry.node))
+                    || not_table(port::PORT.node(&entry.node))
+                    || not_table(service::BESIDE.node(&entry.node));
+                let symbol =
+                    WorkloadSymbol { span: entry.key_span, is_task, is_scheduled, ports, has_unread_ports };
                 // The first of two with one name stays; the reader reports the second.
                 symbols.workloads.entry(Arc::clone(name)).or_insert(symbol);
             }
         }
-        symbols.volumes = tables("volume").map(|(name, _)| (Arc::clone(name), ())).collect();
-        symbols.networks = tables("network").map(|(name, _)| (Arc::clone(name), ())).collect();
-        symbols.configs = tables("config").map(|(name, _)| (Arc::clone(name), KeyNames::default())).collect();
-        symbols.secrets =
-            tables("secret").map(|(name, entry)| (Arc::clone(name), secret_keys(&entry.node))).collect();
-        for (name, entry) in tables("secret") {
-            let keys = entry.node.at(&["keys"]).map(|node| &node.value);
-            let made = entry.node.at(&["key"]).map(|node| &node.value);
+        for (kind, field) in [
+            (RefKind::Service, &stack::SERVICE),
+            (RefKind::Task, &stack::TASK),
+            (RefKind::Volume, &stack::VOLUME),
+            (RefKind::Config, &stack::CONFIG),
+            (RefKind::Secret, &stack::SECRET),
+            (RefKind::Network, &stack::NETWORK),
+            (RefKind::Outside, &stack::OUTSIDE),
+            (RefKind::Input, &stack::INPUT),
+            (RefKind::Build, &stack::BUILD),
+        ] {
+            if field.node(root).is_some_and(|node| node.table().is_none()) {
+                symbols.unread.insert(kind);
+            }
+        }
+        symbols.builds = tables(&stack::BUILD).map(|(name, _)| (Arc::clone(name), ())).collect();
+        symbols.volumes = tables(&stack::VOLUME).map(|(name, _)| (Arc::clone(name), ())).collect();
+        symbols.networks = tables(&stack::NETWORK).map(|(name, _)| (Arc::clone(name), ())).collect();
+        symbols.configs =
+            tables(&stack::CONFIG).map(|(name, _)| (Arc::clone(name), KeyNames::default())).collect();
+        symbols.secrets = tables(&stack::SECRET)
+            .map(|(name, entry)| (Arc::clone(name), secret_keys(&entry.node)))
+            .collect();
+        for (name, entry) in tables(&stack::SECRET) {
+            let keys = secret::KEYS.node(&entry.node).map(|node| &node.value);
+            let made = secret::KEY.node(&entry.node).map(|node| &node.value);
             if keys.is_some_and(|keys| !matches!(keys, Value::List(_)))
                 || made.is_some_and(|made| !matches!(made, Value::Table(_)))
             {
-                symbols.set_incomplete("secret", name);
+                symbols.set_incomplete(RefKind::Secret, name);
             }
         }
         symbols
@@ -134,13 +166,18 @@ impl Symbols {
     }
 
     /// Says that some keys of a config or a secret could not be read.
-    pub(crate) fn set_incomplete(&mut self, kind: &'static str, name: &Arc<str>) {
+    pub(crate) fn set_incomplete(&mut self, kind: RefKind, name: &Arc<str>) {
         self.incomplete.entry(kind).or_default().insert(Arc::clone(name));
     }
 
     /// Whether a key that is not known may be one that could not be read.
-    pub(crate) fn is_incomplete(&self, kind: &str, name: &str) -> bool {
-        self.incomplete.get(kind).is_some_and(|names| names.contains(name))
+    pub(crate) fn is_incomplete(&self, kind: RefKind, name: &str) -> bool {
+        self.incomplete.get(&kind).is_some_and(|names| names.contains(name))
+    }
+
+    /// Whether the tables of a kind could not be read at all: any name may be one of them.
+    pub(crate) fn is_unread(&self, kind: RefKind) -> bool {
+        self.unread.contains(&kind)
     }
 
     /// Says which keys a config has.
@@ -150,36 +187,45 @@ impl Symbols {
         }
     }
 
-    /// The names of a kind.
-    pub(crate) fn names(&self, kind: &str) -> Vec<&str> {
-        let service = |is_task| {
+    /// The names of services and tasks.
+    pub(crate) fn workload_names(&self) -> Vec<&str> {
+        self.workloads.keys().map(|name| &**name).collect()
+    }
+
+    /// The names of a kind of table.
+    pub(crate) fn names(&self, kind: RefKind) -> Vec<&str> {
+        fn keys<T>(names: &Names<T>) -> Vec<&str> {
+            names.keys().map(|name| &**name).collect()
+        }
+        let workloads = |is_task| {
             let of_kind = self.workloads.iter().filter(move |(_, symbol)| symbol.is_task == is_task);
             of_kind.map(|(name, _)| &**name).collect()
         };
         match kind {
-            "service" => service(false),
-            "task" => service(true),
-            "volume" => self.volumes.keys().map(|name| &**name).collect(),
-            "network" => self.networks.keys().map(|name| &**name).collect(),
-            "outside" => self.outsides.keys().map(|name| &**name).collect(),
-            "input" => self.inputs.keys().map(|name| &**name).collect(),
-            "config" => self.configs.keys().map(|name| &**name).collect(),
-            "secret" => self.secrets.keys().map(|name| &**name).collect(),
-            _ => self.workloads.keys().map(|name| &**name).collect(),
+            RefKind::Service => workloads(false),
+            RefKind::Task => workloads(true),
+            RefKind::Volume => keys(&self.volumes),
+            RefKind::Network => keys(&self.networks),
+            RefKind::Outside => keys(&self.outsides),
+            RefKind::Input => keys(&self.inputs),
+            RefKind::Config => keys(&self.configs),
+            RefKind::Secret => keys(&self.secrets),
+            RefKind::Port
+            | RefKind::Build
+            | RefKind::Pattern
+            | RefKind::Pod
+            | RefKind::Stack
+            | RefKind::Target => Vec::new(),
         }
     }
 }
 
 /// The names of a service's ports and the numbers that others use; 0 for what can't be read.
 fn ports(entries: &Entries) -> impl Iterator<Item = (Arc<str>, u16)> {
-    let number = |node: &Node| match node.value {
-        Value::Integer(number) => u16::try_from(number).ok(),
-        _ => None,
-    };
     entries.iter().map(move |(name, entry)| {
-        let inner = entry.node.at(&["as"]).or_else(|| entry.node.at(&["number"]));
-        let inner = number(inner.unwrap_or(&entry.node));
-        (Arc::clone(name), inner.unwrap_or_default())
+        let node = port::AS.node(&entry.node).or_else(|| port::NUMBER.node(&entry.node));
+        let number = port::NUMBER.takes.read(&node.unwrap_or(&entry.node).value, "");
+        (Arc::clone(name), number.unwrap_or_default())
     })
 }
 
@@ -193,8 +239,8 @@ pub(crate) fn port_names(ports: impl Iterator<Item = (Arc<str>, u16)>) -> PortNa
 }
 
 fn secret_keys(secret: &Node) -> KeyNames {
-    let made = secret.at(&["key"]).and_then(Node::table).into_iter().flat_map(|keys| keys.keys());
-    let listed = secret.at(&["keys"]).map(|node| &node.value);
+    let made = secret::KEY.node(secret).and_then(Node::table).into_iter().flat_map(|keys| keys.keys());
+    let listed = secret::KEYS.node(secret).map(|node| &node.value);
     let listed: &[Node] = if let Some(Value::List(keys)) = listed { keys } else { &[] };
     made.chain(listed.iter().filter_map(Node::text)).map(Arc::clone).collect()
 }

@@ -3,80 +3,79 @@
 use std::sync::Arc;
 
 use super::Symbols;
-use crate::diag::suggest::{UNKNOWN_NAME, Unknown};
-use crate::diag::{Diagnostic, Sink};
+use crate::diag::reading::{BAD_VALUE, SECRET_IN_CONFIG, UNKNOWN_NAME};
+use crate::diag::unknown::Unknown;
+use crate::diag::{Diagnostic, Rule, Sink};
 use crate::grammar::name::NameKind;
-use crate::grammar::reference::{self, Piece, Written, single_braces};
+use crate::grammar::reference::{self, NotReference, Piece, RefKind, References, Written, single_braces};
+use crate::grammar::word::Word;
 use crate::model::{Address, Part, PodField, Text};
 use crate::origin::Origin;
 use crate::source::{Sources, Span};
 
-/// What a text may refer to, apart from names and numbers of the stack.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Allow {
-    /// Everything: variables and arguments.
-    All,
-    /// Nothing that is kept elsewhere or known at run time only: the text of a config.
-    Names,
+/// What references are resolved with.
+#[derive(Clone, Copy)]
+pub(crate) struct Context<'a> {
+    /// The names of the stack.
+    pub(crate) symbols: &'a Symbols,
+    /// The texts of the files.
+    pub(crate) sources: &'a Sources,
 }
 
-/// Resolves `written`, the value of a text at `origin`. What can't be resolved is reported and left out.
-pub(crate) fn text(
-    written: &Arc<str>,
-    origin: Origin,
-    allow: Allow,
-    symbols: &Symbols,
-    sources: &Sources,
-    sink: &mut Sink,
-) -> Text {
-    let Some(span) = origin.span().filter(|_| written.contains(['{', '}'])) else {
-        return Text { parts: vec![Part::Plain(Arc::clone(written))], origin };
-    };
-    let exact = plain_offset(written, span, sources);
-    let place = |range: std::ops::Range<usize>| match exact {
-        Some(offset) => span.part(offset + range.start, offset + range.end),
-        None => span,
-    };
-    let mut parts = Vec::new();
-    for piece in reference::pieces(written) {
-        match piece {
-            Piece::Plain(plain) => parts.push(Part::Plain(single_braces(plain).into())),
-            Piece::Stray(at) => {
-                let brace = written.get(at..=at).unwrap_or("{");
-                let here = place(at..at + 1);
-                let problem = Diagnostic::new("bad-value", format!("This `{brace}` has no partner."))
-                    .at(here, "a single brace begins or ends a reference")
-                    .help(format!("A plain brace is written twice: {brace}{brace}."));
-                sink.push(if exact.is_some() {
-                    problem.fix(here, brace.repeat(2), "double it")
-                } else {
-                    problem
-                });
-            }
-            Piece::Braces(inner, range) => {
-                let counts_only = sink.is_full(UNKNOWN_NAME);
-                let here = Here { span: place(range), exact: exact.is_some(), symbols, allow, counts_only };
-                match reference::parse(inner) {
-                    Ok(written) => match here.resolve(written) {
-                        Ok(part) => parts.push(part),
-                        Err(problem) => {
-                            parts.push(Part::Unresolved);
-                            sink.push(*problem);
-                        }
-                    },
-                    Err(reason) => {
-                        parts.push(Part::Unresolved);
-                        sink.push(
-                            Diagnostic::new("bad-value", "What stands in these braces is not a reference.")
-                                .at(here.span, "not a reference")
-                                .help(format!("Here {reason}; plain braces are written twice: {{{{ }}}}.")),
-                        );
-                    }
+impl Context<'_> {
+    /// Resolves `written`, the value of a text at `origin`, which takes some references; messages call the text `place`.
+    /// What cannot be resolved is reported and left out.
+    pub(crate) fn text(
+        self,
+        written: &Arc<str>,
+        origin: Origin,
+        (references, place): (References, &str),
+        sink: &mut Sink,
+    ) -> Text {
+        let Self { symbols, sources } = self;
+        let Some(span) = origin.span().filter(|_| written.contains(['{', '}'])) else {
+            return Text { parts: vec![Part::Plain(Arc::clone(written))], origin };
+        };
+        let exact = plain_offset(written, span, sources);
+        let at = |range: std::ops::Range<usize>| match exact {
+            Some(offset) => span.part(offset + range.start, offset + range.end),
+            None => span,
+        };
+        let mut parts = Vec::new();
+        for piece in reference::pieces(written) {
+            match piece {
+                Piece::Plain(plain) => parts.push(Part::Plain(single_braces(plain).into())),
+                Piece::Stray(index) => {
+                    let brace = written.get(index..=index).unwrap_or("{");
+                    let here = at(index..index + 1);
+                    let double = format!("write `{}` for a literal `{brace}`", brace.repeat(2));
+                    let problem = Diagnostic::new(&BAD_VALUE, format!("unmatched `{brace}`"))
+                        .at(here, "a single brace starts or ends a reference");
+                    sink.push(if exact.is_some() {
+                        problem.fix(here, brace.repeat(2), double)
+                    } else {
+                        problem.help(double)
+                    });
+                }
+                Piece::Braces(inner, range) => {
+                    let counts_only = sink.is_full(&UNKNOWN_NAME);
+                    let here = Here {
+                        span: at(range),
+                        exact: exact.is_some(),
+                        symbols,
+                        references,
+                        place,
+                        counts_only,
+                    };
+                    parts.push(here.part(inner).unwrap_or_else(|problem| {
+                        sink.push(*problem);
+                        Part::Unresolved
+                    }));
                 }
             }
         }
+        Text { parts, origin }
     }
-    Text { parts, origin }
 }
 
 /// Where in the source the value begins, if the source holds it letter by letter.
@@ -96,57 +95,97 @@ struct Here<'a> {
     span: Span,
     exact: bool,
     symbols: &'a Symbols,
-    allow: Allow,
-    /// Whether so many unknown names have been told that one more is only counted.
+    references: References,
+    /// What messages call the text.
+    place: &'a str,
+    /// Set if so many unknown names are reported that one more is only counted.
     counts_only: bool,
 }
 
 type Resolved = Result<Part, Box<Diagnostic>>;
 
+/// What messages call the text of a config.
+pub(crate) const CONFIG: &str = "a config";
+
+/// The kinds that a text can refer to.
+const IN_TEXTS: [RefKind; 9] = [
+    RefKind::Service,
+    RefKind::Outside,
+    RefKind::Port,
+    RefKind::Config,
+    RefKind::Secret,
+    RefKind::Input,
+    RefKind::Pod,
+    RefKind::Stack,
+    RefKind::Target,
+];
+
 impl Here<'_> {
+    /// What stands between braces.
+    fn part(&self, inner: &str) -> Resolved {
+        match reference::parse(inner) {
+            Ok(written) => self.resolve(written),
+            Err(NotReference::Kind(kind)) => Err(self.unknown_kind(kind)),
+            Err(NotReference::Form) => Err(Box::new(
+                Diagnostic::new(&BAD_VALUE, "invalid reference")
+                    .at(self.span, "not `kind.name` or `kind.name/part`")
+                    .help("write a reference, for example `{secret.db/password}`; for literal braces `{{` and `}}`"),
+            )),
+        }
+    }
+
     fn resolve(&self, written: Written<'_>) -> Resolved {
         match written.kind {
-            "service" => self.service(written),
-            "outside" => self.outside(written),
-            "port" => self.port_number(written),
-            "config" => self.config(written),
-            "secret" => self.secret(written),
-            "pod" => self.pod(written),
-            "stack" | "target" => self.fact(written),
-            "input" => self.input(written),
-            kind => {
-                let kinds =
-                    ["service", "outside", "port", "config", "secret", "input", "pod", "stack", "target"];
-                Err(self.unknown("kind of reference", kind, (0, kind.len()), || kinds))
+            RefKind::Service => self.service(written),
+            RefKind::Outside => self.outside(written),
+            RefKind::Port => self.port_number(written),
+            RefKind::Config => self.config(written),
+            RefKind::Secret => self.secret(written),
+            RefKind::Pod => self.pod(written),
+            RefKind::Stack | RefKind::Target => self.fact(written),
+            RefKind::Input => self.input(written),
+            RefKind::Task | RefKind::Volume | RefKind::Network | RefKind::Build | RefKind::Pattern => {
+                Err(self.unknown_kind(written.kind.word()))
             }
         }
     }
 
-    /// A problem with a name that stands `from` to `to` bytes into the reference.
+    /// What a name that is not found stands for: a problem, unless its kind could not be read at all.
+    fn not_found(&self, written: Written<'_>) -> Resolved {
+        let kind = if written.kind == RefKind::Port { RefKind::Service } else { written.kind };
+        if self.symbols.is_unread(kind) { Ok(Part::Unresolved) } else { Err(self.unknown_name(written)) }
+    }
+
+    fn unknown_kind(&self, kind: &str) -> Box<Diagnostic> {
+        self.unknown((None, "kind of reference"), kind, 0, || IN_TEXTS.into_iter().map(Word::word))
+    }
+
+    /// A problem with a name that stands `from` bytes into the reference: `what` of an owner.
     fn unknown<'n, I>(
         &self,
-        what: &str,
+        (owner, what): (Option<&str>, &str),
         name: &str,
-        (from, to): (usize, usize),
+        from: usize,
         names: impl FnOnce() -> I,
     ) -> Box<Diagnostic>
     where
         I: IntoIterator<Item = &'n str, IntoIter: Clone>,
     {
-        let span = if self.exact { self.span.part(from, to) } else { self.span };
+        let span = if self.exact { self.span.part(from, from + name.len()) } else { self.span };
         Box::new(if self.counts_only {
-            Diagnostic::new(UNKNOWN_NAME, "").at(span, "")
+            Diagnostic::new(&UNKNOWN_NAME, "").at(span, "")
         } else {
-            Unknown { what, name, span, exact: self.exact }.among(names())
+            Unknown { what, owner, name, span, exact: self.exact }.among(names())
         })
     }
 
     fn unknown_name(&self, written: Written<'_>) -> Box<Diagnostic> {
-        let kind = if written.kind == "port" { "service" } else { written.kind };
-        let from = written.kind.len() + 1;
-        self.unknown(kind, written.name, (from, from + written.name.len()), || self.symbols.names(kind))
+        let kind = if written.kind == RefKind::Port { RefKind::Service } else { written.kind };
+        let from = written.kind.word().len() + 1;
+        self.unknown((None, kind.word()), written.name, from, || self.symbols.names(kind))
     }
 
+    /// A port or a key that is not there, or not named.
     fn unknown_part<'n, I>(
         &self,
         written: Written<'_>,
@@ -157,39 +196,41 @@ impl Here<'_> {
         I: IntoIterator<Item = &'n Arc<str>, IntoIter: Clone>,
     {
         let Written { kind, name, part } = written;
-        // A number is asked of a service, or of something outside.
+        // The number of a port is that of a service or of an external service.
         let owner = match kind {
-            "port" if self.symbols.outside(name).is_some() => "outside",
-            "port" => "service",
+            RefKind::Port if self.symbols.outside(name).is_some() => RefKind::Outside,
+            RefKind::Port => RefKind::Service,
             kind => kind,
         };
-        let what = format!("{what} of {owner}.{name}");
+        let kind = kind.word();
         let Some(part) = part else {
-            let message = format!("`{kind}.{name}` does not say which {what}.");
             let first = parts().into_iter().next().map_or("NAME", |first| &**first);
             return Box::new(
-                Diagnostic::new("bad-value", message)
-                    .at(self.span, "a part is missing")
-                    .help(format!("Write {{{kind}.{name}/{first}}}, for example.")),
+                Diagnostic::new(&BAD_VALUE, format!("`{kind}.{name}` needs a {what}"))
+                    .at(self.span, format!("`/{}` is missing", what.to_uppercase()))
+                    .help(format!("for example `{{{kind}.{name}/{first}}}`")),
             );
         };
+        let owner = format!("{}.{name}", owner.word());
         let from = kind.len() + name.len() + 2;
-        self.unknown(&what, part, (from, from + part.len()), || parts().into_iter().map(|name| &**name))
+        self.unknown((Some(&owner), what), part, from, || parts().into_iter().map(|name| &**name))
     }
 
-    fn refuse(&self, rule: &'static str, message: String, help: &str) -> Resolved {
-        let problem = Diagnostic::new(rule, message).at(self.span, "can't be used here");
-        Err(Box::new(problem.help(help)))
+    fn refuse(&self, rule: &'static Rule, message: String, (label, help): (&str, &str)) -> Resolved {
+        Err(Box::new(Diagnostic::new(rule, message).at(self.span, label).help(help)))
     }
 
     fn service(&self, written: Written<'_>) -> Resolved {
         let Some((id, symbol)) = self.symbols.workload(written.name).filter(|(_, s)| !s.is_task) else {
-            return Err(self.unknown_name(written));
+            return self.not_found(written);
         };
         let Some(part) = written.part else {
             return Ok(Part::Known { text: written.name.into(), address: Some(Address::Service(id, None)) });
         };
         let Some((index, number)) = symbol.ports.get(part).copied() else {
+            if symbol.has_unread_ports {
+                return Ok(Part::Unresolved);
+            }
             return Err(self.unknown_part(written, "port", || symbol.ports.keys()));
         };
         let text = format!("{}:{number}", written.name).into();
@@ -198,7 +239,7 @@ impl Here<'_> {
 
     fn outside(&self, written: Written<'_>) -> Resolved {
         let Some((id, symbol)) = self.symbols.outside(written.name) else {
-            return Err(self.unknown_name(written));
+            return self.not_found(written);
         };
         let address = Some(Address::Outside(id));
         let Some(part) = written.part else {
@@ -214,7 +255,7 @@ impl Here<'_> {
         let service = self.symbols.workload(written.name).filter(|(_, s)| !s.is_task);
         let outside = || self.symbols.outside(written.name).map(|(_, symbol)| &symbol.ports);
         let Some(ports) = service.map(|(_, symbol)| &symbol.ports).or_else(outside) else {
-            return Err(self.unknown_name(written));
+            return self.not_found(written);
         };
         let found = written.part.and_then(|part| ports.get(part));
         let Some((_, number)) = found else {
@@ -225,35 +266,36 @@ impl Here<'_> {
 
     fn config(&self, written: Written<'_>) -> Resolved {
         let Some((id, keys)) = self.symbols.config(written.name) else {
-            return Err(self.unknown_name(written));
+            return self.not_found(written);
         };
-        if self.allow == Allow::Names {
-            let message = "A config can't take a value of a config.".to_owned();
-            return self.refuse("bad-value", message, "Write the value, or set both from one place.");
+        if self.references == References::Known {
+            let message = format!("config values cannot be used in {}", self.place);
+            let label = "known only to the cluster";
+            return self.refuse(&BAD_VALUE, message, (label, "write the value, or set both from one input"));
         }
         match written.part.and_then(|part| keys.get(part)) {
             Some(key) => Ok(Part::Config(id, Arc::clone(key))),
-            None if self.symbols.is_incomplete("config", written.name) => Ok(Part::Unresolved),
+            None if self.symbols.is_incomplete(RefKind::Config, written.name) => Ok(Part::Unresolved),
             None => Err(self.unknown_part(written, "key", || keys)),
         }
     }
 
     fn secret(&self, written: Written<'_>) -> Resolved {
         let Some((id, keys)) = self.symbols.secret(written.name) else {
-            return Err(self.unknown_name(written));
+            return self.not_found(written);
         };
-        if self.allow == Allow::Names {
-            let message =
-                format!("The secret {}.{} would stand in clear in a config.", "secret", written.name);
-            return self.refuse(
-                "secret-in-config",
-                message,
-                "Set the whole text as a variable of the service, or keep the text as a secret.",
-            );
+        if self.references == References::Known {
+            let message = format!("secrets cannot be used in {}", self.place);
+            let help = if self.place == CONFIG {
+                "set the whole text as a variable of the service, or keep it as a secret"
+            } else {
+                "remove it: use it in `env` or `args`, or mount the secret"
+            };
+            return self.refuse(&SECRET_IN_CONFIG, message, ("would be in plain text there", help));
         }
         match written.part.and_then(|part| keys.get(part)) {
             Some(key) => Ok(Part::Secret(id, Arc::clone(key))),
-            None if self.symbols.is_incomplete("secret", written.name) => Ok(Part::Unresolved),
+            None if self.symbols.is_incomplete(RefKind::Secret, written.name) => Ok(Part::Unresolved),
             None => Err(self.unknown_part(written, "key", || keys)),
         }
     }
@@ -266,21 +308,19 @@ impl Here<'_> {
             ("node", None) => PodField::Node,
             ("label", Some(key)) if NameKind::Qualified.check(key).is_err() => {
                 let message = format!("`{key}` is not the name of a label");
-                return self.refuse(
-                    "bad-value",
-                    message,
-                    "write it as in `{pod.label/app.kubernetes.io/name}`",
-                );
+                let help = "write it as in `{pod.label/app.kubernetes.io/name}`";
+                return self.refuse(&BAD_VALUE, message, ("not the name of a label", help));
             }
             ("label", Some(key)) => PodField::Label(key.into()),
             (name, _) => {
                 let names = ["name", "namespace", "ip", "node", "label/KEY"];
-                return Err(self.unknown("field of the pod", name, (4, 4 + name.len()), || names));
+                return Err(self.unknown((Some("pod"), "field"), name, 4, || names));
             }
         };
-        if self.allow == Allow::Names {
-            let message = "What a pod is called is not known when a config is made.".to_owned();
-            return self.refuse("bad-value", message, "Set it as a variable of the service.");
+        if self.references == References::Known {
+            let message = format!("`{{pod.…}}` cannot be used in {}", self.place);
+            let help = "remove it: use it in `env` or `args` of the service";
+            return self.refuse(&BAD_VALUE, message, ("known only at run time", help));
         }
         Ok(Part::Pod(field))
     }
@@ -289,7 +329,7 @@ impl Here<'_> {
         match self.symbols.inputs.get(written.name) {
             Some(Some(value)) => Ok(Part::Known { text: Arc::clone(value), address: None }),
             Some(None) => Ok(Part::Unresolved),
-            None => Err(self.unknown_name(written)),
+            None => self.not_found(written),
         }
     }
 
@@ -300,22 +340,25 @@ impl Here<'_> {
             Some(text) => known(text),
             None => {
                 let key = written.name;
-                let message = format!("The target {} has no {key}.", facts.target);
-                self.refuse("unknown-name", message, &format!("Add `{key} = \"…\"` to the target."))
+                let message = format!("target `{}` has no `{key}`", facts.target);
+                let help = format!("add `{key} = \"…\"` to `[target.{}]`", facts.target);
+                self.refuse(&UNKNOWN_NAME, message, ("not set for this target", &help))
             }
         };
         match (written.kind, written.name, written.part) {
-            ("stack", "name", None) => known(&facts.stack),
-            ("target", "name", None) => known(&facts.target),
-            ("target", "namespace", None) => known(&facts.namespace),
-            ("target", "domain", None) => optional(&facts.domain),
-            ("target", "registry", None) => optional(&facts.registry),
+            (RefKind::Stack, "name", None) => known(&facts.stack),
+            (RefKind::Target, "name", None) => known(&facts.target),
+            (RefKind::Target, "namespace", None) => known(&facts.namespace),
+            (RefKind::Target, "domain", None) => optional(&facts.domain),
+            (RefKind::Target, "registry", None) => optional(&facts.registry),
             (kind, name, _) => {
-                let names: &[&str] =
-                    if kind == "stack" { &["name"] } else { &["name", "namespace", "domain", "registry"] };
-                let from = kind.len() + 1;
-                let what = format!("field of {kind}");
-                Err(self.unknown(&what, name, (from, from + name.len()), || names.iter().copied()))
+                let names: &[&str] = if kind == RefKind::Stack {
+                    &["name"]
+                } else {
+                    &["name", "namespace", "domain", "registry"]
+                };
+                let kind = kind.word();
+                Err(self.unknown((Some(kind), "field"), name, kind.len() + 1, || names.iter().copied()))
             }
         }
     }

@@ -1,23 +1,22 @@
 //! The shared web entry: hosts and paths.
 
-use super::{Check, Rule};
-use crate::diag::{Diagnostic, Severity, Sink};
+use super::Rule;
+use crate::diag::{Diagnostic, Sink};
 use crate::model::{Entry, Model, Place, Reach};
 
 pub(super) static ENTRY_PATH: Rule = Rule {
     name: "entry-path",
-    severity: Severity::Error,
-    summary: "A path that the shared entry does not take.",
+    summary: "The web entry does not accept a path",
     why: "The cluster refuses the entry, or no request ever has that path.",
     fails: "[stack]\nname = \"s\"\n[target.prod]\ndomain = \"h.example\"\n\
             [service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"web\", path = \"/a//b\" }\n",
     passes: "[stack]\nname = \"s\"\n[target.prod]\ndomain = \"h.example\"\n\
              [service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"web\", path = \"/a/b\" }\n",
-    fixed: true,
-    check: Check::Model(entry_path),
+    always_error: true,
+    ..Rule::BASE
 };
 
-fn entry_path(model: &Model, sink: &mut Sink) {
+pub(super) fn entry_path(model: &Model, sink: &mut Sink) {
     if model.target.on.value != Place::Cluster {
         return;
     }
@@ -33,7 +32,7 @@ fn entry_path(model: &Model, sink: &mut Sink) {
                 workload.reference(),
                 port.name
             );
-            sink.push(Diagnostic::new("entry-path", message).at(port.path.span(), reason).help(help));
+            sink.push(Diagnostic::new(&ENTRY_PATH, message).at(port.path.span(), reason).help(help));
         }
     }
 }

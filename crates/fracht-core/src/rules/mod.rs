@@ -1,11 +1,10 @@
 //! The rules: what each finds, why it matters, a stack that fails it and one that passes.
 //!
-//! A rule is data with a function. To add one: a static in the file of its family, a line in [`RULES`].
-//! The rules on shapes have no function: reading itself finds what they tell of.
+//! A rule is data. To add one: a static and a function in the file of its family, and a line in `LIST`. The rules of
+//! reading stand in [`reading`](crate::diag::reading): what reads a stack needs them.
 
 mod entries;
 mod images;
-mod levels;
 mod networks;
 mod nodes;
 mod objects;
@@ -14,120 +13,103 @@ mod ports;
 mod quantities;
 mod secrets;
 mod settings;
-mod shapes;
 mod start;
 mod texts;
 mod unused;
 mod volumes;
 
-pub(crate) use levels::Levels;
+pub use objects::{NAME_CLASH, PASS_BEYOND, PASS_BROKEN, PASS_SECRET, PATCH_MISSES};
 pub use settings::MOST_OF_SECRET;
 
+pub use crate::diag::Rule;
 use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
 
-use crate::diag::{Severity, Sink};
+use crate::diag::{Sink, reading};
 use crate::model::Model;
 
-/// What is checked, and what people can read about it.
-#[derive(Debug)]
-pub struct Rule {
-    /// Its name, in words joined by `-`.
-    pub name: &'static str,
-    /// How bad what it finds is.
-    pub severity: Severity,
-    /// What it finds, in a sentence.
-    pub summary: &'static str,
-    /// Why that matters.
-    pub why: &'static str,
-    /// A stack file in which it finds exactly one thing.
-    pub fails: &'static str,
-    /// The same, mended.
-    pub passes: &'static str,
-    /// Whether nothing could be made of a stack in which it finds something: it can't be turned off.
-    pub fixed: bool,
-    /// Who looks for it.
-    pub(crate) check: Check,
-}
-
-/// Who looks for what a rule finds.
-#[derive(Debug)]
-pub(crate) enum Check {
-    /// Reading, of itself.
+/// What finds the problems of a rule.
+#[derive(Clone, Copy)]
+enum Check {
+    /// Reading.
     Reading,
-    /// This, in a model.
+    /// This function, in a model.
     Model(fn(&Model, &mut Sink)),
-    /// The back end, among the objects that it makes.
+    /// The back end, among the objects that it generates.
     Objects,
 }
 
-impl Rule {
-    /// Whether it is the back end that looks for it.
-    pub fn is_of_objects(&self) -> bool {
-        matches!(self.check, Check::Objects)
-    }
+/// Every rule with what finds its problems, those of reading first.
+static LIST: &[(&Rule, Check)] = &[
+    (&reading::SYNTAX, Check::Reading),
+    (&reading::UNKNOWN_KEY, Check::Reading),
+    (&reading::MISSING_KEY, Check::Reading),
+    (&reading::WRONG_TYPE, Check::Reading),
+    (&reading::BAD_VALUE, Check::Reading),
+    (&reading::BAD_NAME, Check::Reading),
+    (&reading::DEFINED_TWICE, Check::Reading),
+    (&reading::UNKNOWN_NAME, Check::Reading),
+    (&reading::FILE_UNREADABLE, Check::Reading),
+    (&reading::PATH_OUTSIDE, Check::Reading),
+    (&reading::BROKEN_LINE, Check::Reading),
+    (&reading::LIKE_CYCLE, Check::Reading),
+    (&reading::DROP_MISSES, Check::Reading),
+    (&start::START_CYCLE, Check::Model(start::start_cycle)),
+    (&start::WAITS_WITHOUT_HEALTH, Check::Model(start::waits_without_health)),
+    (&reading::PORT_RANGE, Check::Model(ports::port_range)),
+    (&ports::PORT_CLASH, Check::Model(ports::port_clash)),
+    (&ports::AT_WITH_REPLICAS, Check::Model(ports::at_with_replicas)),
+    (&ports::AT_UNUSED, Check::Model(ports::at_unused)),
+    (&images::IMAGE_UNPINNED, Check::Model(images::image_unpinned)),
+    (&images::IMAGE_UNPULLABLE, Check::Model(images::image_unpullable)),
+    (&reading::INPUT_MISSING, Check::Reading),
+    (&reading::INPUT_REFUSED, Check::Reading),
+    (&settings::LOCALHOST_ADDRESS, Check::Model(settings::localhost_address)),
+    (&settings::PLACEHOLDER_LEFT, Check::Model(settings::placeholder_left)),
+    (&settings::CONFIG_TOO_LARGE, Check::Model(settings::config_too_large)),
+    (&secrets::SECRET_IN_CLEAR, Check::Model(secrets::secret_in_clear)),
+    (&reading::SECRET_IN_CONFIG, Check::Reading),
+    (&reading::SECRET_WRITTEN, Check::Reading),
+    (&networks::NO_ROUTE, Check::Model(networks::no_route)),
+    (&quantities::SIZE_INVERTED, Check::Model(quantities::size_inverted)),
+    (&reading::UNUSED, Check::Model(unused::unused)),
+    (&reading::SCHEDULE_INVALID, Check::Reading),
+    (&reading::ENV_NAME, Check::Reading),
+    (&ports::HOST_MISSING, Check::Model(ports::host_missing)),
+    (&volumes::FOLDER_IN_CLUSTER, Check::Model(volumes::folder_in_cluster)),
+    (&volumes::VOLUME_SHARED, Check::Model(volumes::volume_shared)),
+    (&volumes::EACH_MISPLACED, Check::Model(volumes::each_misplaced)),
+    (&volumes::ROLLOUT_UNUSED, Check::Model(volumes::rollout_unused)),
+    (&quantities::LOAD_UNMEASURED, Check::Model(quantities::load_unmeasured)),
+    (&start::AWAIT_ENDLESS, Check::Model(start::await_endless)),
+    (&start::STOP_TOO_SHORT, Check::Model(start::stop_too_short)),
+    (&texts::PROCESS_TEXT, Check::Model(texts::process_text)),
+    (&texts::LABEL_UNKNOWN, Check::Model(texts::label_unknown)),
+    (&volumes::MODE_UNREADABLE, Check::Model(volumes::mode_unreadable)),
+    (&networks::API_ANYWHERE, Check::Model(networks::api_anywhere)),
+    (&entries::ENTRY_PATH, Check::Model(entries::entry_path)),
+    (&outside::OUTSIDE_ADDRESS, Check::Model(outside::outside_address)),
+    (&settings::SECRET_TOO_LARGE, Check::Model(settings::secret_too_large)),
+    (&nodes::NODE_CLASH, Check::Model(nodes::node_clash)),
+    (&NAME_CLASH, Check::Objects),
+    (&PATCH_MISSES, Check::Objects),
+    (&PASS_BROKEN, Check::Objects),
+    (&PASS_BEYOND, Check::Objects),
+    (&PASS_SECRET, Check::Objects),
+];
+
+/// Every rule.
+pub fn all() -> impl ExactSizeIterator<Item = &'static Rule> + Clone {
+    LIST.iter().map(|(rule, _)| *rule)
 }
 
-/// Every rule, those of reading first.
-pub static RULES: &[&Rule] = &[
-    &shapes::SYNTAX,
-    &shapes::UNKNOWN_KEY,
-    &shapes::MISSING_KEY,
-    &shapes::WRONG_TYPE,
-    &shapes::BAD_VALUE,
-    &shapes::BAD_NAME,
-    &shapes::DEFINED_TWICE,
-    &shapes::UNKNOWN_NAME,
-    &shapes::FILE_UNREADABLE,
-    &shapes::PATH_OUTSIDE,
-    &shapes::BROKEN_LINE,
-    &shapes::LIKE_CYCLE,
-    &shapes::DROP_MISSES,
-    &start::START_CYCLE,
-    &start::WAITS_WITHOUT_HEALTH,
-    &ports::PORT_RANGE,
-    &ports::PORT_CLASH,
-    &ports::AT_WITH_REPLICAS,
-    &ports::AT_UNUSED,
-    &images::IMAGE_UNPINNED,
-    &images::IMAGE_UNPULLABLE,
-    &shapes::INPUT_MISSING,
-    &shapes::INPUT_REFUSED,
-    &settings::LOCALHOST_ADDRESS,
-    &settings::PLACEHOLDER_LEFT,
-    &settings::CONFIG_TOO_LARGE,
-    &secrets::SECRET_IN_CLEAR,
-    &secrets::SECRET_IN_CONFIG,
-    &networks::NO_ROUTE,
-    &quantities::SIZE_INVERTED,
-    &unused::UNUSED,
-    &shapes::SCHEDULE_INVALID,
-    &shapes::ENV_NAME,
-    &ports::HOST_MISSING,
-    &volumes::FOLDER_IN_CLUSTER,
-    &volumes::VOLUME_SHARED,
-    &volumes::EACH_MISPLACED,
-    &volumes::ROLLOUT_UNUSED,
-    &quantities::LOAD_UNMEASURED,
-    &start::AWAIT_ENDLESS,
-    &start::STOP_TOO_SHORT,
-    &texts::PROCESS_TEXT,
-    &texts::LABEL_UNKNOWN,
-    &volumes::MODE_UNREADABLE,
-    &networks::API_ANYWHERE,
-    &entries::ENTRY_PATH,
-    &outside::OUTSIDE_ADDRESS,
-    &settings::SECRET_TOO_LARGE,
-    &nodes::NODE_CLASH,
-    &objects::NAME_CLASH,
-    &objects::PATCH_MISSES,
-    &objects::PASS_BROKEN,
-    &objects::PASS_BEYOND,
-    &objects::PASS_SECRET,
-];
+/// The rules whose problems the back end finds.
+pub fn of_objects() -> impl Iterator<Item = &'static Rule> {
+    LIST.iter().filter(|(_, check)| matches!(check, Check::Objects)).map(|(rule, _)| *rule)
+}
 
 /// The rule of a name.
 pub fn rule(name: &str) -> Option<&'static Rule> {
-    RULES.iter().copied().find(|rule| rule.name == name)
+    all().find(|rule| rule.name == name)
 }
 
 /// Below this many services and tasks threads cost more than they save.
@@ -135,11 +117,11 @@ const WORTH_THREADS: usize = 500;
 
 /// Runs every rule over a model. Rules know nothing of each other, so that several can run at once.
 pub(crate) fn run(model: &Model, sink: &mut Sink) {
-    let of_model = |rule: &&Rule| match rule.check {
-        Check::Model(check) => Some(check),
+    let of_model = |(_, check): &(&Rule, Check)| match check {
+        Check::Model(check) => Some(*check),
         Check::Reading | Check::Objects => None,
     };
-    let checks: Vec<_> = RULES.iter().filter_map(of_model).collect();
+    let checks: Vec<_> = LIST.iter().filter_map(of_model).collect();
     if model.workloads.len() < WORTH_THREADS {
         for check in checks {
             check(model, sink);

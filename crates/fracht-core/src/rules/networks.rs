@@ -2,15 +2,14 @@
 
 use std::collections::BTreeSet;
 
-use super::{Check, Rule};
-use crate::diag::suggest::listing;
+use super::Rule;
+use crate::diag::unknown::listing;
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::model::{Address, Condition, Model, Part, Place, Workload};
 
 pub(super) static NO_ROUTE: Rule = Rule {
     name: "no-route",
-    severity: Severity::Error,
-    summary: "Something uses or awaits what it has no network in common with.",
+    summary: "A service or task uses something that its networks do not reach",
     why: "The connection would be refused, or hang until it times out.",
     fails: "[stack]\nname = \"s\"\n[network.back]\n[network.front]\n\
             [service.db]\nimage = \"db:1\"\nport.sql = 5432\nnetwork = [\"back\"]\n\
@@ -18,11 +17,10 @@ pub(super) static NO_ROUTE: Rule = Rule {
     passes: "[stack]\nname = \"s\"\n[network.back]\n[network.front]\n\
              [service.db]\nimage = \"db:1\"\nport.sql = 5432\nnetwork = [\"back\"]\n\
              [service.a]\nimage = \"a:1\"\nnetwork = [\"front\", \"back\"]\nenv.DB = \"{service.db/sql}\"\n",
-    fixed: false,
-    check: Check::Model(no_route),
+    ..Rule::BASE
 };
 
-fn no_route(model: &Model, sink: &mut Sink) {
+pub(super) fn no_route(model: &Model, sink: &mut Sink) {
     for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
         outside(model, workload, sink);
         let addresses = workload.texts().flat_map(|(_, text)| {
@@ -42,20 +40,25 @@ fn no_route(model: &Model, sink: &mut Sink) {
                 continue;
             }
             told.insert(id);
-            let message =
-                format!("{} can't reach {}: they share no network.", workload.reference(), other.reference());
+            let message = format!(
+                "`{}` cannot reach `{}`: they share no network",
+                workload.reference(),
+                other.reference()
+            );
             let words = |workload: &Workload| {
                 let names = workload.networks.iter().map(|id| &*model.networks[id.value].name);
-                let names =
-                    if workload.networks.is_empty() { "the common one".into() } else { listing(names) };
-                format!("{} is in: {names}", workload.name)
+                match workload.networks.len() {
+                    0 => "in the default network".to_owned(),
+                    1 => format!("in network {}", listing(names)),
+                    _ => format!("in networks {}", listing(names)),
+                }
             };
             sink.push(
-                Diagnostic::new("no-route", message)
-                    .at(span, format!("{} is needed here", other.name))
+                Diagnostic::new(&NO_ROUTE, message)
+                    .at(span, "used here")
                     .also(workload.span, words(workload))
                     .also(other.span, words(other))
-                    .help("Put both in one network with `network = [\"…\"]`."),
+                    .help("put both in one network: `network = [\"NAME\"]`"),
             );
         }
     }
@@ -71,17 +74,17 @@ fn outside(model: &Model, workload: &Workload, sink: &mut Sink) {
             let Part::Known { address: Some(Address::Outside(id)), .. } = part else { continue };
             let other = &model.outsides[*id];
             let message = format!(
-                "{} can't reach outside.{}: its networks are closed.",
+                "`{}` cannot reach `outside.{}`: its networks are closed",
                 workload.reference(),
                 other.name
             );
-            let mut problem = Diagnostic::new("no-route", message)
-                .at(text.origin.span(), format!("{} is needed here", other.name));
+            let mut problem = Diagnostic::new(&NO_ROUTE, message).at(text.origin.span(), "used here");
             for network in &workload.networks {
                 let network = &model.networks[network.value];
-                problem = problem.also(network.closed.span(), format!("{} has no way out", network.name));
+                problem =
+                    problem.also(network.closed.span(), format!("network `{}` is closed", network.name));
             }
-            sink.push(problem.help("Put it in a network that is not closed as well."));
+            sink.push(problem.help("add a network that is not closed"));
         }
     }
 }
@@ -89,18 +92,17 @@ fn outside(model: &Model, workload: &Workload, sink: &mut Sink) {
 pub(super) static API_ANYWHERE: Rule = Rule {
     name: "api-anywhere",
     severity: Severity::Warning,
-    summary: "A closed network that is open for questions to the cluster's API.",
+    summary: "A closed network leaves the cluster's API open at any address",
     why: "Nothing says where the API is: its ports, 443 and 6443, are open to every address, for all of the pod.",
     fails: "[stack]\nname = \"s\"\n[network.n]\nclosed = true\n[task.t]\nimage = \"t:1\"\nnetwork = [\"n\"]\n\
             [service.a]\nimage = \"a:1\"\nnetwork = [\"n\"]\nafter = { t = \"done\" }\n",
     passes: "[stack]\nname = \"s\"\n[network.n]\nclosed = true\n[task.t]\nimage = \"t:1\"\nnetwork = [\"n\"]\n\
              [service.a]\nimage = \"a:1\"\nnetwork = [\"n\"]\nafter = { t = \"done\" }\n\
              [target.cluster]\napi = [\"192.0.2.10/32\"]\n",
-    fixed: false,
-    check: Check::Model(api_anywhere),
+    ..Rule::BASE
 };
 
-fn api_anywhere(model: &Model, sink: &mut Sink) {
+pub(super) fn api_anywhere(model: &Model, sink: &mut Sink) {
     if model.target.on.value != Place::Cluster || !model.target.api.is_empty() {
         return;
     }
@@ -119,7 +121,7 @@ fn api_anywhere(model: &Model, sink: &mut Sink) {
     };
     let (span, label) = why(first);
     let message = format!("`{}` gets out of its closed networks at ports 443 and 6443", first.reference());
-    let mut problem = Diagnostic::new("api-anywhere", message).at(span, label);
+    let mut problem = Diagnostic::new(&API_ANYWHERE, message).at(span, label);
     for workload in others.iter().take(12) {
         let (span, label) = why(workload);
         problem = problem.also(span, label);

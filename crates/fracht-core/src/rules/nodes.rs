@@ -2,16 +2,15 @@
 
 use std::collections::BTreeMap;
 
-use super::{Check, Rule};
-use crate::diag::{Diagnostic, Severity, Sink};
+use super::Rule;
+use crate::diag::{Diagnostic, Sink};
 use crate::model::{Model, Mounted, Place, Volume, Workload};
 use crate::plan::one_node;
 use crate::source::Span;
 
 pub(super) static NODE_CLASH: Rule = Rule {
     name: "node-clash",
-    severity: Severity::Error,
-    summary: "No node matches `place`, `platform` and the volumes at once.",
+    summary: "No node matches `place`, `platform` and the volumes at once",
     why: "A node has one value for each label, and pods that share a volume of one node share the node: they never start.",
     fails: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n\
             [service.a]\nimage = \"a:1\"\nplace.disk = \"fast\"\nmount.\"/data\" = \"volume.v\"\n\
@@ -19,8 +18,8 @@ pub(super) static NODE_CLASH: Rule = Rule {
     passes: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n\
              [service.a]\nimage = \"a:1\"\nplace.disk = \"fast\"\nmount.\"/data\" = \"volume.v\"\n\
              [task.b]\nimage = \"b:1\"\nplace.disk = \"fast\"\nmount.\"/data\" = \"volume.v\"\n",
-    fixed: true,
-    check: Check::Model(node_clash),
+    always_error: true,
+    ..Rule::BASE
 };
 
 /// What must be so of a node.
@@ -31,7 +30,7 @@ struct Demand<'m> {
     by: &'m Workload,
 }
 
-fn node_clash(model: &Model, sink: &mut Sink) {
+pub(super) fn node_clash(model: &Model, sink: &mut Sink) {
     if model.target.on.value != Place::Cluster {
         return;
     }
@@ -92,7 +91,7 @@ fn clash(first: &Demand<'_>, second: &Demand<'_>, volume: Option<&Volume>) -> Di
     let (one, two) = (first.by.reference(), second.by.reference());
     let asks = |demand: &Demand<'_>| format!("asks for `{}` = `{}`", demand.label, demand.value);
     let problem = |message| {
-        Diagnostic::new("node-clash", message).at(second.span, asks(second)).also(first.span, asks(first))
+        Diagnostic::new(&NODE_CLASH, message).at(second.span, asks(second)).also(first.span, asks(first))
     };
     let Some(volume) = volume.filter(|_| one != two) else {
         return problem(format!("no node can run `{two}`: it asks for two values of one label"))

@@ -1,6 +1,6 @@
 //! What the back end finds among the objects that it makes.
 
-use super::{Check, Rule};
+use super::Rule;
 use crate::diag::Severity;
 
 /// A rule on objects: an error that the back end finds.
@@ -10,13 +10,14 @@ const fn object(
     why: &'static str,
     (fails, passes): (&'static str, &'static str),
 ) -> Rule {
-    Rule { name, severity: Severity::Error, summary, why, fails, passes, fixed: true, check: Check::Objects }
+    Rule { name, summary, why, fails, passes, always_error: true, ..Rule::BASE }
 }
 
-pub(super) static NAME_CLASH: Rule = object(
+/// Two objects have one kind and one name.
+pub static NAME_CLASH: Rule = object(
     "name-clash",
-    "Two objects of one kind would have the same name.",
-    "The one that is applied later would take the place of the other.",
+    "Two objects have the same kind and name",
+    "The one applied later would replace the other.",
     (
         "[stack]\nname = \"s\"\n[volume.a]\nsize = \"1Gi\"\neach = true\n[volume.a-b]\nsize = \"1Gi\"\neach = true\n\
          [service.b-c]\nimage = \"a:1\"\nmount.\"/x\" = \"volume.a\"\n\
@@ -27,10 +28,11 @@ pub(super) static NAME_CLASH: Rule = object(
     ),
 );
 
-pub(super) static PATCH_MISSES: Rule = object(
+/// A patch matches nothing.
+pub static PATCH_MISSES: Rule = object(
     "patch-misses",
-    "A patch of an object or a place that is not there.",
-    "It would do nothing, and what it was for would not happen.",
+    "A patch does not match any object or field",
+    "The change that you want would not happen.",
     (
         "[[patch]]\non = \"Deployment/b\"\nmerge = { spec.revisionHistoryLimit = 3 }\n\
          [stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
@@ -39,22 +41,24 @@ pub(super) static PATCH_MISSES: Rule = object(
     ),
 );
 
-pub(super) static PASS_BROKEN: Rule = object(
+/// A passed file holds something that is not an object.
+pub static PASS_BROKEN: Rule = object(
     "pass-broken",
-    "A file of objects in which something is no object.",
-    "The cluster would refuse it, and with it whatever is applied behind it.",
+    "A file in `pass` contains something that is not a Kubernetes object",
+    "The cluster would reject it, and everything applied after it.",
     (
         "pass = [\"broken.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
         "pass = [\"good.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
     ),
 );
 
-pub(super) static PASS_BEYOND: Rule = Rule {
+/// A passed object reaches beyond the stack.
+pub static PASS_BEYOND: Rule = Rule {
     severity: Severity::Hint,
-    fixed: false,
+    always_error: false,
     ..object(
         "pass-beyond",
-        "A passed object that reaches beyond the stack and its namespace.",
+        "A passed object reaches beyond the stack and its namespace",
         "It is cluster-wide, in another namespace, gives permissions, opens a network or is privileged: the rules on the \
          stack's own objects do not hold for it.",
         (
@@ -64,13 +68,14 @@ pub(super) static PASS_BEYOND: Rule = Rule {
     )
 };
 
-pub(super) static PASS_SECRET: Rule = Rule {
+/// A passed Secret has its values in plain text.
+pub static PASS_SECRET: Rule = Rule {
     severity: Severity::Warning,
-    fixed: false,
+    always_error: false,
     ..object(
         "pass-secret",
-        "A passed Secret with its values in plain text.",
-        "Whoever reads the file or its history has the values; base64 hides nothing.",
+        "A passed Secret has its values in plain text",
+        "Everyone who can read the file or its history has the values; base64 hides nothing.",
         (
             "pass = [\"secret.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
             "[stack]\nname = \"s\"\n[secret.a]\nkey.b = { env = \"B\" }\n\

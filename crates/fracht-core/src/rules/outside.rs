@@ -2,25 +2,25 @@
 
 use std::collections::BTreeMap;
 
-use super::{Check, Rule};
-use crate::diag::{Diagnostic, Severity, Sink};
+use super::Rule;
+use super::ports::PORT_CLASH;
+use crate::diag::{Diagnostic, Sink};
 use crate::grammar::host;
 use crate::model::{Model, Outside, OutsidePlace, Place};
 
 pub(super) static OUTSIDE_ADDRESS: Rule = Rule {
     name: "outside-address",
-    severity: Severity::Error,
-    summary: "An external service where a cluster cannot lead to.",
+    summary: "An external service is at an address that a cluster cannot reach",
     why: "The cluster refuses the address, or the name leads back to itself.",
     fails: "[stack]\nname = \"s\"\n[outside.o]\naddress = \"127.0.0.1\"\nport.x = 80\n\
             [service.a]\nimage = \"a:1\"\nenv.X = \"{outside.o/x}\"\n",
     passes: "[stack]\nname = \"s\"\n[outside.o]\naddress = \"192.0.2.1\"\nport.x = 80\n\
              [service.a]\nimage = \"a:1\"\nenv.X = \"{outside.o/x}\"\n",
-    fixed: true,
-    check: Check::Model(outside_address),
+    always_error: true,
+    ..Rule::BASE
 };
 
-fn outside_address(model: &Model, sink: &mut Sink) {
+pub(super) fn outside_address(model: &Model, sink: &mut Sink) {
     if model.target.on.value != Place::Cluster {
         return;
     }
@@ -30,7 +30,7 @@ fn outside_address(model: &Model, sink: &mut Sink) {
                 let Some(reason) = host::unreachable(*address) else { continue };
                 let message = format!("a cluster cannot lead to `outside.{}` at {address}", outside.name);
                 sink.push(
-                    Diagnostic::new("outside-address", message)
+                    Diagnostic::new(&OUTSIDE_ADDRESS, message)
                         .at(outside.place.span(), reason)
                         .help("write an address that the nodes reach, for example `address = \"192.0.2.10\"`")
                         .help("or a name: `host = \"db.example\"`"),
@@ -47,7 +47,7 @@ fn host_name(model: &Model, outside: &Outside, name: &str, sink: &mut Sink) {
     if local {
         let message = format!("a cluster cannot lead to `outside.{}` at {name}", outside.name);
         sink.push(
-            Diagnostic::new("outside-address", message)
+            Diagnostic::new(&OUTSIDE_ADDRESS, message)
                 .at(outside.place.span(), "the container itself")
                 .help("write the name that others on the network know it by"),
         );
@@ -55,7 +55,7 @@ fn host_name(model: &Model, outside: &Outside, name: &str, sink: &mut Sink) {
         let own = format!("{}.{namespace}.svc.cluster.local", outside.name);
         let message = format!("`outside.{}` leads to itself", outside.name);
         sink.push(
-            Diagnostic::new("outside-address", message)
+            Diagnostic::new(&OUTSIDE_ADDRESS, message)
                 .at(outside.place.span(), format!("the Service `{}` of this namespace", outside.name))
                 .also(outside.span, "becomes a Service of the same name, and takes its place")
                 .help(format!(
@@ -86,7 +86,7 @@ pub(super) fn number_clash(model: &Model, sink: &mut Sink) {
                 first.name, port.name
             );
             sink.push(
-                Diagnostic::new("port-clash", message)
+                Diagnostic::new(&PORT_CLASH, message)
                     .at(port.number.span(), "used again here")
                     .also(first.number.span(), "first used here")
                     .help(format!(

@@ -1,6 +1,6 @@
 //! Values of settings: addresses, placeholders, sizes.
 
-use super::{Check, Rule};
+use super::Rule;
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::model::{Content, Model, Text};
 use crate::source::Span;
@@ -47,9 +47,9 @@ impl Setting<'_> {
             Owner::Config(name) => format!("config.{name}"),
         };
         if self.name.is_empty() {
-            format!("An argument of {owner}")
+            format!("an argument of `{owner}`")
         } else {
-            format!("{} of {owner}", self.name)
+            format!("`{}` of `{owner}`", self.name)
         }
     }
 
@@ -62,14 +62,13 @@ impl Setting<'_> {
 pub(super) static LOCALHOST_ADDRESS: Rule = Rule {
     name: "localhost-address",
     severity: Severity::Warning,
-    summary: "An address of the local machine in a setting.",
-    why: "Inside a container the local machine is the container itself: the database is not there.",
+    summary: "A setting points to localhost",
+    why: "Inside a container, localhost is the container itself: nothing else is there.",
     fails: "[stack]\nname = \"s\"\n[service.db]\nimage = \"db:1\"\nport.sql = 5432\n\
             [service.a]\nimage = \"a:1\"\nenv.DB_HOST = \"localhost:5432\"\n",
     passes: "[stack]\nname = \"s\"\n[service.db]\nimage = \"db:1\"\nport.sql = 5432\n\
              [service.a]\nimage = \"a:1\"\nenv.DB_HOST = \"{service.db/sql}\"\n",
-    fixed: false,
-    check: Check::Model(localhost_address),
+    ..Rule::BASE
 };
 
 const LOCAL: [&str; 3] = ["localhost", "127.0.0.1", "[::1]"];
@@ -89,7 +88,7 @@ fn local_host(text: &str) -> Option<(&'static str, Option<u16>)> {
     })
 }
 
-fn localhost_address(model: &Model, sink: &mut Sink) {
+pub(super) fn localhost_address(model: &Model, sink: &mut Sink) {
     for setting in all(model) {
         let Some((host, port)) = local_host(&setting.text.plain()) else { continue };
         let owner = model.workloads.iter().find_map(|workload| {
@@ -97,16 +96,14 @@ fn localhost_address(model: &Model, sink: &mut Sink) {
             Some((workload, found))
         });
         let problem =
-            Diagnostic::new("localhost-address", format!("{} points at the local machine.", setting.words()))
-                .at(setting.span(), format!("{host} is the container itself"));
+            Diagnostic::new(&LOCALHOST_ADDRESS, format!("{} points to `localhost`", setting.words()))
+                .at(setting.span(), format!("in a container, {host} is the container itself"));
         sink.push(match owner {
             Some((workload, port)) => problem.help(format!(
-                "{} has the port {}: write {{service.{}/{}}} in place of the address.",
-                workload.name, port.number.value, workload.name, port.name
+                "port {} belongs to `service.{}`: write `{{service.{}/{}}}` instead",
+                port.number.value, workload.name, workload.name, port.name
             )),
-            None => {
-                problem.help("Inside the stack an address is a service's name: write {service.NAME/PORT}.")
-            }
+            None => problem.help("to reach another service, write `{service.NAME/PORT}`"),
         });
     }
 }
@@ -114,12 +111,11 @@ fn localhost_address(model: &Model, sink: &mut Sink) {
 pub(super) static PLACEHOLDER_LEFT: Rule = Rule {
     name: "placeholder-left",
     severity: Severity::Warning,
-    summary: "A setting that is empty, or still says that it should be changed.",
-    why: "Somebody meant to fill it in, and the program will take it at its word.",
+    summary: "A setting is empty or still has a placeholder",
+    why: "The program would use the placeholder as a real value.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.REGION = \"changeme\"\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.REGION = \"north\"\n",
-    fixed: false,
-    check: Check::Model(placeholder_left),
+    ..Rule::BASE
 };
 
 /// What people write where a value should go.
@@ -151,76 +147,73 @@ fn is_placeholder(text: &str) -> bool {
         || text.to_lowercase().starts_with("your-") && text.to_lowercase().ends_with("-here")
 }
 
-fn placeholder_left(model: &Model, sink: &mut Sink) {
+pub(super) fn placeholder_left(model: &Model, sink: &mut Sink) {
     for setting in all(model).filter(|setting| setting.text.is_plain()) {
         let text = setting.text.plain();
         let (message, label) = if text.is_empty() && !setting.name.is_empty() {
-            (format!("{} is empty.", setting.words()), "nothing here")
+            (format!("{} is empty", setting.words()), "empty value")
         } else if is_placeholder(&text) {
-            (format!("{} still has to be filled in.", setting.words()), "a placeholder")
+            (format!("{} still has a placeholder value", setting.words()), "a placeholder")
         } else {
             continue;
         };
         sink.push(
-            Diagnostic::new("placeholder-left", message)
+            Diagnostic::new(&PLACEHOLDER_LEFT, message)
                 .at(setting.span(), label)
-                .help("Write the value, refer to one with {config.NAME/KEY}, or remove the line."),
+                .help("set a value, refer to one (`{config.NAME/KEY}`), or remove the line"),
         );
     }
 }
 
 pub(super) static CONFIG_TOO_LARGE: Rule = Rule {
     name: "config-too-large",
-    severity: Severity::Error,
-    summary: "A config of more than 1 MiB.",
-    why: "A cluster keeps no larger object of settings.",
+    summary: "A config is larger than 1 MiB",
+    why: "Kubernetes does not store a larger ConfigMap.",
     fails: "[stack]\nname = \"s\"\n[config.c]\nkey.a = { file = \"large.bin\" }\n\
             [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n",
     passes: "[stack]\nname = \"s\"\n[config.c]\nkey.a = { file = \"present.txt\" }\n\
              [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n",
-    fixed: false,
-    check: Check::Model(config_too_large),
+    ..Rule::BASE
 };
 
-fn config_too_large(model: &Model, sink: &mut Sink) {
+pub(super) fn config_too_large(model: &Model, sink: &mut Sink) {
     for config in &model.configs {
         let size: usize = config.keys.iter().map(|key| key.content.size()).sum();
         let largest = config.keys.iter().max_by_key(|key| key.content.size());
         let Some(largest) = largest.filter(|_| size > MOST_OF_SECRET) else { continue };
-        let message = format!("config.{} has {size} bytes, more than a cluster keeps.", config.name);
+        let message = format!("`config.{}` is too large: {size} bytes", config.name);
         sink.push(
-            Diagnostic::new("config-too-large", message)
+            Diagnostic::new(&CONFIG_TOO_LARGE, message)
                 .at(config.span, "at most 1048576 bytes")
                 .also(largest.span, format!("{} bytes of them", largest.content.size()))
-                .help("Put large files into the image or on a volume, or split the config."),
+                .help("put large files into the image or on a volume, or split the config"),
         );
     }
 }
 
 pub(super) static SECRET_TOO_LARGE: Rule = Rule {
     name: "secret-too-large",
-    severity: Severity::Error,
-    summary: "A secret of more than 1 MiB.",
+    summary: "A secret is larger than 1 MiB",
     why: "A cluster keeps no larger Secret.",
     fails: "[stack]\nname = \"s\"\n[secret.c]\nkey.a = { file = \"large.bin\" }\n\
             [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"secret.c\"\n",
     passes: "[stack]\nname = \"s\"\n[secret.c]\nkey.a = { file = \"present.txt\" }\n\
              [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"secret.c\"\n",
-    fixed: true,
-    check: Check::Model(secret_too_large),
+    always_error: true,
+    ..Rule::BASE
 };
 
 /// The most bytes that the values of a config or of a secret may have together (`MaxSecretSize` of the cluster).
 pub const MOST_OF_SECRET: usize = 1 << 20;
 
-fn secret_too_large(model: &Model, sink: &mut Sink) {
+pub(super) fn secret_too_large(model: &Model, sink: &mut Sink) {
     for secret in &model.secrets {
         let size: u64 = secret.keys.iter().filter_map(|key| key.size).sum();
         let largest = secret.keys.iter().max_by_key(|key| key.size);
         let Some(largest) = largest.filter(|_| size > MOST_OF_SECRET as u64) else { continue };
         let message = format!("`secret.{}` has {size} bytes, more than a cluster keeps", secret.name);
         sink.push(
-            Diagnostic::new("secret-too-large", message)
+            Diagnostic::new(&SECRET_TOO_LARGE, message)
                 .at(largest.span, "at most 1048576 bytes in a secret")
                 .help("split the secret, or bring large files with a volume"),
         );

@@ -1,25 +1,25 @@
 //! Order and readiness.
 
-use super::{Check, Rule};
-use crate::diag::{Diagnostic, Severity, Sink};
+use super::Rule;
+use crate::diag::{Diagnostic, Sink};
 use crate::grammar::duration::{show, whole_seconds};
+use crate::grammar::word::Word;
 use crate::model::{BeforeStop, Condition, Model, Protocol, Replicas};
 use crate::plan::order::Order;
 
 pub(super) static START_CYCLE: Rule = Rule {
     name: "start-cycle",
-    severity: Severity::Error,
-    summary: "Services or tasks wait for each other in a circle.",
+    summary: "The start order has a cycle",
     why: "None of them can start.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { b = \"started\" }\n\
             [service.b]\nimage = \"b:1\"\nafter = { a = \"started\" }\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { b = \"started\" }\n\
              [service.b]\nimage = \"b:1\"\n",
-    fixed: true,
-    check: Check::Model(start_cycle),
+    always_error: true,
+    ..Rule::BASE
 };
 
-fn start_cycle(model: &Model, sink: &mut Sink) {
+pub(super) fn start_cycle(model: &Model, sink: &mut Sink) {
     for circle in Order::of(model).circles {
         let name = |id| &*model.workloads[id].name;
         let Some((first, others)) = circle.split_first() else { continue };
@@ -31,66 +31,66 @@ fn start_cycle(model: &Model, sink: &mut Sink) {
             names.join(" → ")
         };
         let message = if others.is_empty() {
-            format!("{} waits for itself.", name(first.from))
+            format!("`{}` waits for itself", name(first.from))
         } else {
-            format!("Nothing in this circle can start: {shown}.")
+            format!("the start order has a cycle: {shown}")
         };
         let words = |wait: &crate::plan::order::Wait| {
-            format!("{} waits for {} to be {}", name(wait.from), name(wait.on), wait.condition.word())
+            format!("`{}` waits for `{}` to be {}", name(wait.from), name(wait.on), wait.condition.word())
         };
-        let mut problem = Diagnostic::new("start-cycle", message).at(first.span, words(first));
+        let mut problem = Diagnostic::new(&START_CYCLE, message).at(first.span, words(first));
         for wait in others.iter().take(12) {
             problem = problem.also(wait.span, words(wait));
         }
-        sink.push(problem.help("Take one of these waits away: which of them can start without the other?"));
+        sink.push(problem.help("remove one of these waits"));
     }
 }
 
 pub(super) static WAITS_WITHOUT_HEALTH: Rule = Rule {
     name: "waits-without-health",
-    severity: Severity::Error,
-    summary: "A service is awaited until ready, and nothing tells when it is.",
-    why: "Started is not ready: without a check of health, and a TCP port to ask at, it would start too early.",
+    summary: "A wait for a service without a health check or a TCP port",
+    why: "Started is not ready. Without a health check and a TCP port, what waits for it would start too early.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n\
             [service.db]\nimage = \"db:1\"\nport.sql = 5432\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n\
              [service.db]\nimage = \"db:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\n",
-    fixed: false,
-    check: Check::Model(waits_without_health),
+    ..Rule::BASE
 };
 
-fn waits_without_health(model: &Model, sink: &mut Sink) {
+pub(super) fn waits_without_health(model: &Model, sink: &mut Sink) {
     for workload in &model.workloads {
         for after in workload.after.iter().filter(|after| after.condition == Condition::Ready) {
             let on = &model.workloads[after.on];
             let Some(service) = on.service() else { continue };
             let (waiter, name) = (&workload.name, &on.name);
             let problem = |what: String, missing: &str| {
-                Diagnostic::new("waits-without-health", what)
-                    .at(after.span, format!("{waiter} waits for it here"))
+                Diagnostic::new(&WAITS_WITHOUT_HEALTH, what)
+                    .at(after.span, format!("`{waiter}` waits for it here"))
                     .also(on.span, missing)
             };
             if on.main.health.is_none() {
                 let message =
-                    format!("{waiter} waits for {name} to be ready, but {name} has no check of health.");
+                    format!("`{waiter}` waits for `{name}` to be ready, but `{name}` has no health check");
                 let example = service.ports.first().map_or_else(
                     || "health = { run = [\"check\"] }".to_owned(),
                     |port| format!("health = {{ tcp = \"{}\" }}", port.name),
                 );
                 sink.push(
                     problem(message, "`health` is missing")
-                        .help(format!("Add one to service.{name}, for example: {example}"))
+                        .help(format!("add one to `service.{name}`, for example `{example}`"))
                         .help(format!(
-                            "Or wait for it to be started only: after = {{ {name} = \"started\" }}"
+                            "or wait only until it has started: `after = {{ {name} = \"started\" }}`"
                         )),
                 );
             } else if !service.ports.iter().any(|port| port.protocol == Protocol::Tcp) {
                 let message =
-                    format!("{waiter} waits for {name} to be ready, but {name} has no TCP port to ask at.");
+                    format!("`{waiter}` waits for `{name}` to be ready, but `{name}` has no TCP port");
                 sink.push(
                     problem(message, "no TCP port")
-                        .help("Readiness shows at a port: the inner address answers only while the service is ready.")
-                        .help(format!("Give service.{name} a TCP port, or wait for it to be started only.")),
+                        .help(format!("add a TCP port to `service.{name}`: the start gate connects to it"))
+                        .help(format!(
+                            "or wait only until it has started: `after = {{ {name} = \"started\" }}`"
+                        )),
                 );
             }
         }
@@ -99,18 +99,16 @@ fn waits_without_health(model: &Model, sink: &mut Sink) {
 
 pub(super) static AWAIT_ENDLESS: Rule = Rule {
     name: "await-endless",
-    severity: Severity::Error,
-    summary: "A wait for something that never comes.",
+    summary: "A wait for something that never comes",
     why: "A service with no replicas is never ready: what waits for it never starts.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n\
             [service.db]\nimage = \"db:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\nreplicas = 0\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n\
              [service.db]\nimage = \"db:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\nreplicas = 1\n",
-    fixed: false,
-    check: Check::Model(await_endless),
+    ..Rule::BASE
 };
 
-fn await_endless(model: &Model, sink: &mut Sink) {
+pub(super) fn await_endless(model: &Model, sink: &mut Sink) {
     for workload in &model.workloads {
         if workload.service().is_some_and(|service| service.replicas.value == Replicas::Fixed(0)) {
             continue; // nothing of it waits
@@ -124,7 +122,7 @@ fn await_endless(model: &Model, sink: &mut Sink) {
             let message =
                 format!("`{}` waits for `{}`, of which none run", workload.reference(), on.reference());
             sink.push(
-                Diagnostic::new("await-endless", message)
+                Diagnostic::new(&AWAIT_ENDLESS, message)
                     .at(after.span, "never ready")
                     .also(service.replicas.span(), "no replicas")
                     .help(format!(
@@ -139,17 +137,16 @@ fn await_endless(model: &Model, sink: &mut Sink) {
 
 pub(super) static STOP_TOO_SHORT: Rule = Rule {
     name: "stop-too-short",
-    severity: Severity::Error,
-    summary: "A wait before the stop that is longer than the time to stop.",
+    summary: "The wait before the stop is longer than the time to stop",
     why: "The time to stop counts from the beginning of the wait: the cluster refuses a longer one.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nbefore-stop = { wait = \"45s\" }\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
              before-stop = { wait = \"45s\" }\nstop-within = \"60s\"\n",
-    fixed: true,
-    check: Check::Model(stop_too_short),
+    always_error: true,
+    ..Rule::BASE
 };
 
-fn stop_too_short(model: &Model, sink: &mut Sink) {
+pub(super) fn stop_too_short(model: &Model, sink: &mut Sink) {
     for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
         let stop = workload.stop_time();
         for container in workload.containers() {
@@ -162,7 +159,7 @@ fn stop_too_short(model: &Model, sink: &mut Sink) {
             let message =
                 format!("`{owner}` waits {} before it stops, and has {} to stop", show(wait), show(stop));
             let help = format!("give it more time: `stop-within = \"{}\"`", show(wait + stop));
-            let problem = Diagnostic::new("stop-too-short", message)
+            let problem = Diagnostic::new(&STOP_TOO_SHORT, message)
                 .at(before.span(), format!("longer than {}", show(stop)))
                 .also(workload.stop_within.and_then(|time| time.span()), "the time to stop");
             sink.push(problem.help(help));

@@ -1,6 +1,6 @@
 //! What a process can be started with: variables and arguments.
 
-use super::{Check, Rule};
+use super::Rule;
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::name::is_label_of_cluster;
 use crate::model::{BeforeStop, Container, Content, Model, Part, PodField, Probe, UseSource, Workload};
@@ -8,13 +8,12 @@ use crate::source::Span;
 
 pub(super) static PROCESS_TEXT: Rule = Rule {
     name: "process-text",
-    severity: Severity::Error,
-    summary: "A variable or an argument that no process can have.",
+    summary: "No process can have such a variable or argument",
     why: "It ends at its first NUL byte (POSIX exec), and Linux starts nothing with a text of 128 KiB or more.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.X = \"a\\u0000b\"\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.X = \"ab\"\n",
-    fixed: true,
-    check: Check::Model(process_text),
+    always_error: true,
+    ..Rule::BASE
 };
 
 /// A text with its end may have so many bytes (Linux, `MAX_ARG_STRLEN`).
@@ -22,7 +21,7 @@ const MOST_BYTES: usize = 128 << 10;
 /// What is written out in one object may have so many bytes: a cluster keeps no object of more than 1.5 MiB.
 const MOST_OF_ALL: usize = 1 << 20;
 
-fn process_text(model: &Model, sink: &mut Sink) {
+pub(super) fn process_text(model: &Model, sink: &mut Sink) {
     for config in &model.configs {
         for key in config.keys.iter() {
             if let Content::Text(text) = &key.content {
@@ -44,7 +43,7 @@ fn process_text(model: &Model, sink: &mut Sink) {
             let message =
                 format!("the variables and arguments of `{}` have {total} bytes", workload.reference());
             sink.push(
-                Diagnostic::new("process-text", message)
+                Diagnostic::new(&PROCESS_TEXT, message)
                     .at(workload.span, "at most 1048576 bytes")
                     .help("put large texts into a config and mount it"),
             );
@@ -127,7 +126,7 @@ fn too_long(size: usize) -> Option<&'static str> {
 fn report(what: &str, span: Option<Span>, found: Option<&'static str>, sink: &mut Sink) {
     let Some(found) = found else { return };
     sink.push(
-        Diagnostic::new("process-text", format!("no process can be started with {what}"))
+        Diagnostic::new(&PROCESS_TEXT, format!("no process can be started with {what}"))
             .at(span, found)
             .help("put it into a config and mount that as a file, or shorten it"),
     );
@@ -136,15 +135,14 @@ fn report(what: &str, span: Option<Span>, found: Option<&'static str>, sink: &mu
 pub(super) static LABEL_UNKNOWN: Rule = Rule {
     name: "label-unknown",
     severity: Severity::Warning,
-    summary: "A reference to a label that the pod does not have.",
+    summary: "A reference to a label that the pod does not have",
     why: "The cluster takes it, and the text is empty in its place.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.T = \"{pod.label/tier}\"\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nlabel.tier = \"front\"\nenv.T = \"{pod.label/tier}\"\n",
-    fixed: false,
-    check: Check::Model(label_unknown),
+    ..Rule::BASE
 };
 
-fn label_unknown(model: &Model, sink: &mut Sink) {
+pub(super) fn label_unknown(model: &Model, sink: &mut Sink) {
     for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
         for (_, text) in workload.texts() {
             for part in &text.parts {
@@ -162,7 +160,7 @@ fn label_unknown(model: &Model, sink: &mut Sink) {
                 }
                 let message = format!("the pods of `{}` have no label `{label}`", workload.reference());
                 sink.push(
-                    Diagnostic::new("label-unknown", message)
+                    Diagnostic::new(&LABEL_UNKNOWN, message)
                         .at(text.origin.span(), "will be empty")
                         .help(format!("set it: `label.\"{label}\" = \"…\"` in `[{}]`", workload.reference())),
                 );

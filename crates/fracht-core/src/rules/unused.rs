@@ -2,24 +2,18 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Check, Rule, settings};
-use crate::diag::{Diagnostic, Severity, Sink};
+use super::settings;
+use crate::diag::reading::UNUSED;
+use crate::diag::{Diagnostic, Sink};
+use crate::grammar::reference::RefKind;
+use crate::grammar::word::Word;
 use crate::model::{Address, Model, Mount, Mounted, Part, Scratch, UseSource};
 use crate::source::Span;
 
-pub(super) static UNUSED: Rule = Rule {
-    name: "unused",
-    severity: Severity::Hint,
-    summary: "Something that is defined and that nothing uses.",
-    why: "It is made all the same; often a mount or a variable was forgotten.",
-    fails: "[stack]\nname = \"s\"\n[volume.data]\nsize = \"1Gi\"\n[service.a]\nimage = \"a:1\"\n",
-    passes: "[stack]\nname = \"s\"\n[volume.data]\nsize = \"1Gi\"\n\
-             [service.a]\nimage = \"a:1\"\nmount.\"/data\" = \"volume.data\"\n",
-    fixed: false,
-    check: Check::Model(unused),
-};
-
-fn unused(model: &Model, sink: &mut Sink) {
+pub(super) fn unused(model: &Model, sink: &mut Sink) {
+    if model.incomplete {
+        return; // what could not be read may be the use
+    }
     let (mut volumes, mut configs, mut secrets) = (BTreeSet::new(), BTreeSet::new(), BTreeSet::new());
     let (mut networks, mut outsides) = (BTreeSet::new(), BTreeSet::new());
     secrets.extend(model.target.web.tls.as_ref().map(|tls| tls.value));
@@ -30,9 +24,6 @@ fn unused(model: &Model, sink: &mut Sink) {
         }
     }
     for workload in &model.workloads {
-        if workload.tainted {
-            return; // what could not be read may be the use
-        }
         for mount in workload.containers().flat_map(|container| &container.mounts) {
             match &mount.what {
                 Mounted::Volume(id) => _ = volumes.insert(*id),
@@ -58,32 +49,33 @@ fn unused(model: &Model, sink: &mut Sink) {
         networks.extend(workload.networks.iter().map(|network| network.value));
     }
     shared_by_one(model, sink);
-    let mut tell = |kind: &str, name: &str, span: Span, use_it: &str| {
+    let mut report = |kind: RefKind, name: &str, span: Span, help: String| {
         sink.push(
-            Diagnostic::new("unused", format!("Nothing uses {kind}.{name}."))
+            Diagnostic::new(&UNUSED, format!("`{}.{name}` is never used", kind.word()))
                 .at(span, "unused")
-                .help(format!("{use_it}, or remove it.")),
+                .help(help)
+                .help("or remove it"),
         );
     };
     for (_, volume) in model.volumes.entries().filter(|(id, _)| !volumes.contains(id)) {
-        let use_it = format!("Mount it: mount.\"/path\" = \"volume.{}\"", volume.name);
-        tell("volume", &volume.name, volume.span, &use_it);
+        let help = format!("mount it: `mount.\"/path\" = \"volume.{}\"`", volume.name);
+        report(RefKind::Volume, &volume.name, volume.span, help);
     }
     for (_, config) in model.configs.entries().filter(|(id, _)| !configs.contains(id)) {
-        let use_it = format!("Refer to a key, {{config.{}/KEY}}, or mount it", config.name);
-        tell("config", &config.name, config.span, &use_it);
+        let help = format!("refer to a key, `{{config.{}/KEY}}`, or mount it", config.name);
+        report(RefKind::Config, &config.name, config.span, help);
     }
     for (_, secret) in model.secrets.entries().filter(|(id, _)| !secrets.contains(id)) {
-        let use_it = format!("Refer to a key, {{secret.{}/KEY}}, or mount it", secret.name);
-        tell("secret", &secret.name, secret.span, &use_it);
+        let help = format!("refer to a key, `{{secret.{}/KEY}}`, or mount it", secret.name);
+        report(RefKind::Secret, &secret.name, secret.span, help);
     }
     for (_, network) in model.networks.entries().filter(|(id, _)| !networks.contains(id)) {
-        let use_it = format!("Put a service in it: network = [\"{}\"]", network.name);
-        tell("network", &network.name, network.span, &use_it);
+        let help = format!("put a service in it: `network = [\"{}\"]`", network.name);
+        report(RefKind::Network, &network.name, network.span, help);
     }
     for (_, outside) in model.outsides.entries().filter(|(id, _)| !outsides.contains(id)) {
-        let use_it = format!("Refer to it, {{outside.{}}}", outside.name);
-        tell("outside", &outside.name, outside.span, &use_it);
+        let help = format!("refer to it: `{{outside.{}}}`", outside.name);
+        report(RefKind::Outside, &outside.name, outside.span, help);
     }
 }
 
@@ -101,7 +93,7 @@ fn shared_by_one(model: &Model, sink: &mut Sink) {
             let message =
                 format!("`{}` shares the scratch folder `{name}` with no container", workload.reference());
             sink.push(
-                Diagnostic::new("unused", message)
+                Diagnostic::new(&UNUSED, message)
                     .at(mount.origin.span(), "named here only")
                     .help("write the same `shared` in another container of the pod, or remove it"),
             );

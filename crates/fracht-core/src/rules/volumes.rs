@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::{Check, Rule};
+use super::Rule;
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::model::{Access, Confine, Container, Model, Mount, Mounted, Place, Volume, VolumeId, Workload};
 
@@ -17,30 +17,29 @@ fn all_mounts(model: &Model) -> impl Iterator<Item = (&Workload, &Mount)> {
 
 pub(super) static FOLDER_IN_CLUSTER: Rule = Rule {
     name: "folder-in-cluster",
-    severity: Severity::Error,
-    summary: "A folder of this machine is mounted, and the target is a cluster.",
+    summary: "A local folder is mounted in a cluster target",
     why: "The nodes of a cluster do not have it.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nmount.\"/src\" = { folder = \"app\" }\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
              [target.laptop]\non = \"machine\"\nservice.a.mount.\"/src\" = { folder = \"app\" }\n\
              [target.prod]\non = \"cluster\"\n",
-    fixed: true,
-    check: Check::Model(folder_in_cluster),
+    always_error: true,
+    ..Rule::BASE
 };
 
-fn folder_in_cluster(model: &Model, sink: &mut Sink) {
+pub(super) fn folder_in_cluster(model: &Model, sink: &mut Sink) {
     if model.target.on.value != Place::Cluster {
         return;
     }
     for (workload, mount) in all_mounts(model) {
         if let Mounted::Folder(_) = mount.what {
             let message = format!(
-                "{} mounts a folder of this machine, which the cluster of {} does not have.",
+                "`{}` mounts a local folder, but target `{}` is a cluster",
                 workload.reference(),
                 model.target.name
             );
-            sink.push(Diagnostic::new("folder-in-cluster", message).at(mount.origin.span(), "").help(
-                "Mount it under the target of a machine only, or put the files into the image or a config.",
+            sink.push(Diagnostic::new(&FOLDER_IN_CLUSTER, message).at(mount.origin.span(), "not in the cluster").help(
+                "mount it in a machine target only: `[target.NAME]`, or put the files into the image or a config",
             ));
         }
     }
@@ -48,18 +47,16 @@ fn folder_in_cluster(model: &Model, sink: &mut Sink) {
 
 pub(super) static VOLUME_SHARED: Rule = Rule {
     name: "volume-shared",
-    severity: Severity::Error,
-    summary: "Several replicas mount a volume that is for one node or one pod.",
-    why: "Replicas on other nodes would wait for it for ever, and those on one would write over each other.",
+    summary: "Several replicas share a volume that only one node or pod can mount",
+    why: "Replicas on other nodes would wait forever, and those on one node would overwrite each other's data.",
     fails: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n\
             [service.a]\nimage = \"a:1\"\nreplicas = 2\nmount.\"/data\" = \"volume.v\"\n",
     passes: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\neach = true\n\
              [service.a]\nimage = \"a:1\"\nreplicas = 2\nmount.\"/data\" = \"volume.v\"\n",
-    fixed: false,
-    check: Check::Model(volume_shared),
+    ..Rule::BASE
 };
 
-fn volume_shared(model: &Model, sink: &mut Sink) {
+pub(super) fn volume_shared(model: &Model, sink: &mut Sink) {
     if model.target.on.value == Place::Cluster {
         one_pod_of_several(model, sink);
     }
@@ -76,14 +73,14 @@ fn volume_shared(model: &Model, sink: &mut Sink) {
         {
             continue;
         }
-        let message = format!("{} has {replicas} replicas and one volume for all.", workload.reference());
+        let message = format!("the {replicas} replicas of `{}` share one volume", workload.reference());
         let access = if volume.access.value == Access::OnePod { "one pod" } else { "one node" };
         sink.push(
-            Diagnostic::new("volume-shared", message)
-                .at(mount.origin.span(), format!("volume.{} is for {access}", volume.name))
+            Diagnostic::new(&VOLUME_SHARED, message)
+                .at(mount.origin.span(), format!("`volume.{}` is for {access}", volume.name))
                 .also(service.replicas.span(), format!("{replicas} replicas"))
-                .help(format!("Give each replica one of its own: each = true in [volume.{}].", volume.name))
-                .help("Or let many nodes mount it, access = \"many-nodes\", if its class can do that."),
+                .help(format!("give each replica its own: `each = true` in `[volume.{}]`", volume.name))
+                .help("or, if its class supports it, let many nodes mount it: `access = \"many-nodes\"`"),
         );
     }
 }
@@ -106,7 +103,7 @@ fn one_pod_of_several(model: &Model, sink: &mut Sink) {
         let message =
             format!("`{one}` and `{two}` both mount `volume.{}`, which is for one pod", volume.name);
         sink.push(
-            Diagnostic::new("volume-shared", message)
+            Diagnostic::new(&VOLUME_SHARED, message)
                 .at(mount.origin.span(), format!("mounted by `{}` already", other.name))
                 .also(known.origin.span(), "first mounted here")
                 .also(volume.access.span(), "for one pod")
@@ -121,19 +118,17 @@ fn one_pod_of_several(model: &Model, sink: &mut Sink) {
 
 pub(super) static MODE_UNREADABLE: Rule = Rule {
     name: "mode-unreadable",
-    severity: Severity::Error,
-    summary: "Files of a config or secret that the program cannot read.",
+    summary: "The program cannot read files of a config or secret",
     why: "They belong to root; with such a mode others read them by their group only, and no user is named.",
     fails: "[stack]\nname = \"s\"\n[config.c]\nkey.k = \"x\"\n\
             [service.a]\nimage = \"a:1\"\nconfine = \"strict\"\nmount.\"/c\" = { from = \"config.c\", mode = \"0440\" }\n",
     passes: "[stack]\nname = \"s\"\n[config.c]\nkey.k = \"x\"\n\
              [service.a]\nimage = \"a:1\"\nconfine = \"strict\"\nuser = 10001\n\
              mount.\"/c\" = { from = \"config.c\", mode = \"0440\" }\n",
-    fixed: false,
-    check: Check::Model(mode_unreadable),
+    ..Rule::BASE
 };
 
-fn mode_unreadable(model: &Model, sink: &mut Sink) {
+pub(super) fn mode_unreadable(model: &Model, sink: &mut Sink) {
     if model.target.on.value != Place::Cluster {
         return;
     }
@@ -146,7 +141,7 @@ fn mode_unreadable(model: &Model, sink: &mut Sink) {
                 let Some(mode) = mount.mode.filter(|_| mount.needs_group()) else { continue };
                 let message = format!("`{}` cannot read the files at `{}`", workload.reference(), mount.path);
                 sink.push(
-                    Diagnostic::new("mode-unreadable", message)
+                    Diagnostic::new(&MODE_UNREADABLE, message)
                         .at(mount.origin.span(), format!("root reads them, by the mode {mode:04o}"))
                         .also(container.confine.span(), "is not root")
                         .help("name the user, whose group then reads them: `user = 10001`")
@@ -159,28 +154,28 @@ fn mode_unreadable(model: &Model, sink: &mut Sink) {
 
 pub(super) static EACH_MISPLACED: Rule = Rule {
     name: "each-misplaced",
-    severity: Severity::Error,
-    summary: "A volume that each replica has one of is mounted by a task.",
-    why: "Only services have replicas with names of their own, by which their volumes are found again.",
+    summary: "A task mounts a per-replica volume",
+    why: "Only replicas of services have stable names, which tie each replica to its volume.",
     fails: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\neach = true\n\
             [task.a]\nimage = \"a:1\"\nmount.\"/data\" = \"volume.v\"\n",
     passes: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n\
              [task.a]\nimage = \"a:1\"\nmount.\"/data\" = \"volume.v\"\n",
-    fixed: true,
-    check: Check::Model(each_misplaced),
+    always_error: true,
+    ..Rule::BASE
 };
 
-fn each_misplaced(model: &Model, sink: &mut Sink) {
+pub(super) fn each_misplaced(model: &Model, sink: &mut Sink) {
     for (workload, mount) in all_mounts(model).filter(|(workload, _)| workload.service().is_none()) {
         let Mounted::Volume(id) = mount.what else { continue };
         let volume = &model.volumes[id];
         if volume.each.value {
-            let message = format!("{} mounts a volume that replicas of services have.", workload.reference());
+            let message =
+                format!("`{}` is a task and cannot mount a per-replica volume", workload.reference());
             sink.push(
-                Diagnostic::new("each-misplaced", message)
-                    .at(mount.origin.span(), "which one?")
+                Diagnostic::new(&EACH_MISPLACED, message)
+                    .at(mount.origin.span(), "no replica to choose")
                     .also(volume.each.span(), "one for each replica")
-                    .help("Give the task a volume of its own, or let it ask the service."),
+                    .help("give the task its own volume, or have it call the service"),
             );
         }
     }
@@ -189,32 +184,34 @@ fn each_misplaced(model: &Model, sink: &mut Sink) {
 pub(super) static ROLLOUT_UNUSED: Rule = Rule {
     name: "rollout-unused",
     severity: Severity::Warning,
-    summary: "A rollout of a service whose versions can't run side by side.",
-    why: "With a volume for one node, or names of their own, the old pods go before the new ones come.",
+    summary: "`rollout` has no effect on this service",
+    why: "With a one-node volume or stable names, an old pod is stopped before its replacement starts.",
     fails: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n\
             [service.a]\nimage = \"a:1\"\nrollout = { surge = 1 }\nmount.\"/data\" = \"volume.v\"\n",
     passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nrollout = { surge = 1 }\n",
-    fixed: false,
-    check: Check::Model(rollout_unused),
+    ..Rule::BASE
 };
 
-fn rollout_unused(model: &Model, sink: &mut Sink) {
+pub(super) fn rollout_unused(model: &Model, sink: &mut Sink) {
     for workload in &model.workloads {
         let Some(service) = workload.service() else { continue };
         let rollout = [&service.rollout.surge, &service.rollout.down];
         let Some(share) = rollout.into_iter().flatten().next() else { continue };
         let why = if model.has_stable_names(workload) {
-            "its replicas have names of their own, and change one by one"
+            "replicas with stable names change one by one"
         } else if model.has_single_volume(workload) {
-            "it mounts a volume that no second pod could mount"
+            "mounts a volume for one pod at a time"
         } else {
             continue;
         };
         sink.push(
-            Diagnostic::new("rollout-unused", format!("{} can't be rolled out so.", workload.reference()))
-                .at(share.span(), "does nothing")
-                .also(workload.span, why)
-                .help("Remove `rollout`: the cluster stops the old pod before it starts the new one."),
+            Diagnostic::new(
+                &ROLLOUT_UNUSED,
+                format!("`rollout` has no effect in `{}`", workload.reference()),
+            )
+            .at(share.span(), "no effect")
+            .also(workload.span, why)
+            .help("remove `rollout`: the cluster stops the old pod before it starts the new one"),
         );
     }
 }

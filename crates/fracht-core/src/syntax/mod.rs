@@ -151,7 +151,7 @@ mod tests {
         let lines: Vec<_> = problems
             .iter()
             .map(|problem| {
-                assert_eq!(problem.rule, "defined-twice");
+                assert_eq!(problem.rule.name, "defined-twice");
                 let line = |span| sources.place(span).line;
                 (line(problem.primary.as_ref().unwrap().span), line(problem.related[0].span))
             })

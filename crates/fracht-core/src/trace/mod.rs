@@ -6,12 +6,14 @@ use std::sync::Arc;
 
 use crate::cover::{Cover, STARS};
 use crate::diag::Sink;
-use crate::diag::suggest::nearest;
+use crate::diag::unknown::nearest;
 use crate::grammar::path;
-use crate::language::{ROOT, Shape, TARGET};
+use crate::grammar::reference::References;
+use crate::language::target::TARGET_TABLE;
+use crate::language::{ROOT, Shape, Short, TableShape, stack};
 use crate::model::{Content, Model, Part};
 use crate::origin::Layer;
-use crate::resolve::{self, Allow, Symbols};
+use crate::resolve::{Context, Symbols};
 use crate::source::{Sources, Span};
 use crate::tree::{Node, Value};
 
@@ -66,9 +68,6 @@ pub(crate) struct Traced<'a> {
     pub(crate) cover: Cover<'a>,
 }
 
-static ROOT_SHAPE: Shape = Shape::Table(&ROOT);
-static TARGET_SHAPE: Shape = Shape::Table(&TARGET);
-
 impl Traced<'_> {
     /// What is known of a path. `target.KEY` is a key of the target itself.
     pub(crate) fn trace(&self, keys: &[String]) -> Trace {
@@ -100,29 +99,21 @@ impl Traced<'_> {
 
     /// What is written at or below a path.
     fn written(&self, keys: &[String]) -> Trace {
-        let (mut node, mut shape, rest): (Option<&Node>, Option<&'static Shape>, &[String]) = match keys {
-            [first, rest @ ..] if first == "target" => (self.target, Some(&TARGET_SHAPE), rest),
-            _ => (Some(self.tree), Some(&ROOT_SHAPE), keys),
+        let (mut node, mut shape, rest): (Option<&Node>, Option<Shape>, &[String]) = match keys {
+            [first, rest @ ..] if first == stack::TARGET.name() => {
+                (self.target, Some(Shape::Table(&TARGET_TABLE)), rest)
+            }
+            _ => (Some(self.tree), Some(Shape::Table(&ROOT)), keys),
         };
         let mut reached: Vec<&str> = keys.iter().take(keys.len() - rest.len()).map(String::as_str).collect();
         let mut default = None;
         for key in rest {
             let names = self.names(node, shape);
-            let key_of =
-                |table: &'static [crate::language::Key]| table.iter().find(|known| known.name == key);
-            let known = match shape {
-                Some(Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table)) => {
-                    key_of(table.keys)
-                }
-                _ => None,
-            };
-            let in_map = matches!(shape, Some(Shape::Map(..)));
-            let next_shape = match shape {
-                Some(Shape::Map(_, of) | Shape::List(of)) => Some(*of),
-                _ => known.map(|known| &known.shape),
-            };
-            let stands_for =
-                matches!(shape, Some(Shape::ShortOr(_, table)) if table.short_for.contains(&key.as_str()));
+            let table = shape.and_then(|shape| shape.table());
+            let known = table.and_then(|table| table.field(key));
+            let in_map = shape.is_some_and(|shape| shape.is_named());
+            let short = table.and_then(|table| table.short);
+            let stands_for = matches!(short, Some(Short::Key(field)) if field.key().name == key);
             let next = match node {
                 Some(node) if node.table().is_none() && stands_for => Some(node),
                 Some(Node { value: Value::List(items), .. }) => {
@@ -131,14 +122,14 @@ impl Traced<'_> {
                 Some(node) => node.at(&[key.as_str()]),
                 None => None,
             };
-            default = known.map(|known| known.default);
+            default = known.map(|known| known.key().default);
             if next.is_none() && (in_map || known.is_none()) {
                 let near = nearest(key, names.iter().map(String::as_str));
                 let near = near.map(|near| path::show(reached.iter().copied().chain([near])));
                 return Trace::Nothing { reached: path::show(reached), near };
             }
             reached.push(key);
-            (node, shape) = (next, next_shape);
+            (node, shape) = (next, shape.and_then(|shape| shape.below(key)));
         }
         let Some(node) = node else { return Trace::Default(default.unwrap_or("none")) };
         let mut leaves = Vec::new();
@@ -148,15 +139,12 @@ impl Traced<'_> {
     }
 
     /// The names that could follow.
-    fn names(&self, node: Option<&Node>, shape: Option<&'static Shape>) -> Vec<String> {
+    fn names(&self, node: Option<&Node>, shape: Option<Shape>) -> Vec<String> {
         let written = node.and_then(Node::table).into_iter().flat_map(|table| table.keys());
-        let known: &[_] = match shape {
-            Some(Shape::Table(table) | Shape::Kept(table) | Shape::ShortOr(_, table)) => table.keys,
-            _ => &[],
-        };
-        let target =
-            std::ptr::eq(node.map_or(std::ptr::null(), std::ptr::from_ref), self.tree).then_some("target");
-        let known = known.iter().map(|key| key.name).chain(target).map(str::to_owned);
+        let known = shape.and_then(|shape| shape.table()).into_iter().flat_map(TableShape::names);
+        let is_root = std::ptr::eq(node.map_or(std::ptr::null(), std::ptr::from_ref), self.tree);
+        let target = is_root.then_some(stack::TARGET.name());
+        let known = known.chain(target).map(str::to_owned);
         written.map(ToString::to_string).chain(known).collect()
     }
 
@@ -206,7 +194,8 @@ impl Traced<'_> {
         let shown = |text: &&Arc<str>| text.contains('{') && !self.cover.hides(node.span);
         let written = node.text().filter(shown)?;
         let mut sink = Sink::default();
-        let text = resolve::text(written, node.origin(), Allow::All, self.symbols, self.sources, &mut sink);
+        let context = Context { symbols: self.symbols, sources: self.sources };
+        let text = context.text(written, node.origin(), (References::All, ""), &mut sink);
         (!text.is_plain())
             .then(|| self.cover.value(&text.parts.iter().map(|part| self.shown(part)).collect::<String>()))
     }

@@ -94,7 +94,7 @@ fn the_tag_changes_with_the_content_and_with_nothing_else() {
 fn a_cluster_needs_a_registry_to_pull_from() {
     let rules = |target| -> Vec<&str> {
         let verdict = verdict(&files(), target, Given::default());
-        verdict.report.findings().iter().map(|finding| finding.diagnostic.rule).collect()
+        verdict.report.findings().iter().map(|finding| finding.diagnostic.rule.name).collect()
     };
     assert_eq!(rules("none"), ["image-unpullable"; 2]);
     assert_eq!(rules("laptop"), [""; 0]);
@@ -105,7 +105,7 @@ fn builds_that_do_not_hold_together_are_told() {
     let with = |right: &str, wrong: &str| -> Vec<&'static str> {
         let files = files().with("/s/fracht.toml", STACK.replacen(right, wrong, 1));
         let verdict = verdict(&files, "prod", Given::default());
-        verdict.report.findings().iter().map(|finding| finding.diagnostic.rule).collect()
+        verdict.report.findings().iter().map(|finding| finding.diagnostic.rule.name).collect()
     };
     assert_eq!(with("build = \"app\"", "build = \"ap\""), ["unknown-name"]);
     assert_eq!(with("build = \"app\"", "build = \"app\"\nimage = \"a:1\""), ["bad-value"]);
@@ -128,7 +128,7 @@ fn an_input_has_what_was_given_and_must_fit_its_pattern() {
     assert_eq!(model.workloads.iter().nth(2).unwrap().main.image.value.to_string(), "registry.example/c:2.7");
     let refused = verdict(&files(), "prod", given("2.7; rm")).report;
     let finding =
-        &refused.findings().iter().find(|f| f.diagnostic.rule == "input-refused").unwrap().diagnostic;
+        &refused.findings().iter().find(|f| f.diagnostic.rule.name == "input-refused").unwrap().diagnostic;
     assert!(!format!("{finding:?}").contains("rm"), "what was given is not repeated");
 }
 

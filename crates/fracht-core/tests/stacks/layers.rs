@@ -68,7 +68,7 @@ fn texts_know_the_target_and_the_stack() {
 fn every_value_knows_the_layer_that_gave_it() {
     let layer = |origin| match origin {
         Origin::Written { layer, .. } => Some(layer),
-        Origin::Defaulted(_) => None,
+        Origin::Default => None,
     };
     let prod = good(STACK, "prod").model;
     assert_eq!(layer(variable(&prod, "api", "LOG_LEVEL").origin), Some(Layer::Target(1)));
@@ -86,7 +86,10 @@ fn a_misspelt_name_in_a_target_is_found_with_the_right_one() {
     let stack = STACK.replace("service.api.replicas = 1", "service.apj.replicas = 1");
     let verdict = verdict(&stack, "laptop");
     let finding = &verdict.report.findings()[0].diagnostic;
-    assert_eq!((finding.rule, &*finding.message), ("missing-key", "service.apj has no `image`."));
+    assert_eq!(
+        (finding.rule.name, &*finding.message),
+        ("missing-key", "`image` is missing in `service.apj`")
+    );
     assert!(finding.help.iter().any(|help| help.contains("`api`")), "{finding:#?}");
 }
 
@@ -233,7 +236,8 @@ mod split {
         let mut project = Project::open(files, path, path).unwrap();
         let verdict = project.check("cluster").unwrap();
         let findings = verdict.report.findings().iter();
-        let problems = findings.map(|f| format!("{} {}", f.diagnostic.rule, f.diagnostic.message)).collect();
+        let problems =
+            findings.map(|f| format!("{} {}", f.diagnostic.rule.name, f.diagnostic.message)).collect();
         let workload = |workload: &fracht_core::model::Workload| {
             let texts: Vec<_> = workload.texts().map(|(_, text)| text.parts.clone()).collect();
             let ports: Vec<_> = workload.ports().iter().map(|p| (p.name.clone(), p.number.value)).collect();
@@ -280,7 +284,7 @@ mod split {
             .map(|finding| {
                 let place = |label: &fracht_core::diag::Label| project.sources().location(label.span);
                 let related = finding.diagnostic.related.first().map(place);
-                (finding.diagnostic.rule, place(finding.diagnostic.primary.as_ref().unwrap()), related)
+                (finding.diagnostic.rule.name, place(finding.diagnostic.primary.as_ref().unwrap()), related)
             })
             .collect();
         found.sort();

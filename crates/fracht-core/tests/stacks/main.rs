@@ -14,6 +14,7 @@ mod random_stack;
 mod images;
 mod layers;
 mod limits;
+mod one_message;
 mod order;
 mod ports;
 mod reading;
@@ -41,5 +42,5 @@ fn good(stack: &str, target: &str) -> Verdict {
 
 /// The names of the rules that a stack fails, in the order of the file.
 fn failed(stack: &str, target: &str) -> Vec<&'static str> {
-    verdict(stack, target).report.findings().iter().map(|finding| finding.diagnostic.rule).collect()
+    verdict(stack, target).report.findings().iter().map(|finding| finding.diagnostic.rule.name).collect()
 }

@@ -120,7 +120,7 @@ fn a_circle_is_told_with_every_wait_and_those_behind_it_are_stuck() {
     assert_eq!(order.stuck.iter().map(|id| word(*id)).collect::<Vec<_>>(), ["a", "b", "c", "d"]);
     assert_eq!(order.waves.len(), 1);
     let finding = &verdict.report.findings()[0].diagnostic;
-    assert_eq!(finding.rule, "start-cycle");
+    assert_eq!(finding.rule.name, "start-cycle");
     assert_eq!(finding.related.len(), 2, "each other wait has its line");
     assert_eq!(verdict.report.findings().len(), 1, "one mistake, one message");
 }

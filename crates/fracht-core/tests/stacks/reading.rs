@@ -24,7 +24,7 @@ fn what_is_no_text_is_told_from_what_is() {
     assert_eq!(open(vec![b'#'; one_more]), Some(OpenError::TooLarge));
     let none = MemoryFiles::default();
     let missing = Project::open(&none, Path::new("/none"), Path::new("none")).err();
-    assert_eq!(missing, Some(OpenError::Unreadable("there is no such file".into())));
+    assert_eq!(missing, Some(OpenError::Unreadable("file not found".into())));
 }
 
 #[test]
@@ -144,7 +144,7 @@ fn settings_files_become_keys_and_their_mistakes_have_places() {
         .iter()
         .map(|finding| {
             let place = project.sources().location(finding.diagnostic.primary.as_ref().unwrap().span);
-            (finding.diagnostic.rule, place)
+            (finding.diagnostic.rule.name, place)
         })
         .collect();
     let at = |line: u8| format!("sub/conf/a.env:{line}");
@@ -243,7 +243,7 @@ fn keys_of_files_are_keys_and_nul_is_nowhere() {
         let mut project =
             Project::open(&files, Path::new("/s/fracht.toml"), Path::new("fracht.toml")).unwrap();
         let report = project.check("cluster").unwrap().report;
-        let rules: Vec<_> = report.findings().iter().map(|finding| finding.diagnostic.rule).collect();
+        let rules: Vec<_> = report.findings().iter().map(|finding| finding.diagnostic.rule.name).collect();
         assert_eq!(rules, [rule], "{lines:?}");
     }
     for line in [

@@ -29,14 +29,14 @@ const HEAD: &str = "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n[config.c
 fn says(line: &str) -> Vec<(&'static str, String)> {
     let verdict = verdict(&format!("{HEAD}{line}\n"), "cluster");
     let findings = verdict.report.findings().iter().filter(|finding| finding.severity != Severity::Hint);
-    findings.map(|finding| (finding.diagnostic.rule, finding.diagnostic.message.clone())).collect()
+    findings.map(|finding| (finding.diagnostic.rule.name, finding.diagnostic.message.clone())).collect()
 }
 
 #[test]
 fn wrong_words_are_told_one_message_each() {
     let mut wrong = Vec::new();
     for (line, rule, part) in [
-        ("confine = \"strict\"\nuser = 0", "bad-value", "confined strictly, and runs as root"),
+        ("confine = \"strict\"\nuser = 0", "bad-value", "`service.a` runs as root, which `confine ="),
         (
             "health = { tcp = \"m\" }\nbeside.x = { image = \"x:1\", port.m = 9102 }",
             "bad-value",
@@ -47,31 +47,35 @@ fn wrong_words_are_told_one_message_each() {
             "bad-value",
             "port of another container",
         ),
-        ("beside.x = { image = \"x:1\", health = { http = \"/\" } }", "missing-key", "has no `port`"),
+        (
+            "beside.x = { image = \"x:1\", health = { http = \"/\" } }",
+            "missing-key",
+            "the HTTP health check of `service.a.beside.x` needs",
+        ),
         (
             "port.dns = { number = 53, protocol = \"udp\" }\nhealth = { tcp = \"dns\" }",
             "bad-value",
-            "over TCP at a UDP port",
+            "the health check of `service.a` needs TCP, but its",
         ),
         (
             "port.dns = { number = 53, protocol = \"sctp\" }\nhealth = { grpc = \"dns\" }",
             "bad-value",
-            "at a SCTP port",
+            "the health check of `service.a` needs TCP, but its",
         ),
         ("before-stop = { wait = \"45s\" }", "stop-too-short", "waits 45s"),
-        ("before-stop = { wait = \"0s\" }", "bad-value", "not a duration"),
+        ("before-stop = { wait = \"0s\" }", "bad-value", "invalid `wait`: `0s`"),
         (
             "stop-within = \"10s\"\nbeside.x = { image = \"x:1\", before-stop = { wait = \"11s\" } }",
             "stop-too-short",
             "waits 11s",
         ),
-        ("place.disk = \"very fast!\"", "bad-value", "not the value of a label"),
+        ("place.disk = \"very fast!\"", "bad-value", "invalid label value `very fast!`"),
         (
             "place.\"kubernetes.io/arch\" = \"arm64\"\nplatform = \"linux/amd64\"",
             "bad-value",
-            "cannot be set",
+            "place `kubernetes.io/arch` is reserved",
         ),
-        ("note.\"fracht/config-c\" = \"x\"", "bad-value", "cannot be set"),
+        ("note.\"fracht/config-c\" = \"x\"", "bad-value", "note `fracht/config-c` is reserved"),
         (
             "rights = [{ on = \"leases\", may = [\"get\", \"create\"], only = [\"x\"] }]",
             "bad-value",
@@ -109,7 +113,11 @@ fn wrong_words_are_told_one_message_each() {
         ("health = { run = [\"a\\u0000b\"] }", "process-text", "the health check"),
         ("env.X = \"{config.n/k}\"\n[config.n]\nkey.k = \"a\\u0000b\"", "process-text", "`k` of `config.n`"),
         ("mount.\"/a\" = \"volume.v\"\nmount.\"/a/\" = \"config.c\"", "defined-twice", "mounted at `/a`"),
-        ("mount.\"/a\" = { from = \"volume.v\", shared = \"x\" }", "bad-value", "not a scratch folder"),
+        (
+            "mount.\"/a\" = { from = \"volume.v\", shared = \"x\" }",
+            "bad-value",
+            "`shared` works only with scratch folders, not at",
+        ),
         (
             "mount.\"/a\" = { scratch = \"1Mi\", shared = \"x\" }\nbeside.x = { image = \"x:1\", mount.\"/b\" = { scratch = \"2Mi\", shared = \"x\" } }",
             "bad-value",
@@ -126,12 +134,16 @@ fn wrong_words_are_told_one_message_each() {
         ("[outside.x]\nhost = \"x.s.svc.cluster.local\"", "outside-address", "leads to itself"),
         ("[outside.x]\nhost = \"localhost\"", "outside-address", "cannot lead to"),
         ("[outside.x]\nhost = \"x.example\"\nport = { a = 1, b = 1 }", "port-clash", "are both port 1"),
-        ("[task.t]\nimage = \"t:1\"\ntimeout = \"0s\"", "bad-value", "not a duration"),
-        ("[task.t]\nimage = \"t:1\"\nschedule = \"0 0 31 2 *\"", "schedule-invalid", "not a schedule"),
+        ("[task.t]\nimage = \"t:1\"\ntimeout = \"0s\"", "bad-value", "invalid `timeout`: `0s`"),
+        (
+            "[task.t]\nimage = \"t:1\"\nschedule = \"0 0 31 2 *\"",
+            "schedule-invalid",
+            "invalid `schedule`: `0 0 31 2 *`",
+        ),
         (
             "[task.t]\nimage = \"t:1\"\nschedule = \"0 0 1 2 *\"\nzone = \"Europe/Atlantis\"",
             "bad-value",
-            "not a time zone",
+            "invalid `zone`: `Europe/Atlantis`",
         ),
         (
             "[volume.x]\nsize = \"1Gi\"\nnode-folder = \"/x\"\nnode = \"a.example/n\"",
@@ -140,98 +152,166 @@ fn wrong_words_are_told_one_message_each() {
         ),
         ("mount.\"/proc/x\" = \"config.c\"", "bad-value", "nothing can be mounted"),
         ("mount.\"//\" = \"config.c\"", "bad-name", "`//`"),
-        ("label.pod-template-hash = \"x\"", "bad-value", "cannot be set"),
+        ("label.pod-template-hash = \"x\"", "bad-value", "label `pod-template-hash` is reserved"),
         ("env.X = \"{pod.label/tier}\"", "label-unknown", "no label `tier`"),
         ("env.X = \"{pod.label/-a}\"", "bad-value", "not the name of a label"),
         ("[service.localhost]\nimage = \"a:1\"", "bad-name", "localhost"),
         ("[outside.localhost]\nhost = \"x.example\"", "bad-name", "localhost"),
-        ("replicas = { min = 2 }", "missing-key", "has no `max`"),
-        ("replicas = { min = 4, max = 2 }\ncpu = 1", "bad-value", "at least 4 and at the most 2"),
+        ("replicas = { min = 2 }", "missing-key", "`max` is missing in the replicas of `service.a`"),
+        (
+            "replicas = { min = 4, max = 2 }\ncpu = 1",
+            "bad-value",
+            "`min` (4) is higher than `max` (2) in `service.a`",
+        ),
         ("replicas = { min = 1, max = 2, cpu = 70 }\ncpu = 1", "wrong-type", "`cpu`"),
         ("replicas = { min = 1, max = 2, cpu = \"0%\" }\ncpu = 1", "bad-value", "`0%`"),
-        ("rollout = { surge = 0, down = \"0%\" }", "bad-value", "can't begin"),
-        ("spread = { strict = true }", "missing-key", "has no `over`"),
-        ("platform = \"linux/x86\"", "bad-value", "not a platform"),
-        ("rights = [{ may = [\"get\"] }]", "missing-key", "has no `on`"),
+        (
+            "rollout = { surge = 0, down = \"0%\" }",
+            "bad-value",
+            "the rollout of `service.a` can never start: `surge`",
+        ),
+        ("spread = { strict = true }", "missing-key", "`over` is missing in a spread table"),
+        ("platform = \"linux/x86\"", "bad-value", "invalid `platform`: `linux/x86`"),
+        ("rights = [{ may = [\"get\"] }]", "missing-key", "`on` is missing in a permission of `service.a`"),
         ("rights = [{ on = \"Pod\", may = [\"get\"] }]", "bad-value", "not a resource of the cluster"),
-        ("rights = [{ on = \"pods\" }]", "missing-key", "has no `may`"),
-        ("label.team = \"a b\"", "bad-value", "not the value of a label"),
-        ("label.\"app.kubernetes.io/name\" = \"x\"", "bad-value", "cannot be set"),
+        ("rights = [{ on = \"pods\" }]", "missing-key", "`may` is missing in a permission of `service.a`"),
+        ("label.team = \"a b\"", "bad-value", "invalid label value `a b`"),
+        (
+            "label.\"app.kubernetes.io/name\" = \"x\"",
+            "bad-value",
+            "label `app.kubernetes.io/name` is reserved",
+        ),
         ("pull = \"secret.p\"", "unknown-name", "has no key `.dockerconfigjson`"),
-        ("pull = \"secret.q\"", "unknown-name", "no secret `q`"),
-        ("use = [\"config.c/K\"]", "bad-value", "as a whole"),
-        ("use = [\"config.d\"]", "unknown-name", "no config `d`"),
-        ("use = [{ prefix = \"A_\" }]", "missing-key", "has no `from`"),
-        ("use = [{ from = \"config.c\", prefix = \"1\" }]", "env-name", "can't be the variable `1K`"),
-        ("before-stop = {}", "missing-key", "has no `run`"),
-        ("before-stop = { run = [\"x\"], wait = \"1s\" }", "bad-value", "two things before it stops"),
-        ("mount.\"/a\" = {}", "missing-key", "has no `from`"),
-        ("mount.\"/a\" = { from = \"volume.v\", scratch = \"1Mi\" }", "bad-value", "Two things are mounted"),
-        ("mount.\"/a\" = { from = \"volume.v\", mode = \"0400\" }", "bad-value", "modes of their own"),
-        ("mount.\"/a\" = { from = \"volume.v\", part = \"../x\" }", "bad-value", "no folder in a volume"),
-        ("mount.\"/a\" = { from = \"config.c\", part = \"x\" }", "bad-value", "has no parts"),
-        ("mount.\"/a\" = \"volume.v/x\"", "bad-value", "no keys to mount"),
-        ("mount.\"/a\" = { folder = \"conf\" }", "folder-in-cluster", "mounts a folder of this machine"),
+        ("pull = \"secret.q\"", "unknown-name", "secret `q` not found"),
+        ("use = [\"config.c/K\"]", "bad-value", "`use` takes a whole config or secret, not one key"),
+        ("use = [\"config.d\"]", "unknown-name", "config `d` not found"),
+        ("use = [{ prefix = \"A_\" }]", "missing-key", "`from` is missing in a use table"),
+        (
+            "use = [{ from = \"config.c\", prefix = \"1\" }]",
+            "env-name",
+            "key `K` of `config.c` is not a valid variable name",
+        ),
+        ("before-stop = {}", "missing-key", "`run` is missing in `before-stop` of `service.a`"),
+        (
+            "before-stop = { run = [\"x\"], wait = \"1s\" }",
+            "bad-value",
+            "`before-stop` of `service.a` sets both `run` and",
+        ),
+        ("mount.\"/a\" = {}", "missing-key", "`from` is missing in mount `/a`"),
+        (
+            "mount.\"/a\" = { from = \"volume.v\", scratch = \"1Mi\" }",
+            "bad-value",
+            "mount `/a` sets both `from` and `scratch`",
+        ),
+        (
+            "mount.\"/a\" = { from = \"volume.v\", mode = \"0400\" }",
+            "bad-value",
+            "`mode` works only with configs and secrets, not at",
+        ),
+        ("mount.\"/a\" = { from = \"volume.v\", part = \"../x\" }", "bad-value", "invalid `part`: `../x`"),
+        (
+            "mount.\"/a\" = { from = \"config.c\", part = \"x\" }",
+            "bad-value",
+            "`part` works only with volumes, not at `/a`",
+        ),
+        ("mount.\"/a\" = \"volume.v/x\"", "bad-value", "a volume has no keys"),
+        (
+            "mount.\"/a\" = { folder = \"conf\" }",
+            "folder-in-cluster",
+            "`service.a` mounts a local folder, but target",
+        ),
         ("port.x = { number = 1, host = \"a.example\" }", "bad-value", "not open to the web"),
-        ("port.x = { number = 1, reach = \"web\", host = \"A b\" }", "bad-value", "not a host name"),
+        ("port.x = { number = 1, reach = \"web\", host = \"A b\" }", "bad-value", "invalid `host`: `A b`"),
         (
             "port.x = { number = 1, reach = \"web\", host = \"a.example\", path = \"x\" }",
             "bad-value",
-            "not a path",
+            "invalid `path`: `x`",
         ),
         (
             "port.x = { number = 1, reach = \"web\", host = \"a.example\", protocol = \"udp\" }",
             "bad-value",
-            "does not speak udp",
+            "`service.a/x` uses UDP, but `reach = \"web\"` needs",
         ),
         ("port.x = { number = 1, reach = \"web\" }", "host-missing", "has no host"),
-        ("health = { grpc = \"rpc\" }", "unknown-name", "no port of service.a `rpc`"),
-        ("beside.a = { image = \"x:1\" }", "bad-name", "can't be called `a`"),
-        ("beside.wait-for-x = { image = \"x:1\" }", "bad-name", "can't be called"),
+        ("health = { grpc = \"rpc\" }", "unknown-name", "`service.a` has no port `rpc`"),
+        ("beside.a = { image = \"x:1\" }", "bad-name", "a sidecar of `service.a` cannot be named `a`"),
+        ("beside.wait-for-x = { image = \"x:1\" }", "bad-name", "a sidecar of `service.a` cannot be named"),
         ("beside.x = { image = \"x:1\", port.http = 81 }", "defined-twice", "ports of one pod"),
-        ("beside.x = { image = \"x:1\", port.more = 80 }", "port-clash", "both want tcp 80"),
-        ("beside.x = { args = [\"y\"] }", "missing-key", "service.a.beside.x has no `image`"),
-        ("env.A = \"{outside.fed}\"", "unknown-name", "no outside `fed`"),
-        ("env.A = \"{outside.feed/out}\"", "unknown-name", "port of outside.feed `out`"),
-        ("[outside.a]\nhost = \"x.example\"", "defined-twice", "called `a`"),
-        ("[outside.x]", "missing-key", "has no `host`"),
-        ("[outside.x]\nhost = \"x.example\"\naddress = \"192.0.2.1\"", "bad-value", "a host and an address"),
-        ("[outside.x]\nhost = \"https://x.example\"", "bad-value", "not a host name"),
-        ("[outside.x]\naddress = \"x.example\"", "bad-value", "not an address"),
-        ("[task.t]\nimage = \"t:1\"\nzone = \"UTC\"", "bad-value", "no schedule that `zone`"),
-        ("[task.t]\nimage = \"t:1\"\nschedule = \"@daily\"", "schedule-invalid", "not a schedule"),
+        (
+            "beside.x = { image = \"x:1\", port.more = 80 }",
+            "port-clash",
+            "`service.a/http` and `service.a/more` both use TCP",
+        ),
+        ("beside.x = { args = [\"y\"] }", "missing-key", "`image` is missing in `service.a.beside.x`"),
+        ("env.A = \"{outside.fed}\"", "unknown-name", "outside `fed` not found"),
+        ("env.A = \"{outside.feed/out}\"", "unknown-name", "`outside.feed` has no port `out`"),
+        (
+            "[outside.a]\nhost = \"x.example\"",
+            "defined-twice",
+            "an external service and a service or task are both",
+        ),
+        ("[outside.x]", "missing-key", "`host` is missing in `outside.x`"),
+        (
+            "[outside.x]\nhost = \"x.example\"\naddress = \"192.0.2.1\"",
+            "bad-value",
+            "`outside.x` sets both `host` and `address`",
+        ),
+        ("[outside.x]\nhost = \"https://x.example\"", "bad-value", "invalid `host`: `https://x.example`"),
+        ("[outside.x]\naddress = \"x.example\"", "bad-value", "invalid `address`: `x.example`"),
+        (
+            "[task.t]\nimage = \"t:1\"\nzone = \"UTC\"",
+            "bad-value",
+            "`zone` has no effect: `task.t` has no `schedule`",
+        ),
+        (
+            "[task.t]\nimage = \"t:1\"\nschedule = \"@daily\"",
+            "schedule-invalid",
+            "invalid `schedule`: `@daily`",
+        ),
         (
             "after.t = \"done\"\n[task.t]\nimage = \"t:1\"\nschedule = \"on demand\"",
             "bad-value",
-            "nobody can wait",
+            "cannot wait for `task.t`: it runs on a schedule",
         ),
-        ("[volume.x]\nsize = \"1Gi\"\npresent = \"y\"", "bad-value", "in the cluster already"),
+        (
+            "[volume.x]\nsize = \"1Gi\"\npresent = \"y\"",
+            "bad-value",
+            "`size` has no effect: `volume.x` already exists in",
+        ),
         (
             "[volume.x]\nsize = \"1Gi\"\neach = true\nnode-folder = \"/x\"",
             "bad-value",
             "both `each` and `node-folder`",
         ),
-        ("[volume.x]\nsize = \"1Gi\"\nnode = \"n\"", "bad-value", "no folder on it"),
-        ("[config.x]\npresent = \"y\"", "missing-key", "which keys it has"),
-        ("[config.x]\nkeys = [\"y\"]", "bad-value", "not present"),
+        (
+            "[volume.x]\nsize = \"1Gi\"\nnode = \"n\"",
+            "bad-value",
+            "`node` has no effect in `volume.x` without",
+        ),
+        ("[config.x]\npresent = \"y\"", "missing-key", "`keys` is missing in `config.x`"),
+        ("[config.x]\nkeys = [\"y\"]", "bad-value", "`keys` in `config.x` needs `present`"),
         (
             "[config.x]\nkey.a = \"1\"\npresent = \"y\"\nkeys = [\"a\"]",
             "bad-value",
-            "made here and is in the cluster",
+            "`config.x` sets both `key` and `present`",
         ),
-        ("[config.x]\nfiles = \"conf/*.txt\"", "bad-name", "can't be a key by its name"),
-        ("[config.x]\nfiles = \"conf/*.ini\"", "file-unreadable", "fits no file"),
+        ("[config.x]\nfiles = \"conf/*.txt\"", "bad-name", "file name `bad name.txt` is not a valid key"),
+        ("[config.x]\nfiles = \"conf/*.ini\"", "file-unreadable", "no file matches `conf/*.ini`"),
         ("[config.x]\nfiles = [\"conf/x.csv\", \"conf/*.csv\"]", "defined-twice", "`x.csv`"),
-        ("[rules]\nno-such = \"off\"", "unknown-name", "no rule `no-such`"),
+        ("[rules]\nno-such = \"off\"", "unknown-name", "rule `no-such` not found"),
         ("[rules]\nunknown-key = \"off\"", "bad-value", "always an error"),
-        ("[[patch]]\nmerge = { x = 1 }", "missing-key", "has no `on`"),
-        ("[[patch]]\non = \"api\"\nmerge = { x = 1 }", "bad-value", "does not name an object"),
-        ("[[patch]]\non = \"Service/a\"", "missing-key", "has no `merge`"),
-        ("[[patch]]\non = \"Service/a\"\nmerge = { x = 1 }\nops = []", "bad-value", "in two ways"),
+        ("[[patch]]\nmerge = { x = 1 }", "missing-key", "`on` is missing in a patch"),
+        ("[[patch]]\non = \"api\"\nmerge = { x = 1 }", "bad-value", "invalid `on`: `api`"),
+        ("[[patch]]\non = \"Service/a\"", "missing-key", "`merge` is missing in a patch"),
+        (
+            "[[patch]]\non = \"Service/a\"\nmerge = { x = 1 }\nops = []",
+            "bad-value",
+            "a patch sets both `merge` and `ops`",
+        ),
         (
             "[[patch]]\non = \"Service/a\"\nops = [{ op = \"add\", path = \"/x\" }]",
             "missing-key",
-            "has no `value`",
+            "`value` is missing in a patch operation",
         ),
         ("[[patch]]\non = \"Service/a\"\nmerge = { x = 2026-11-24 }", "wrong-type", "a date"),
     ] {
@@ -242,7 +322,7 @@ fn wrong_words_are_told_one_message_each() {
     }
     assert!(wrong.is_empty(), "{wrong:#?}");
     let top =
-        |line: &str| verdict(&format!("{line}\n{HEAD}"), "cluster").report.findings()[0].diagnostic.rule;
+        |line: &str| verdict(&format!("{line}\n{HEAD}"), "cluster").report.findings()[0].diagnostic.rule.name;
     assert_eq!(top("pass = [\"none/*.yaml\"]"), "file-unreadable");
     assert_eq!(top("pass = \"objects/w.yaml\""), "wrong-type");
 }
@@ -295,7 +375,7 @@ fn one_mistake_gives_one_message() {
         let mut project = Project::open(&files, path, path).unwrap();
         let verdict = project.check("prod").unwrap();
         let findings = verdict.report.findings().iter().filter(|finding| finding.severity == Severity::Error);
-        findings.map(|finding| (finding.diagnostic.rule, finding.diagnostic.message.clone())).collect()
+        findings.map(|finding| (finding.diagnostic.rule.name, finding.diagnostic.message.clone())).collect()
     };
     assert_eq!(errors(text), []);
     let mut seen = 0;
@@ -325,33 +405,33 @@ fn one_mistake_gives_one_message() {
 #[test]
 fn words_of_a_target_are_told_as_well() {
     for (lines, rule, part) in [
-        ("web = { by = \"gateway\" }", "missing-key", "has no `gateway`"),
-        ("web = { gateway = \"g\", class = \"c\" }", "bad-value", "no use for `class`"),
-        ("web = { by = \"ingress\", gateway = \"g\" }", "bad-value", "no use for `gateway`"),
+        ("web = { by = \"gateway\" }", "missing-key", "`gateway` is missing in the web entry"),
+        ("web = { gateway = \"g\", class = \"c\" }", "bad-value", "`class` has no effect"),
+        ("web = { by = \"ingress\", gateway = \"g\" }", "bad-value", "`gateway` has no effect"),
         ("web.tls = \"secret.p\"", "unknown-name", "no key `tls.crt`"),
         (
             "gate.ready = \"{target.domain}:1\"\ndomain = \"a.-b.example\"",
             "bad-value",
-            "`a.-b.example` is not a host name",
+            "invalid `domain`: `a.-b.example`",
         ),
-        ("gate.ready = \"{target.name}/A:1\"", "bad-value", "The image of the gate comes to"),
-        ("domain = \"Not A Host\"", "bad-value", "not a host name"),
-        ("domain = \"https://a.example\"", "bad-value", "not a host name"),
-        ("registry = \"https://registry.example/t\"", "bad-value", "not a registry"),
-        ("registry = \"registry.example/\"", "bad-value", "not a registry"),
-        ("registry = \"Registry.example/T\"", "bad-value", "not a registry"),
-        ("registry = \"\"", "bad-value", "not a registry"),
+        ("gate.ready = \"{target.name}/A:1\"", "bad-value", "`ready` resolves to `t/A:1`"),
+        ("domain = \"Not A Host\"", "bad-value", "invalid `domain`"),
+        ("domain = \"https://a.example\"", "bad-value", "invalid `domain`"),
+        ("registry = \"https://registry.example/t\"", "bad-value", "invalid `registry`"),
+        ("registry = \"registry.example/\"", "bad-value", "invalid `registry`"),
+        ("registry = \"Registry.example/T\"", "bad-value", "invalid `registry`"),
+        ("registry = \"\"", "bad-value", "invalid `registry`"),
         ("namespace = \"a.b\"", "bad-name", "`a.b`"),
-        ("gate.within = \"0s\"", "bad-value", "not a duration"),
-        ("api = [\"192.0.2.1\"]", "bad-value", "not a block of addresses"),
-        ("gate.within = \"soon\"", "bad-value", "not a duration"),
+        ("gate.within = \"0s\"", "bad-value", "invalid `within`"),
+        ("api = [\"192.0.2.1\"]", "bad-value", "invalid `api`"),
+        ("gate.within = \"soon\"", "bad-value", "invalid `within`"),
     ] {
         let verdict = verdict(&format!("{HEAD}[target.t]\n{lines}\n"), "t");
         let findings: Vec<_> =
             verdict.report.findings().iter().filter(|f| f.severity == Severity::Error).collect();
         let [finding] = findings.as_slice() else { panic!("{lines}: {findings:#?}") };
         let diagnostic = &finding.diagnostic;
-        assert!(diagnostic.rule == rule && diagnostic.message.contains(part), "{lines}: {diagnostic:?}");
+        assert!(diagnostic.rule.name == rule && diagnostic.message.contains(part), "{lines}: {diagnostic:?}");
     }
 }
 
@@ -361,7 +441,7 @@ fn rules_have_the_severity_that_the_stack_and_the_target_say() {
                  unused = \"off\"\n[target.prod]\n[target.test]\nrules.image-unpinned = \"hint\"\n";
     let severities = |target| -> Vec<(&'static str, Severity)> {
         let verdict = verdict(stack, target);
-        verdict.report.findings().iter().map(|f| (f.diagnostic.rule, f.severity)).collect()
+        verdict.report.findings().iter().map(|f| (f.diagnostic.rule.name, f.severity)).collect()
     };
     assert_eq!(severities("prod"), [("image-unpinned", Severity::Error)]);
     assert_eq!(severities("test"), [("image-unpinned", Severity::Hint)]);
@@ -438,7 +518,9 @@ fn patches_of_targets_come_behind_those_of_the_stack() {
     assert_eq!((patches("t"), patches("other")), (2, 1));
     let model = verdict(stack, "t").model;
     assert_eq!((model.passed.len(), &*model.passed[0].shown), (1, "/s/objects/w.yaml"));
-    let fracht_core::model::Change::Merge(Raw::Table(fields)) = &model.patches[0].change else { panic!() };
+    let fracht_core::model::PatchChange::Merge(Raw::Table(fields)) = &model.patches[0].change else {
+        panic!()
+    };
     assert_eq!(fields[0].1, Raw::Float(1.5));
     assert_eq!(fields[1].1, Raw::List(vec![Raw::Boolean(true), Raw::Text("x".into())]));
     assert_eq!(fields[2].1, Raw::Table(vec![("d".into(), Raw::Integer(1000))]));
@@ -454,7 +536,12 @@ fn what_is_in_closed_networks_only_gets_to_nothing_outside() {
         )
     };
     let rules = |networks: &str| -> Vec<&'static str> {
-        verdict(&stack(networks), "cluster").report.findings().iter().map(|f| f.diagnostic.rule).collect()
+        verdict(&stack(networks), "cluster")
+            .report
+            .findings()
+            .iter()
+            .map(|f| f.diagnostic.rule.name)
+            .collect()
     };
     assert_eq!(rules("\"deep\""), ["no-route"]);
     assert_eq!(rules("\"deep\", \"quay\""), [""; 0]);

@@ -9,7 +9,7 @@ use fracht_core::diag::Report;
 use fracht_core::model::Model;
 use serde::Serialize;
 
-use crate::cli::{Check, Common, Format};
+use crate::cli::{Check, Format};
 use crate::failure::{Failure, Outcome};
 use crate::ui::style::GOOD;
 use crate::ui::{Ui, counted, json, tally};
@@ -24,10 +24,10 @@ struct Answer<'a> {
     problems: Vec<json::Problem>,
 }
 
-pub(crate) fn run(common: &Common, asked: &Check, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(common)?;
-    let targets: Vec<String> = match &asked.target.target {
-        Some(_) => vec![stack::target(&project, &asked.target)?],
+pub(crate) fn run(asked: &Check, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(&asked.stack)?;
+    let targets: Vec<String> = match &asked.target {
+        Some(_) => vec![stack::target(&project, asked.target.as_deref())?],
         None => project.targets().names().map(str::to_owned).collect(),
     };
     let mut reports = Vec::new();
@@ -50,12 +50,13 @@ pub(crate) fn run(common: &Common, asked: &Check, ui: &mut Ui) -> Result<Outcome
     }
     ui.findings(&report, sources)?;
     let name = escaped(&name);
-    let under = format!("under {}", escaped(&targets.join(", ")));
+    let plural = if targets.len() == 1 { "" } else { "s" };
+    let targets = format!("for target{plural} {}", escaped(&targets.join(", ")));
     match tally(&report) {
-        Some(tally) => ui.result(&format!("{name}: {tally} {under}\n"))?,
+        Some(tally) => ui.result(&format!("{name}: {tally} {targets}\n"))?,
         None => {
             let holds = inventory.words();
-            ui.result(&format!("{name}: {GOOD}no problems{GOOD:#} {under}\n{holds}\n"))?;
+            ui.result(&format!("{name}: {GOOD}no problems{GOOD:#} {targets}\n{holds}\n"))?;
         }
     }
     Ok(Outcome::problems_if(report.has_errors()))
@@ -83,7 +84,7 @@ impl Inventory {
         let kinds = ["service", "task", "volume", "config", "secret", "network", "outside"];
         let counts = kinds.into_iter().filter_map(|kind| Some((kind, self.names.get(kind)?.len())));
         let words = counts.map(|(kind, count)| match kind {
-            "outside" => format!("{count} outside"),
+            "outside" => counted(count, "external service"),
             kind => counted(count, kind),
         });
         words.collect::<Vec<_>>().join(", ")

@@ -14,7 +14,10 @@ pub(crate) fn run(asked: &Completions, ui: &mut Ui) -> Result<Outcome, Failure> 
     let name = asked.shell.to_possible_value().map(|value| value.get_name().to_owned()).unwrap_or_default();
     let shells = Shells::builtins();
     let Some(shell) = shells.completer(&name) else {
-        return Err(Failure::new(format!("Nothing is known of {name}."), "Choose another shell."));
+        return Err(Failure::new(
+            format!("shell `{name}` is not supported"),
+            "use one of: bash, elvish, fish, powershell, zsh",
+        ));
     };
     let mut script = Vec::new();
     shell.write_registration(VARIABLE, "fracht", "fracht", "fracht", &mut script)?;

@@ -4,8 +4,10 @@ use std::fs;
 use std::io;
 use std::path::Path;
 
+use fracht_core::files::reason;
+
 use super::{check, diff, order, ports, reach, render, trace};
-use crate::cli::{Check, Common, Demo, Diff, Format, Order, Ports, Reach, Render, TargetChoice, Trace};
+use crate::cli::{Check, Demo, Diff, Format, Order, Ports, Reach, Render, StackChoice, TargetChoice, Trace};
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 use crate::write;
@@ -21,35 +23,41 @@ const FILES: &[(&str, &str)] = &[
     ("conf/stations.csv", include_str!("../demo/conf/stations.csv")),
 ];
 
-pub(crate) fn run(common: &Common, asked: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
+pub(crate) fn run(asked: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
     let dir = &asked.dir;
     write_files(dir)?;
     let shown = crate::stack::shown(dir);
-    ui.result(&format!("The demo stack is in {shown}: read {shown}/fracht.toml first.\n"))?;
-    let common = Common { stack: Some(dir.clone()), ..common.clone() };
+    ui.result(&format!("Created the demo stack in {shown}. Start with {shown}/fracht.toml.\n"))?;
+    let stack = || StackChoice { stack: Some(dir.clone()), ..StackChoice::default() };
     let prod = || TargetChoice { target: Some("prod".into()) };
     let laptop = || TargetChoice { target: Some("laptop".into()) };
 
     ui.command(&format!("fracht check --stack {shown}"))?;
-    check::run(&common, &Check::default(), ui)?;
+    check::run(&Check { stack: stack(), ..Check::default() }, ui)?;
     ui.command(&format!("fracht order --stack {shown} -t prod"))?;
-    order::run(&common, &Order { target: prod(), ..Order::default() }, ui)?;
+    order::run(&Order { stack: stack(), target: prod(), ..Order::default() }, ui)?;
     ui.command(&format!("fracht ports --stack {shown} -t laptop"))?;
-    ports::run(&common, &Ports { target: laptop(), ..Ports::default() }, ui)?;
+    ports::run(&Ports { stack: stack(), target: laptop(), ..Ports::default() }, ui)?;
     ui.command(&format!("fracht ports --stack {shown} -t prod"))?;
-    ports::run(&common, &Ports { target: prod(), ..Ports::default() }, ui)?;
+    ports::run(&Ports { stack: stack(), target: prod(), ..Ports::default() }, ui)?;
     ui.command(&format!("fracht reach --stack {shown} -t prod"))?;
-    reach::run(&common, &Reach { target: prod(), ..Reach::default() }, ui)?;
+    reach::run(&Reach { stack: stack(), target: prod(), ..Reach::default() }, ui)?;
     let staging = || TargetChoice { target: Some("staging".into()) };
     ui.command(&format!("fracht diff --stack {shown} -t staging --against prod"))?;
-    let staged = Diff { target: staging(), against: "prod".into(), secrets: false, format: Format::Text };
-    diff::run(&common, &staged, ui)?;
+    let staged = Diff {
+        stack: stack(),
+        target: staging(),
+        against: "prod".into(),
+        secrets: false,
+        format: Format::Text,
+    };
+    diff::run(&staged, ui)?;
     let path = "service.api.env.LOG_LEVEL".to_owned();
     ui.command(&format!("fracht trace --stack {shown} {path} -t prod"))?;
-    trace::run(&common, &Trace { path, target: prod(), format: Format::Text }, ui)?;
+    trace::run(&Trace { stack: stack(), path, target: prod(), format: Format::Text }, ui)?;
     let out = dir.join("objects");
     ui.command(&format!("fracht render --stack {shown} -t prod --out {}", crate::stack::shown(&out)))?;
-    render::run(&common, &Render { target: prod(), out: Some(out), ..Render::default() }, ui)
+    render::run(&Render { stack: stack(), target: prod(), out: Some(out), ..Render::default() }, ui)
 }
 
 /// Writes the files of the demo. One that is there with other content is left alone, and nothing is written.
@@ -61,10 +69,10 @@ fn write_files(dir: &Path) -> Result<(), Failure> {
             Ok(there) if there == content.as_bytes() => {}
             _ => {
                 let message =
-                    format!("{} is there already, with something else in it.", crate::stack::shown(&path));
+                    format!("`{}` already exists with different content", crate::stack::shown(&path));
                 return Err(Failure::new(
                     message,
-                    "Nothing was written. Choose another folder: fracht demo DIR.",
+                    "nothing was written; choose another folder: `fracht demo DIR`",
                 ));
             }
         }
@@ -75,7 +83,7 @@ fn write_files(dir: &Path) -> Result<(), Failure> {
         .map(|(name, content)| (Path::new(*name), content.as_bytes()))
         .collect();
     write::new_files(dir, &missing).map_err(|(path, error)| {
-        let message = format!("{} can't be written: {error}.", crate::stack::shown(&path));
-        Failure::new(message, "Choose another folder: fracht demo DIR.")
+        let message = format!("cannot write `{}`: {}", crate::stack::shown(&path), reason(&error));
+        Failure::new(message, "choose another folder: `fracht demo DIR`")
     })
 }

@@ -9,11 +9,12 @@ use fracht_cluster::{read_objects, secret_name, text_at};
 use fracht_core::check::Project;
 use fracht_core::cover::escaped;
 use fracht_core::diag::listing;
+use fracht_core::files::reason;
 use fracht_core::model::Place;
 use serde::Serialize;
 use serde_json::Value;
 
-use crate::cli::{Common, Diff, Format};
+use crate::cli::{Diff, Format};
 use crate::disk;
 use crate::failure::{Failure, Outcome};
 use crate::ui::style::{BOLD, ERROR, GOOD, QUIET, WARNING};
@@ -71,9 +72,9 @@ struct Side {
     left_out: Vec<String>,
 }
 
-pub(crate) fn run(common: &Common, asked: &Diff, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(common)?;
-    let target = stack::target(&project, &asked.target)?;
+pub(crate) fn run(asked: &Diff, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(&asked.stack)?;
+    let target = stack::target(&project, asked.target.name())?;
     let Some(new) = rendered(&mut project, &target, asked.secrets, ui)? else { return Ok(Outcome::Problems) };
     let is_target = project.targets().names().any(|name| name == asked.against);
     let old = if is_target {
@@ -97,7 +98,7 @@ pub(crate) fn run(common: &Common, asked: &Diff, ui: &mut Ui) -> Result<Outcome,
         Format::Json => ui.json(&answer(&asked.against, &target, &difference))?,
     }
     if !new.left_out.is_empty() {
-        ui.note("values of secrets are not compared; --secrets does it, and shows none");
+        ui.note("secret values were not compared; add --secrets to compare them (they stay hidden)");
     }
     Ok(Outcome::problems_if(differs))
 }
@@ -111,10 +112,10 @@ fn rendered(
 ) -> Result<Option<Side>, Failure> {
     let verdict = stack::verdict(project, target)?;
     if verdict.model.target.on.value == Place::Machine {
-        let message = format!("The target {target} is a machine, and a machine takes no cluster objects.");
+        let message = format!("target `{target}` is a machine; only cluster targets have Kubernetes objects");
         return Err(Failure::new(
             message,
-            "Compare targets of a cluster: `fracht ports` shows what a machine has.",
+            format!("compare cluster targets; for a machine see `fracht ports -t {target}`"),
         ));
     }
     let Some(rendering) = objects::rendering(&verdict, project, with_secrets, ui)? else { return Ok(None) };
@@ -135,18 +136,16 @@ fn read(project: &Project<'_>, path: &Path) -> Result<Vec<Value>, Failure> {
     let failed = |what: String| {
         let targets: Vec<&str> = project.targets().names().collect();
         let help =
-            format!("--against takes a target ({}), or a folder or a file of objects.", targets.join(", "));
+            format!("--against takes a target ({}), or a folder or file of objects", targets.join(", "));
         Failure::new(what, help)
     };
-    let unreadable = |error: std::io::Error| failed(format!("{shown} can't be read: {error}."));
+    let unreadable = |error: std::io::Error| failed(format!("cannot read `{shown}`: {}", reason(&error)));
     let mut files = Vec::new();
     if path.is_dir() {
         if !folder::is_finished(path) {
             return Err(Failure::new(
                 format!("`{shown}` is not finished: its files are not all of one rendering"),
-                format!(
-                    "run `fracht render --out {shown}` again: it finishes what was begun, or takes it back"
-                ),
+                format!("run `fracht render --out {shown}` again: it finishes or undoes the earlier run"),
             ));
         }
         for entry in fs::read_dir(path).map_err(unreadable)? {
@@ -155,6 +154,9 @@ fn read(project: &Project<'_>, path: &Path) -> Result<Vec<Value>, Failure> {
             if ["yaml", "yml", "json"].contains(&ending) && file.is_file() {
                 files.push(file);
             }
+        }
+        if files.is_empty() {
+            return Err(failed(format!("no objects found in `{shown}`")));
         }
         files.sort();
     } else {
@@ -165,8 +167,8 @@ fn read(project: &Project<'_>, path: &Path) -> Result<Vec<Value>, Failure> {
         let text = disk::argument(&file).map_err(unreadable)?;
         objects.extend(read_objects(&text).map_err(|(line, reason)| {
             Failure::new(
-                format!("{}:{line} can't be compared: {reason}.", stack::shown(&file)),
-                "A file of objects has YAML documents or JSON, each with `kind` and `metadata`.",
+                format!("`{}:{line}` cannot be compared: {reason}", stack::shown(&file)),
+                "a file of objects has YAML documents or JSON, each with `kind` and `metadata`",
             )
         })?);
     }
@@ -176,7 +178,7 @@ fn read(project: &Project<'_>, path: &Path) -> Result<Vec<Value>, Failure> {
 fn text(old: &str, new: &str, difference: &Difference) -> String {
     let mut out = format!("{BOLD}{} → {}{BOLD:#}\n", escaped(old), escaped(new));
     if let Some((from, to)) = &difference.namespace {
-        out.push_str(&format!("\n{WARNING}changed{WARNING:#}  the namespace of all objects\n"));
+        out.push_str(&format!("\n{WARNING}changed{WARNING:#}  namespace of all objects\n"));
         out.push_str(&format!("  {} {QUIET}→{QUIET:#} {}\n", escaped(from), escaped(to)));
     }
     for object in &difference.objects {
@@ -205,7 +207,7 @@ fn text(old: &str, new: &str, difference: &Difference) -> String {
         let kinds = difference.left_out.iter().map(|(kind, count)| format!("{count} {}", escaped(kind)));
         let kinds = kinds.collect::<Vec<_>>().join(", ");
         let count = counted(difference.left_out.values().sum(), "object");
-        out.push_str(&format!("{QUIET}Left out: {count} that others made ({kinds}){QUIET:#}\n"));
+        out.push_str(&format!("{QUIET}Ignored: {count} that Fracht did not create ({kinds}){QUIET:#}\n"));
     }
     out
 }
@@ -225,7 +227,7 @@ fn field(change: &FieldChange, out: &mut String) {
     let old = change.old.as_ref().map(shown);
     let new = change.new.as_ref().map(shown);
     match (old, new) {
-        _ if change.secret => out.push_str(&format!("    {QUIET}differs, and is hidden{QUIET:#}\n")),
+        _ if change.secret => out.push_str(&format!("    {QUIET}changed (hidden){QUIET:#}\n")),
         (Some(old), Some(new))
             if old.len() + new.len() <= 80 && !old.contains('\n') && !new.contains('\n') =>
         {
@@ -233,7 +235,7 @@ fn field(change: &FieldChange, out: &mut String) {
         }
         (Some(old), Some(new)) => lines(&old, &new, out),
         (None, Some(new)) => block(&new, "new", out),
-        (Some(old), None) => block(&old, "gone", out),
+        (Some(old), None) => block(&old, "old", out),
         (None, None) => {}
     }
 }
@@ -286,13 +288,13 @@ fn lines(old: &str, new: &str, out: &mut String) {
         lines.get(same_before..lines.len() - same_behind).unwrap_or_default().join("\n")
     };
     if same_before > 0 {
-        out.push_str(&format!("    {QUIET}… {} as before{QUIET:#}\n", counted(same_before, "line")));
+        out.push_str(&format!("    {QUIET}… {}{QUIET:#}\n", counted(same_before, "unchanged line")));
     }
     for (text, word) in [(middle(&old), "old"), (middle(&new), "new")] {
         block(&text, word, out);
     }
     if same_behind > 0 {
-        out.push_str(&format!("    {QUIET}… {} as before{QUIET:#}\n", counted(same_behind, "line")));
+        out.push_str(&format!("    {QUIET}… {}{QUIET:#}\n", counted(same_behind, "unchanged line")));
     }
 }
 
@@ -322,14 +324,14 @@ fn summary(difference: &Difference) -> String {
         (count(|change| matches!(change, Change::Changed(_))), "changed"),
         (count(|change| *change == Change::Added), "added"),
         (count(|change| *change == Change::Removed), "removed"),
-        (difference.same, "same"),
+        (difference.same, "unchanged"),
     ];
     let words: Vec<String> = counts
         .into_iter()
         .filter(|(count, _)| *count > 0)
         .map(|(count, word)| format!("{count} {word}"))
         .collect();
-    if words.is_empty() { "No objects on either side".to_owned() } else { words.join(", ") }
+    if words.is_empty() { "No objects to compare".to_owned() } else { words.join(", ") }
 }
 
 fn answer<'a>(old: &'a str, new: &'a str, difference: &'a Difference) -> Answer<'a> {

@@ -6,6 +6,8 @@ use std::path::Path;
 use clap::{Command, CommandFactory as _};
 use clap_mangen::Man;
 
+use fracht_core::files::reason;
+
 use crate::cli::{Cli, Manual};
 use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, counted};
@@ -26,7 +28,7 @@ pub(crate) fn run(asked: &Manual, ui: &mut Ui) -> Result<Outcome, Failure> {
         None => &program,
         Some(name) => program.find_subcommand(name).ok_or_else(|| {
             let names: Vec<&str> = program.get_subcommands().map(Command::get_name).collect();
-            Failure::new(format!("There is no command {name}."), format!("There are: {}.", names.join(", ")))
+            Failure::new(format!("command `{name}` not found"), format!("commands: {}", names.join(", ")))
         })?,
     };
     let page = page(command)?;
@@ -47,7 +49,8 @@ fn write(dir: &Path, pages: &[(String, Vec<u8>)]) -> Result<(), Failure> {
     let written = fs::create_dir_all(dir)
         .and_then(|()| pages.iter().try_for_each(|(name, page)| fs::write(dir.join(name), page)));
     written.map_err(|error| {
-        let message = format!("The manual can't be written to {}: {error}.", crate::stack::shown(dir));
-        Failure::new(message, "Choose another folder: fracht manual --out DIR.")
+        let message =
+            format!("cannot write the manual to `{}`: {}", crate::stack::shown(dir), reason(&error));
+        Failure::new(message, "choose another folder: `fracht manual --out DIR`")
     })
 }

@@ -20,20 +20,19 @@ use crate::ui::Ui;
 
 /// Carries out what was asked for.
 pub(crate) fn run(cli: &Cli, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let common = &cli.common;
     match &cli.command {
-        Command::Check(asked) => check::run(common, asked, ui),
-        Command::Order(asked) => order::run(common, asked, ui),
-        Command::Ports(asked) => ports::run(common, asked, ui),
-        Command::Reach(asked) => reach::run(common, asked, ui),
-        Command::Render(asked) => render::run(common, asked, ui),
-        Command::Diff(asked) => diff::run(common, asked, ui),
+        Command::Check(asked) => check::run(asked, ui),
+        Command::Order(asked) => order::run(asked, ui),
+        Command::Ports(asked) => ports::run(asked, ui),
+        Command::Reach(asked) => reach::run(asked, ui),
+        Command::Render(asked) => render::run(asked, ui),
+        Command::Diff(asked) => diff::run(asked, ui),
         Command::New(asked) => new::run(asked, ui),
         Command::Schema(_) => schema::run(ui),
         Command::Manual(asked) => manual::run(asked, ui),
         Command::Rules(asked) => rules::run(asked, ui),
-        Command::Trace(asked) => trace::run(common, asked, ui),
+        Command::Trace(asked) => trace::run(asked, ui),
         Command::Completions(asked) => completions::run(asked, ui),
-        Command::Demo(asked) => demo::run(common, asked, ui),
+        Command::Demo(asked) => demo::run(asked, ui),
     }
 }

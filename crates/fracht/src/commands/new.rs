@@ -4,6 +4,7 @@ use std::path::Path;
 
 use fracht_core::cover::may_be_secret;
 use fracht_core::diag::listing;
+use fracht_core::files::reason;
 use fracht_core::grammar::image;
 use fracht_core::grammar::lines::{self, Setting};
 use fracht_core::grammar::name::NameKind;
@@ -33,16 +34,16 @@ pub(crate) fn run(asked: &New, ui: &mut Ui) -> Result<Outcome, Failure> {
         let message = match error.kind() {
             std::io::ErrorKind::AlreadyExists => {
                 return Failure::new(
-                    format!("{shown} is there already."),
-                    "It is left as it is. Choose another with --out FILE.",
+                    format!("`{shown}` already exists"),
+                    "nothing was written; choose another file with `--out FILE`",
                 );
             }
-            _ => format!("{shown} can't be written: {error}."),
+            _ => format!("cannot write `{shown}`: {}", reason(&error)),
         };
-        Failure::new(message, "Choose another with --out FILE.")
+        Failure::new(message, "choose another file with `--out FILE`")
     })?;
-    ui.result(&format!("{shown} is written\n{}", plan.summary()))?;
-    ui.note(&format!("next: fracht check --stack {shown}"));
+    ui.result(&format!("Created {shown}\n{}", plan.summary()))?;
+    ui.note(&format!("next: run `fracht check --stack {shown}`"));
     Ok(Outcome::Fine)
 }
 
@@ -50,27 +51,27 @@ fn plan(asked: &New) -> Result<Plan, Failure> {
     let image = match &asked.image {
         None => None,
         Some(text) => Some(image::parse(text).map_err(|reason| {
-            let message = format!("`{text}` is no image reference: {reason}.");
-            Failure::new(message, "For example: --image registry.example/harbour/feedstore:1.0")
+            let message = format!("invalid image `{text}`: {reason}");
+            Failure::new(message, "for example `--image registry.example/harbour/feedstore:1.0`")
         })?),
     };
     let of_image = image.as_ref().and_then(|image| image.repository.rsplit('/').next()).map(str::to_owned);
     let name = asked.name.clone().or(of_image).unwrap_or_else(|| "app".to_owned());
     if let Err(problem) = NameKind::Label.check(&name) {
         let help = match problem.instead {
-            Some(instead) => format!("For example: --name {instead}"),
-            None => "For example: --name feedstore".to_owned(),
+            Some(instead) => format!("write `--name {instead}`"),
+            None => problem.reason.to_owned(),
         };
-        return Err(Failure::new(format!("`{name}` can't be a name: {}.", problem.reason), help));
+        return Err(Failure::new(format!("invalid name `{name}`: {}", problem.label), help));
     }
     let ports = asked.port.iter().map(|text| port(text)).collect::<Result<Vec<_>, _>>()?;
     for (index, (name, number)) in ports.iter().enumerate() {
         let earlier = ports.get(..index).unwrap_or_default();
         if earlier.iter().any(|(other, same)| other == name || same == number) {
-            let message = format!("The port {name}={number} is there twice.");
+            let message = format!("port `{name}={number}` is set twice");
             return Err(Failure::new(
                 message,
-                "Each port has a name and a number of its own: --port metrics=9102",
+                "give each port its own name and number, for example `--port metrics=9102`",
             ));
         }
     }
@@ -84,8 +85,8 @@ fn plan(asked: &New) -> Result<Plan, Failure> {
     if let Some(path) = &asked.lines {
         let shown = crate::stack::shown(path);
         let text = disk::argument(path).map_err(|error| {
-            let message = format!("The file {shown} can't be read: {error}.");
-            Failure::new(message, "--lines takes a file of KEY=value lines.")
+            let message = format!("cannot read `{shown}`: {}", reason(&error));
+            Failure::new(message, "`--lines` must be a file of KEY=value lines")
         })?;
         sort(&text, &shown, &mut plan)?;
     }
@@ -98,8 +99,8 @@ fn port(text: &str) -> Result<(String, u16), Failure> {
     match number.parse::<u16>().ok().filter(|number| right && *number > 0) {
         Some(number) => Ok((name.to_owned(), number)),
         None => {
-            let message = format!("`{text}` is no port: it is NAME=NUMBER, or a number from 1 to 65535.");
-            Err(Failure::new(message, "For example: --port http=8080"))
+            let message = format!("invalid port `{text}`: write NAME=NUMBER, or a number from 1 to 65535");
+            Err(Failure::new(message, "for example `--port http=8080`"))
         }
     }
 }
@@ -109,19 +110,20 @@ fn sort(text: &str, shown: &str, plan: &mut Plan) -> Result<(), Failure> {
     let line = |at: usize| text.get(..at).unwrap_or_default().matches('\n').count() + 1;
     let (settings, broken) = lines::parse(text.trim_start_matches('\u{feff}'));
     if let Some(first) = broken.first() {
-        let message = format!("{shown}:{} can't be read: {}.", line(first.at.start), first.reason);
-        return Err(Failure::new(message, "Write KEY=value."));
+        let message = format!("invalid line `{shown}:{}`: {}", line(first.at.start), first.reason);
+        return Err(Failure::new(message, "write KEY=value"));
     }
     for setting in settings {
         if let Err(problem) = NameKind::Key.check(&setting.key) {
             let message =
-                format!("{shown}:{} can't be a key: {}.", line(setting.key_at.start), problem.reason);
-            return Err(Failure::new(message, "Rename it in the file."));
+                format!("invalid key in `{shown}:{}`: {}", line(setting.key_at.start), problem.label);
+            return Err(Failure::new(message, problem.reason));
         }
         let twice = |known: &Setting| known.key == setting.key;
         if plan.plain.iter().any(twice) || plan.secret.iter().any(twice) {
-            let message = format!("{shown}:{} sets {} again.", line(setting.key_at.start), setting.key);
-            return Err(Failure::new(message, "Keep one of the two."));
+            let message =
+                format!("`{}` is set twice, again in `{shown}:{}`", setting.key, line(setting.key_at.start));
+            return Err(Failure::new(message, "keep one of them"));
         }
         if may_be_secret(&setting.key, &setting.value) {
             plan.secret.push(setting);
@@ -172,7 +174,9 @@ impl Plan {
         }
         if !self.secret.is_empty() {
             let keys = listing(self.secret.iter().map(|setting| setting.key.as_str()));
-            let text = format!("secret.{name}: {keys}, which look secret and are read from the environment");
+            let text = format!(
+                "secret.{name}: {keys} (look like secrets: read from the environment, values not written)"
+            );
             let options = textwrap::Options::new(98).initial_indent("  ").subsequent_indent("    ");
             out.push_str(&textwrap::fill(&text, options));
             out.push('\n');
@@ -199,31 +203,30 @@ impl Plan {
     fn text(&self) -> String {
         let name = &self.name;
         let mut out = format!(
-            "# {name}: `fracht check` says what is wrong with it, `fracht render` writes its objects.\n\n\
+            "# Check this file with `fracht check`, render it to Kubernetes objects with `fracht render`.\n\n\
              [stack]\nname = \"{name}\"\n\n[service.{name}]\n"
         );
         match &self.image {
             Some(image) => out.push_str(&format!("image = \"{image}\"\n")),
-            None => out.push_str(&format!(
-                "image = \"registry.example/{name}:0.1.0\"  # the image to run: put yours here\n"
-            )),
+            None => out
+                .push_str(&format!("image = \"registry.example/{name}:0.1.0\"  # replace with your image\n")),
         }
         for (index, (port, number)) in self.ports.iter().enumerate() {
             out.push_str(&format!("port.{port} = {number}\n"));
             if index == 0 {
                 out.push_str(&format!(
-                    "# Open to the stack alone. To the nodes, to an address of its own, or to the web:\n\
+                    "# Reachable only inside the stack. To open it on the nodes, on a load balancer or on the web:\n\
                      # port.{port} = {{ number = {number}, reach = \"node\" }}  # or \"balancer\" or \"web\"\n"
                 ));
             }
         }
         match self.ports.first() {
             Some((port, _)) => out.push_str(&format!(
-                "health = {{ tcp = \"{port}\", boot = \"30s\" }}  # or {{ http = \"/healthz\" }}: what tells more\n"
+                "health = {{ tcp = \"{port}\", boot = \"30s\" }}  # better, if it has one: {{ http = \"/healthz\" }}\n"
             )),
             None => out.push_str("# port.http = 8080\n# health = { tcp = \"http\", boot = \"30s\" }\n"),
         }
-        out.push_str("memory = \"64Mi..256Mi\"  # set aside..allowed: measure, then say\n");
+        out.push_str("memory = \"64Mi..256Mi\"  # request..limit: measure, then adjust\n");
         let uses: Vec<String> = [self.used("config", &self.plain), self.used("secret", &self.secret)]
             .into_iter()
             .flatten()
@@ -239,8 +242,8 @@ impl Plan {
         }
         if !self.secret.is_empty() {
             out.push_str(&format!(
-                "\n# These look like secrets: their values are read from the environment when objects are rendered\n\
-                 # with --secrets, and stand in no file of yours.\n[secret.{name}]\n"
+                "\n# These look like secrets. `fracht render --secrets` reads their values from the environment;\n\
+                 # they are not written to this file.\n[secret.{name}]\n"
             ));
             for setting in &self.secret {
                 out.push_str(&format!(

@@ -4,12 +4,13 @@ use fracht_core::cover::escaped;
 use fracht_core::diag::listing;
 use fracht_core::grammar::duration;
 use fracht_core::grammar::schedule::Schedule;
+use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Kind, Model, WorkloadId};
 use fracht_core::plan::order::{Order as Plan, allowed_time};
 use fracht_core::source::Sources;
 use serde::Serialize;
 
-use crate::cli::{Common, Format, Order};
+use crate::cli::{Format, Order};
 use crate::failure::{Failure, Outcome};
 use crate::stack;
 use crate::ui::style::{BOLD, ERROR, QUIET};
@@ -61,9 +62,9 @@ struct Chain<'a> {
     unknown: Vec<&'a str>,
 }
 
-pub(crate) fn run(common: &Common, asked: &Order, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(common)?;
-    let target = stack::target(&project, &asked.target)?;
+pub(crate) fn run(asked: &Order, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(&asked.stack)?;
+    let target = stack::target(&project, asked.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
     let sources = project.sources();
     let plan = Plan::of(&verdict.model);
@@ -80,11 +81,12 @@ fn name(model: &Model, id: WorkloadId) -> &str {
 }
 
 fn text(model: &Model, plan: &Plan, sources: &Sources) -> String {
-    let starts = counted(plan.waves.iter().map(Vec::len).sum(), "start");
+    let starts = plan.waves.iter().map(Vec::len).sum::<usize>();
     let waves = counted(plan.waves.len(), "wave");
     let (stack, target) = (escaped(&model.name.value), escaped(&model.target.name));
-    let mut out = format!("{BOLD}{stack} under {target}{BOLD:#}: {starts} in {waves}\n\n");
-    let mut table = Table::new(["wave", "start", "waits for", "until", "written at", "may take"]);
+    let mut out =
+        format!("{BOLD}{stack}, target {target}{BOLD:#}: {starts} services and tasks start in {waves}\n\n");
+    let mut table = Table::new(["wave", "name", "waits for", "until", "location", "takes up to"]);
     for (index, wave) in plan.waves.iter().enumerate() {
         let mut number = (index + 1).to_string();
         for id in wave {
@@ -106,7 +108,7 @@ fn text(model: &Model, plan: &Plan, sources: &Sources) -> String {
                 table.row(std::mem::take(&mut row));
             }
             if workload.after.is_empty() {
-                row[2] = Cell::styled("nothing", QUIET);
+                row[2] = Cell::styled("–", QUIET);
                 table.row(row);
             }
         }
@@ -121,11 +123,14 @@ fn text(model: &Model, plan: &Plan, sources: &Sources) -> String {
     let behind: Vec<&str> =
         plan.stuck.iter().filter(|id| !in_circles(id)).map(|id| name(model, *id)).collect();
     if !behind.is_empty() {
-        out.push_str(&format!("\nBehind a circle, so they never start: {}\n", behind.join(", ")));
+        out.push_str(&format!("\nBlocked by the cycle, will never start: {}\n", behind.join(", ")));
     }
     for Scheduled { name, schedule, zone } in scheduled(model, plan) {
         let zone = zone.map_or_else(String::new, |zone| format!(" ({zone})"));
-        out.push_str(&format!("\nAt times of its own: task.{name}, {schedule}{zone}\n"));
+        out.push_str(&match schedule {
+            "on demand" => format!("\nOn demand: task.{name}\n"),
+            times => format!("\nScheduled: task.{name}, {times}{zone}\n"),
+        });
     }
     if let Some(chain) = plan.longest_chain(model) {
         let names: Vec<&str> = chain.links.iter().map(|id| name(model, *id)).collect();
@@ -133,9 +138,9 @@ fn text(model: &Model, plan: &Plan, sources: &Sources) -> String {
         let unknown: Vec<&str> = chain.unknown.iter().map(|id| name(model, *id)).collect();
         out.push_str(&format!("\nLongest chain: {}\n", names.join(" → ")));
         out.push_str(&match unknown.as_slice() {
-            [] => format!("  at most {time}, by the limits that the stack sets\n"),
+            [] => format!("  up to {time}, by the limits in the stack\n"),
             unknown => format!(
-                "  {time}, and the time of {}, which nothing says {QUIET}(health.boot, timeout){QUIET:#}\n",
+                "  up to {time}, plus {}: no limit set {QUIET}(health.boot, timeout){QUIET:#}\n",
                 listing(unknown.iter().copied())
             ),
         });
@@ -157,10 +162,10 @@ fn scheduled<'a>(model: &'a Model, plan: &Plan) -> Vec<Scheduled<'a>> {
     plan.scheduled.iter().filter_map(one).collect()
 }
 
-/// A circle, each wait with its line.
+/// A cycle, each wait with its line.
 fn drawn(model: &Model, circle: &[fracht_core::plan::order::Wait], sources: &Sources) -> String {
     let width = circle.iter().map(|wait| name(model, wait.from).len()).max().unwrap_or(0);
-    let mut out = format!("\n{ERROR}A circle: none of these can start{ERROR:#}\n");
+    let mut out = format!("\n{ERROR}Cycle: none of these can start{ERROR:#}\n");
     for (index, wait) in circle.iter().enumerate() {
         let corner = if index == 0 { "┌▶" } else { "│ " };
         let from = name(model, wait.from);

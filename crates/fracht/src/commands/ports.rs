@@ -1,12 +1,13 @@
 //! `fracht ports`
 
 use fracht_core::cover::escaped;
+use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, Port};
 use fracht_core::plan::ports::{PortEntry, PortPlan};
 use fracht_core::plan::reach::{PICKED, addresses};
 use serde::Serialize;
 
-use crate::cli::{Common, Format, Ports};
+use crate::cli::{Format, Ports};
 use crate::failure::{Failure, Outcome};
 use crate::stack;
 use crate::ui::Ui;
@@ -41,15 +42,15 @@ struct Row<'a> {
 struct Clash<'a> {
     number: u16,
     protocol: &'a str,
-    place: String,
+    place: &'a str,
     first: String,
     second: String,
     free: Option<u16>,
 }
 
-pub(crate) fn run(common: &Common, asked: &Ports, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(common)?;
-    let target = stack::target(&project, &asked.target)?;
+pub(crate) fn run(asked: &Ports, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(&asked.stack)?;
+    let target = stack::target(&project, asked.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
     let plan = PortPlan::of(&verdict.model);
     ui.errors(&verdict.report, project.sources());
@@ -62,7 +63,7 @@ pub(crate) fn run(common: &Common, asked: &Ports, ui: &mut Ui) -> Result<Outcome
 
 /// Where others in the stack find a port.
 fn inside(model: &Model, entry: &PortEntry, port: &Port) -> String {
-    format!("{}:{}", model.workloads[entry.service].name, port.inner_number())
+    format!("{}:{}", model.workloads[entry.service].name, port.as_number())
 }
 
 fn text(model: &Model, plan: &PortPlan) -> String {
@@ -70,9 +71,10 @@ fn text(model: &Model, plan: &PortPlan) -> String {
     let is_open = |entry: &&PortEntry| entry.port(model).is_some_and(|port| port.reach.value.is_open());
     let open = plan.entries.iter().filter(is_open).count();
     let (count, place) = (plan.entries.len(), model.target.on.value.word());
-    let mut out = format!("{BOLD}{stack} under {target}{BOLD:#} (a {place}): {open} of ");
+    let mut out = format!("{BOLD}{stack}, target {target}{BOLD:#} ({place}): {open} of ");
     out.push_str(&format!("{} open to the outside\n\n", crate::ui::counted(count, "port")));
-    let mut table = Table::new(["service", "port", "number", "inside", "reach", "outside"]);
+    let mut table =
+        Table::new(["service", "port", "container port", "internal address", "reach", "external address"]);
     let mut last = None;
     for entry in &plan.entries {
         let Some(port) = entry.port(model) else { continue };
@@ -111,7 +113,9 @@ fn text(model: &Model, plan: &PortPlan) -> String {
         out.push_str(&table.show());
     }
     if plan.entries.iter().any(|entry| entry.is_picked_by_cluster(model)) {
-        out.push_str(&format!("\n{PICKED}: the cluster picks it; `at = 30080` would fix it\n"));
+        out.push_str(&format!(
+            "\n{PICKED}: chosen by the cluster; to fix it, set for example `at = 30080`\n"
+        ));
     }
     out
 }
@@ -134,7 +138,7 @@ fn answer<'a>(model: &'a Model, plan: &'a PortPlan) -> Answer<'a> {
     let clash = |clash: &fracht_core::plan::ports::Clash| Clash {
         number: clash.number,
         protocol: clash.protocol.word(),
-        place: clash.ground.words(model),
+        place: clash.ground.words(),
         first: clash.first.words(model),
         second: clash.second.words(model),
         free: clash.free,

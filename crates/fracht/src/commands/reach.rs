@@ -7,10 +7,11 @@ use std::collections::{BTreeMap, BTreeSet};
 use fracht_cluster::{outer_name, read_objects, secret_name, side_name, text_at};
 use fracht_core::cover::escaped;
 use fracht_core::diag::listing;
-use fracht_core::model::{Change, Entry, Model, Place, Protocol, Raw, Reach, SecretSource, WorkloadId};
+use fracht_core::grammar::word::Word as _;
+use fracht_core::model::{Entry, Model, PatchChange, Place, Protocol, Raw, Reach, SecretSource, WorkloadId};
 use fracht_core::plan::reach::{Caller, Leak, LeakReason, Login, May, ReachPlan, WayIn, may, networks};
 
-use crate::cli::{Common, Format, Reach as Asked};
+use crate::cli::{Format, Reach as Asked};
 use crate::failure::{Failure, Outcome};
 use crate::stack;
 use crate::ui::style::{BOLD, HEAD, OPEN, QUIET};
@@ -20,9 +21,9 @@ use crate::ui::{Ui, counted};
 /// More services than this do not fit side by side: they are listed then.
 const MOST_COLUMNS: usize = 20;
 
-pub(crate) fn run(common: &Common, asked: &Asked, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(common)?;
-    let target = stack::target(&project, &asked.target)?;
+pub(crate) fn run(asked: &Asked, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(&asked.stack)?;
+    let target = stack::target(&project, asked.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
     ui.errors(&verdict.report, project.sources());
     let plan = ReachPlan::of(&verdict.model);
@@ -83,9 +84,9 @@ fn text(model: &Model, plan: &ReachPlan) -> String {
     let (stack, target) = (escaped(&model.name.value), escaped(&model.target.name));
     let ways = match plan.ways.len() {
         0 => "nothing is open to the outside".to_owned(),
-        count => counted(count, "way") + " in",
+        count => counted(count, "open port"),
     };
-    let mut out = format!("{BOLD}{stack} under {target}{BOLD:#}: {ways}\n");
+    let mut out = format!("{BOLD}{stack}, target {target}{BOLD:#}: {ways}\n");
     if !plan.ways.is_empty() {
         out.push_str(&format!("\n{}", ways_in(model, plan)));
         out.push_str(&logins(model, plan));
@@ -93,7 +94,7 @@ fn text(model: &Model, plan: &ReachPlan) -> String {
     out.push_str(&leaking(model, plan));
     out.push_str(&unconsidered(model));
     if plan.services.is_empty() {
-        return out + "\nNo service has a port: there is nobody to talk to.\n";
+        return out + "\nNo service has a port, so nothing can be reached.\n";
     }
     if plan.services.len() <= MOST_COLUMNS {
         out.push_str(&matrix(model, plan));
@@ -105,7 +106,7 @@ fn text(model: &Model, plan: &ReachPlan) -> String {
 }
 
 fn ways_in(model: &Model, plan: &ReachPlan) -> String {
-    let mut table = Table::new(["service", "port", "reach", "address", "where it is"]);
+    let mut table = Table::new(["service", "port", "reach", "address", "look up with"]);
     for way in &plan.ways {
         let port = model.workloads[way.service].port(way.port);
         let address = match way.addresses.as_slice() {
@@ -120,7 +121,7 @@ fn ways_in(model: &Model, plan: &ReachPlan) -> String {
             port.map_or("?", |port| &*port.name).into(),
             way.reach.word().into(),
             Cell::styled(address, OPEN),
-            Cell::styled(learn(model, way).unwrap_or_else(|| "here".to_owned()), QUIET),
+            Cell::styled(learn(model, way).unwrap_or_else(|| "this machine".to_owned()), QUIET),
         ]);
     }
     let mut out = table.show();
@@ -129,7 +130,7 @@ fn ways_in(model: &Model, plan: &ReachPlan) -> String {
     lines.dedup();
     for line in lines {
         out.push_str(&format!(
-            "\nUntil the name is known everywhere, a line for the hosts file: {BOLD}{line}{BOLD:#}\n"
+            "\nIf DNS does not have this name yet, add it to your hosts file: {BOLD}{line}{BOLD:#}\n"
         ));
     }
     out
@@ -143,7 +144,7 @@ fn logins(model: &Model, plan: &ReachPlan) -> String {
         if !seen.insert(way.service) {
             continue;
         }
-        out.push_str(&format!("\nLogin of {}\n", name(model, way.service)));
+        out.push_str(&format!("\nLogin for {}\n", name(model, way.service)));
         for login in &way.logins {
             match (login, reading(model, login)) {
                 (Login::User(variable, user), _) => out.push_str(&format!("  {variable}: {user}\n")),
@@ -161,7 +162,7 @@ fn logins(model: &Model, plan: &ReachPlan) -> String {
 fn network_names(model: &Model, id: WorkloadId) -> String {
     let names: Vec<&str> =
         networks(&model.workloads[id]).map(|network| &*model.networks[network].name).collect();
-    if names.is_empty() { "common".to_owned() } else { names.join(" ") }
+    if names.is_empty() { "default".to_owned() } else { names.join(" ") }
 }
 
 fn mark(may: May, uses: bool) -> &'static str {
@@ -177,7 +178,7 @@ fn mark(may: May, uses: bool) -> &'static str {
 /// Rows talk to columns; the columns have the numbers of the services.
 fn matrix(model: &Model, plan: &ReachPlan) -> String {
     let mut out = format!(
-        "\n{BOLD}Who can talk to whom{BOLD:#}   ● does   ○ can   ◦ at open ports   · can't   ■ itself\n\n"
+        "\n{BOLD}Connections{BOLD:#}   ● used   ○ allowed   ◦ allowed at open ports only   · blocked   ■ itself\n\n"
     );
     let number = |id: WorkloadId| plan.services.iter().position(|service| *service == id).map(|at| at + 1);
     let rows: Vec<(String, String, &Caller)> = ordered(plan)
@@ -191,12 +192,12 @@ fn matrix(model: &Model, plan: &ReachPlan) -> String {
         texts.map(|text| text.chars().count()).max().unwrap_or(0).max(head)
     };
     let who = widest(&mut rows.iter().map(|row| &row.0), 7);
-    let nets = widest(&mut rows.iter().map(|row| &row.1), 2);
-    out.push_str(&format!("{HEAD}{:who$}  {:nets$}", "   from", "in"));
+    let nets = widest(&mut rows.iter().map(|row| &row.1), 8);
+    out.push_str(&format!("{HEAD}{:who$}  {:nets$}", "   from", "networks"));
     for index in 0..plan.services.len() {
         out.push_str(&format!(" {:>2}", index + 1));
     }
-    out.push_str(&format!("  outside{HEAD:#}\n"));
+    out.push_str(&format!("  external{HEAD:#}\n"));
     for (name, nets_of, caller) in &rows {
         out.push_str(&format!("{name:who$}  {QUIET}{nets_of:nets$}{QUIET:#}"));
         for id in &plan.services {
@@ -235,7 +236,7 @@ fn leaking(model: &Model, plan: &ReachPlan) -> String {
     let mut out = String::new();
     if let [(_, first), ..] = with(LeakReason::Names).as_slice() {
         out.push_str(&format!(
-            "\nOut of closed networks: port {} for the look-up of names, to any pod and to {}\n",
+            "\nClosed networks leave open: port {} for DNS, to any pod and to {}\n",
             first.ports.iter().map(u16::to_string).collect::<Vec<_>>().join(" "),
             first.to.join(" ")
         ));
@@ -269,7 +270,7 @@ fn not_considered(model: &Model) -> Vec<String> {
 }
 
 /// Whether a change of a workload is one of its labels, by which policies find its pods, or of its ports.
-fn changes_reach(change: &Change) -> bool {
+fn changes_reach(change: &PatchChange) -> bool {
     const FIELDS: [&str; 4] = ["labels", "ports", "hostNetwork", "selector"];
     fn names_one(raw: &Raw) -> bool {
         match raw {
@@ -283,8 +284,8 @@ fn changes_reach(change: &Change) -> bool {
         }
     }
     match change {
-        Change::Merge(merge) => names_one(merge),
-        Change::Operations(operations) => operations.iter().any(|(operation, _)| names_one(operation)),
+        PatchChange::Merge(merge) => names_one(merge),
+        PatchChange::Operations(operations) => operations.iter().any(|(operation, _)| names_one(operation)),
     }
 }
 
@@ -293,7 +294,7 @@ fn unconsidered(model: &Model) -> String {
     if objects.is_empty() {
         return String::new();
     }
-    format!("\nNot considered here: {}\n", listing(objects.iter().map(String::as_str)))
+    format!("\nNot considered: {}\n", listing(objects.iter().map(String::as_str)))
 }
 
 /// Services by their numbers, then what can't be talked to.
@@ -324,7 +325,7 @@ fn reasons(model: &Model, plan: &ReachPlan) -> String {
     let mut out = String::new();
     for (names, why, callers) in told {
         let callers = listing(callers.iter().map(String::as_str));
-        out.push_str(&format!("\n{callers} can't reach {}:\n  {QUIET}{why}{QUIET:#}\n", listing(names)));
+        out.push_str(&format!("\n{callers} cannot reach {}:\n  {QUIET}{why}{QUIET:#}\n", listing(names)));
     }
     out
 }
@@ -332,20 +333,20 @@ fn reasons(model: &Model, plan: &ReachPlan) -> String {
 fn why_not(may: May) -> Option<&'static str> {
     match may {
         May::Itself | May::All | May::OpenPorts | May::SomeOpenPorts => None,
-        May::NoNetwork => Some("no network in common, and no open port"),
-        May::NoWayOut => Some("no network in common, and its own networks are closed"),
+        May::NoNetwork => Some("they share no network, and the service has no open port"),
+        May::NoWayOut => Some("they share no network, and the networks of the caller are closed"),
     }
 }
 
 /// A line for each caller, for stacks that are too large to draw.
 fn listed(model: &Model, plan: &ReachPlan) -> String {
-    let mut out = format!("\n{BOLD}Who talks to whom{BOLD:#}\n\n");
+    let mut out = format!("\n{BOLD}Connections{BOLD:#}\n\n");
     for caller in &plan.callers {
         let uses: Vec<&str> = caller.uses.iter().map(|id| name(model, *id)).collect();
         let who = model.workloads[caller.who].reference();
-        let uses = if uses.is_empty() { "nobody".to_owned() } else { listing(uses) };
+        let uses = if uses.is_empty() { "no service".to_owned() } else { listing(uses) };
         let (can, all) = (caller.can_talk_to, plan.services.len());
-        out.push_str(&format!("{who} talks to {uses}; it can talk to {can} of {all}\n"));
+        out.push_str(&format!("{who} uses {uses}; it can reach {can} of {all} services\n"));
     }
     out
 }

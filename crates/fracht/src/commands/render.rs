@@ -9,7 +9,7 @@ use fracht_core::check::Project;
 use fracht_core::model::Place;
 use serde_json::Value;
 
-use crate::cli::{Common, Render};
+use crate::cli::Render;
 use crate::commands::diff::by_hand;
 use crate::failure::{Failure, Outcome};
 use crate::ui::style::{BOLD, QUIET};
@@ -17,9 +17,9 @@ use crate::ui::{Ui, counted};
 use crate::write::folder::{self, Change};
 use crate::{objects, stack};
 
-pub(crate) fn run(common: &Common, asked: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(common)?;
-    let target = stack::target(&project, &asked.target)?;
+pub(crate) fn run(asked: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(&asked.stack)?;
+    let target = stack::target(&project, asked.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
     if verdict.model.target.on.value == Place::Machine {
         return Err(no_objects(&mut project, &target));
@@ -40,7 +40,7 @@ pub(crate) fn run(common: &Common, asked: &Render, ui: &mut Ui) -> Result<Outcom
     }
     if !left_out.is_empty() && asked.only.is_empty() {
         ui.note(&format!(
-            "no object is made for {}; --secrets makes them, with their values",
+            "not rendered: {}; add --secrets to include them with their values",
             left_out.join(", ")
         ));
     }
@@ -81,11 +81,8 @@ fn only(rendering: &mut Rendering<'_>, wanted: &[String]) -> Result<(), Failure>
         if !identities.iter().any(|(kind, name)| fits(one, kind, name)) {
             let kinds: BTreeSet<&str> = identities.iter().map(|(kind, _)| kind.as_str()).collect();
             let kinds: Vec<&str> = kinds.into_iter().collect();
-            let help = format!(
-                "--only takes KIND/NAME, or KIND for all of a kind. Kinds here: {}.",
-                kinds.join(", ")
-            );
-            return Err(Failure::new(format!("No object is {one}."), help));
+            let help = format!("write KIND/NAME or KIND; kinds in this stack: {}", kinds.join(", "));
+            return Err(Failure::new(format!("no object matches `{one}`"), help));
         }
     }
     rendering.retain(|kind, name| wanted.iter().any(|one| fits(one, kind, name)));
@@ -101,11 +98,14 @@ fn no_objects(project: &mut Project<'_>, target: &str) -> Failure {
     };
     let others: Vec<String> = names.into_iter().filter(on_cluster).collect();
     let help = if others.is_empty() {
-        "Add a target for a cluster: [target.NAME] with on = \"cluster\".".to_owned()
+        "add a cluster target: `[target.NAME]` with `on = \"cluster\"`".to_owned()
     } else {
-        format!("These targets have objects: {}.", others.join(", "))
+        format!("cluster targets: {}", others.join(", "))
     };
-    Failure::new(format!("The target {target} is a machine, and a machine takes no cluster objects."), help)
+    Failure::new(
+        format!("target `{target}` is a machine; only cluster targets have Kubernetes objects"),
+        help,
+    )
 }
 
 fn write_folder(

@@ -1,7 +1,8 @@
 //! `fracht rules`
 
-use fracht_core::diag::Severity;
-use fracht_core::rules::{RULES, Rule, rule};
+use fracht_core::diag::{Severity, nearest};
+use fracht_core::grammar::word::Word as _;
+use fracht_core::rules::{self, Rule, rule};
 
 use crate::cli::Rules;
 use crate::failure::{Failure, Outcome};
@@ -15,8 +16,10 @@ pub(crate) fn run(asked: &Rules, ui: &mut Ui) -> Result<Outcome, Failure> {
         Some(name) => match rule(name) {
             Some(rule) => ui.result(&page(rule))?,
             None => {
-                let message = format!("There is no rule {name}.");
-                return Err(Failure::new(message, "`fracht rules` lists them all."));
+                let near = nearest(name, rules::all().map(|rule| rule.name));
+                let question = near.map_or_else(String::new, |near| format!("did you mean `{near}`? "));
+                let help = format!("{question}`fracht rules` lists all rules");
+                return Err(Failure::new(format!("rule `{name}` not found"), help));
             }
         },
     }
@@ -33,8 +36,8 @@ fn severity(severity: Severity) -> Cell {
 }
 
 fn list() -> String {
-    let mut table = Table::new(["rule", "severity", "finds"]);
-    for rule in RULES {
+    let mut table = Table::new(["rule", "severity", "problem"]);
+    for rule in rules::all() {
         table.row([rule.name.into(), severity(rule.severity), rule.summary.into()]);
     }
     table.show()
@@ -45,7 +48,7 @@ fn page(rule: &Rule) -> String {
         text.lines().map(|line| format!("  {line}").trim_end().to_owned() + "\n").collect::<String>()
     };
     format!(
-        "{BOLD}{}{BOLD:#} ({})\n\n{}\n{}\n\n{QUIET}found in{QUIET:#}\n{}\n{QUIET}mended{QUIET:#}\n{}",
+        "{BOLD}{}{BOLD:#} ({})\n\n{}\n\n{}\n\n{QUIET}bad example{QUIET:#}\n{}\n{QUIET}good example{QUIET:#}\n{}",
         rule.name,
         rule.severity.word(),
         rule.summary,

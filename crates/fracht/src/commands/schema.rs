@@ -1,8 +1,9 @@
 //! `fracht schema`: the language as JSON Schema (2020-12), from the tables that the check of shapes reads.
 
 use fracht_core::grammar::name::NameKind;
-use fracht_core::language::{Key, ROOT, Shape, TABLES, TableShape};
-use fracht_core::rules::RULES;
+use fracht_core::grammar::word::Word as _;
+use fracht_core::language::{AnyField, Key, NOTHING, ROOT, Shape, TABLES, TableShape};
+use fracht_core::rules;
 use serde_json::{Map, Value, json};
 
 use crate::failure::{Failure, Outcome};
@@ -22,7 +23,7 @@ fn schema() -> Value {
     let mut root = table(&ROOT);
     if let Value::Object(root) = &mut root {
         root.insert("$schema".into(), json!("https://json-schema.org/draft/2020-12/schema"));
-        root.insert("title".into(), json!("A stack file of Fracht"));
+        root.insert("title".into(), json!("Fracht stack file"));
         root.insert("$defs".into(), Value::Object(definitions));
     }
     root
@@ -35,53 +36,70 @@ fn definition(heading: &str) -> String {
 
 fn table(shape: &TableShape) -> Value {
     let properties: Map<String, Value> =
-        shape.keys.iter().map(|known| (known.name.to_owned(), key(known))).collect();
+        shape.fields().map(|field| (field.key().name.to_owned(), key(field))).collect();
     json!({ "type": "object", "additionalProperties": false, "properties": properties })
 }
 
-fn key(key: &Key) -> Value {
-    let mut value = shape(&key.shape);
+fn key(field: &'static dyn AnyField) -> Value {
+    let mut value = shape(&field.shape());
     if let Value::Object(fields) = &mut value {
-        // Examples are in the description: as they stand in a stack file, which is not how JSON has them.
-        let Key { says, default, becomes, example, .. } = key;
-        let text = format!("{says} Default: {default}. Becomes: {becomes}. Example: {example}");
-        fields.insert("description".into(), Value::String(text));
+        fields.insert("description".into(), Value::String(description(field.key())));
     }
     value
 }
 
+/// What editors show of a key; what says nothing is left out. Examples are as in a stack file, which is not how JSON has
+/// them.
+fn description(key: &Key) -> String {
+    let Key { says, default, becomes, example, .. } = key;
+    let default = match *default {
+        "none" => String::new(),
+        required if required.starts_with("required") => format!(" {}.", required.replacen('r', "R", 1)),
+        default => format!(" Default: {default}."),
+    };
+    let becomes = if *becomes == NOTHING { String::new() } else { format!(" Kubernetes: {becomes}.") };
+    format!("{says}{default}{becomes} Example: {example}")
+}
+
 fn shape(of: &Shape) -> Value {
     match of {
-        Shape::Small(grammar) if grammar.number => json!({ "type": ["string", "number"] }),
-        Shape::Text | Shape::Plain | Shape::TextOf(_) | Shape::Small(_) => json!({ "type": "string" }),
-        Shape::Setting => json!({ "type": ["string", "number", "boolean"] }),
+        Shape::Formatted(format) if format.about().number => json!({ "type": ["string", "number"] }),
+        Shape::String | Shape::Argument | Shape::Text | Shape::Template(_) | Shape::Formatted(_) => {
+            json!({ "type": "string" })
+        }
+        Shape::Scalar(_) => json!({ "type": ["string", "number", "boolean"] }),
         Shape::Boolean => json!({ "type": "boolean" }),
-        Shape::Number(least, most) => json!({ "type": "integer", "minimum": least, "maximum": most }),
-        Shape::Word(words) => json!({ "enum": words }),
+        Shape::Integer(bounds) => {
+            json!({ "type": "integer", "minimum": bounds.least, "maximum": bounds.most })
+        }
+        Shape::Word(words) => json!({ "enum": words.iter().collect::<Vec<_>>() }),
         Shape::Name(kind) => json!({ "type": "string", "pattern": kind.pattern() }),
         Shape::Reference(kinds) => {
+            let kinds: Vec<&str> = kinds.iter().map(|kind| kind.word()).collect();
             json!({ "type": "string", "pattern": format!("^({})\\.", kinds.join("|")) })
         }
         Shape::OneOrList(one) => {
             json!({ "anyOf": [shape(one), { "type": "array", "items": shape(one) }] })
         }
         Shape::List(item) => json!({ "type": "array", "items": shape(item) }),
-        Shape::Map(NameKind::Rule, value) => {
-            let names: Vec<&str> = RULES.iter().map(|rule| rule.name).collect();
+        Shape::Named(NameKind::Rule, value) => {
+            let names: Vec<&str> = rules::all().map(|rule| rule.name).collect();
             json!({ "type": "object", "propertyNames": { "enum": names }, "additionalProperties": shape(value) })
         }
-        Shape::Map(names, value) => json!({
+        Shape::Named(names, value) => json!({
             "type": "object",
             "propertyNames": { "pattern": names.pattern() },
             "additionalProperties": shape(value),
         }),
-        Shape::Table(table) | Shape::Kept(table) => reference(table),
-        Shape::ShortOr(short, table) => json!({ "anyOf": [shape(short), reference(table)] }),
+        Shape::Table(table) | Shape::SecretSource(table) => match table.short {
+            Some(short) => json!({ "anyOf": [shape(&short.shape()), reference(table)] }),
+            None => reference(table),
+        },
         Shape::Any => json!({}),
     }
 }
 
-/// A table by its definition, so that each stands in the schema once.
+/// A table by its definition, so that each is in the schema once.
 fn reference(shape: &'static TableShape) -> Value {
     match TABLES.iter().find(|(_, known)| std::ptr::eq(*known, shape)) {
         Some((heading, _)) => json!({ "$ref": format!("#/$defs/{}", definition(heading)) }),

@@ -7,7 +7,7 @@ use fracht_core::trace::{Leaf, Step, Trace as Answer};
 use serde::Serialize;
 use unicode_width::UnicodeWidthStr as _;
 
-use crate::cli::{Common, Format, Trace};
+use crate::cli::{Format, Trace};
 use crate::failure::{Failure, Outcome};
 use crate::stack;
 use crate::ui::style::{BOLD, QUIET};
@@ -51,13 +51,13 @@ struct Given<'a> {
     place: json::Place,
 }
 
-pub(crate) fn run(common: &Common, asked: &Trace, ui: &mut Ui) -> Result<Outcome, Failure> {
+pub(crate) fn run(asked: &Trace, ui: &mut Ui) -> Result<Outcome, Failure> {
     let keys = path::parse(&asked.path).map_err(|reason| {
-        let message = format!("`{}` is not a path: {reason}.", asked.path);
-        Failure::new(message, "For example: fracht trace service.api.replicas")
+        let message = format!("invalid path `{}`: {reason}", asked.path);
+        Failure::new(message, "for example `fracht trace service.api.replicas`")
     })?;
-    let mut project = stack::open(common)?;
-    let target = stack::target(&project, &asked.target)?;
+    let mut project = stack::open(&asked.stack)?;
+    let target = stack::target(&project, asked.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
     ui.errors(&verdict.report, project.sources());
     let answer = project.trace(&verdict, &keys);
@@ -78,13 +78,13 @@ pub(crate) fn run(common: &Common, asked: &Trace, ui: &mut Ui) -> Result<Outcome
         let stack = &verdict.model.name.value;
         ui.json(&Document { stack, target: &target, path: &asked.path, default, given, values })?;
     } else {
-        let mut out = format!("{BOLD}{} under {}{BOLD:#}\n\n", escaped(&asked.path), escaped(&target));
+        let mut out = format!("{BOLD}{}, target {}{BOLD:#}\n\n", escaped(&asked.path), escaped(&target));
         if let Some(GivenInput { by, value }) = &given {
-            out.push_str(&format!("{value}  {QUIET}given by {by}, which wins over the default{QUIET:#}\n"));
+            out.push_str(&format!("{value}  {QUIET}set by {by}, overrides the default{QUIET:#}\n"));
         }
         match default {
             Some(_) if given.is_some() => {}
-            Some(default) => out.push_str(&format!("Nobody set it. The default: {default}\n")),
+            Some(default) => out.push_str(&format!("Not set. Default: {default}\n")),
             None => out.push_str(&text(&project, &asked.path, leaves)),
         }
         ui.result(&out)?;
@@ -94,11 +94,11 @@ pub(crate) fn run(common: &Common, asked: &Trace, ui: &mut Ui) -> Result<Outcome
 
 fn nothing(path: &str, reached: &str, near: Option<&str>) -> Failure {
     let help = match (near, reached) {
-        (Some(near), _) => format!("Did you mean {near}?"),
-        (None, "") => "A path begins with a kind of table, such as service, config or target.".to_owned(),
-        (None, reached) => format!("`fracht trace {reached}` shows what is there."),
+        (Some(near), _) => format!("did you mean `{near}`?"),
+        (None, "") => "a path starts with a table, for example `service.api`".to_owned(),
+        (None, reached) => format!("see `fracht trace {reached}` for what is there"),
     };
-    Failure::new(format!("There is no {path}."), help)
+    Failure::new(format!("`{path}` not found in the stack"), help)
 }
 
 fn text(project: &Project<'_>, path: &str, leaves: &[Leaf]) -> String {
@@ -112,7 +112,7 @@ fn text(project: &Project<'_>, path: &str, leaves: &[Leaf]) -> String {
     if let [leaf] = leaves {
         let values = leaf.steps.iter().map(|step| step.value.width()).max().unwrap_or(0).max(5);
         let most = values.min(room / 2);
-        let mut table = Table::new(["value", "from", "written at", "line"]);
+        let mut table = Table::new(["value", "layer", "location", "source line"]);
         for (index, step) in leaf.steps.iter().enumerate() {
             let value = short(&step.value, most);
             let value = if index == 0 { Cell::styled(value, BOLD) } else { Cell::styled(value, QUIET) };
@@ -121,7 +121,7 @@ fn text(project: &Project<'_>, path: &str, leaves: &[Leaf]) -> String {
         }
         out.push_str(&table.show());
         if let Some(means) = &leaf.means {
-            out.push_str(&format!("\nIt means: {means}\n"));
+            out.push_str(&format!("\nResolves to: {means}\n"));
         }
         return out;
     }
@@ -131,7 +131,7 @@ fn text(project: &Project<'_>, path: &str, leaves: &[Leaf]) -> String {
     };
     let paths = leaves.iter().map(|leaf| at(leaf).width()).max().unwrap_or(0);
     let most = room.saturating_sub(paths).max(12);
-    let mut table = Table::new(["at", "value", "from", "written at"]);
+    let mut table = Table::new(["key", "value", "layer", "location"]);
     for leaf in leaves {
         let Some(step) = leaf.steps.first() else { continue };
         table.row([
@@ -143,7 +143,7 @@ fn text(project: &Project<'_>, path: &str, leaves: &[Leaf]) -> String {
     }
     out.push_str(&table.show());
     if leaves.is_empty() {
-        out.push_str("It is empty.\n");
+        out.push_str("This table is empty.\n");
     }
     out
 }

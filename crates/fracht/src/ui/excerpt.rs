@@ -24,14 +24,14 @@ pub(crate) fn show(finding: &Finding, cover: &Cover<'_>, sources: &Sources, colo
     };
     let mut group = level
         .primary_title(diagnostic.message.as_str())
-        .id(diagnostic.rule)
+        .id(diagnostic.rule.name)
         .elements(snippets(diagnostic, cover, sources));
     if !finding.targets.is_empty() {
         let targets = finding.targets.join(", ");
-        group = group.element(Level::NOTE.message(format!("only under the target {targets}")));
+        group = group.element(Level::NOTE.message(format!("only for target {targets}")));
     }
     if let Some(fix) = &diagnostic.fix {
-        group = group.element(Level::HELP.message(sentence(&fix.title)));
+        group = group.element(Level::HELP.message(fix.title.as_str()));
     }
     group = diagnostic
         .help
@@ -39,13 +39,6 @@ pub(crate) fn show(finding: &Finding, cover: &Cover<'_>, sources: &Sources, colo
         .fold(group, |group: Group<'_>, help| group.element(Level::HELP.message(wrapped(help))));
     let renderer = if color { Renderer::styled() } else { Renderer::plain() };
     renderer.term_width(WIDTH).render(&[group])
-}
-
-/// An order as a sentence.
-fn sentence(order: &str) -> String {
-    let mut chars = order.chars();
-    let first = chars.next().map(char::to_uppercase).into_iter().flatten();
-    first.chain(chars).chain(['.']).collect()
 }
 
 /// The text in lines that fit behind `= help: `.

@@ -4,6 +4,7 @@ use std::io;
 
 use fracht_core::cover::{self, Cover, is_unsafe};
 use fracht_core::diag::{Finding, Label, Report, Severity};
+use fracht_core::grammar::word::Word as _;
 use fracht_core::source::{Sources, Span};
 use serde::Serialize;
 use serde_json::Value;
@@ -115,7 +116,7 @@ fn problem(finding: &Finding, cover: &Cover<'_>, sources: &Sources) -> Problem {
     let marked = |label: &Label| Marked { place: place(label.span, sources), label: label.text.clone() };
     let diagnostic = cover.diagnostic(&finding.diagnostic);
     Problem {
-        rule: diagnostic.rule,
+        rule: diagnostic.rule.name,
         severity: finding.severity.word(),
         message: diagnostic.message,
         place: diagnostic.primary.as_ref().map(marked),

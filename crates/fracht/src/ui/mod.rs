@@ -12,6 +12,7 @@ use std::process::ExitCode;
 use anstream::ColorChoice;
 use fracht_core::cover::{self, Cover, escaped};
 use fracht_core::diag::{Report, Severity};
+use fracht_core::grammar::word::Word as _;
 use fracht_core::source::Sources;
 
 use crate::cli::When;
@@ -24,7 +25,7 @@ const MOST_SHOWN: usize = 200;
 
 /// What is said of findings that are not shown.
 fn more(count: usize) -> Option<String> {
-    let words = || format!("{QUIET}… and {count} more; fix these first{QUIET:#}\n");
+    let words = || format!("{QUIET}… and {count} more: fix these first{QUIET:#}\n");
     (count > 0).then(words)
 }
 
@@ -113,7 +114,8 @@ impl Ui {
             self.tell(&format!("{ERROR}{}{ERROR:#}", counted(errors, "error")));
         }
         if warnings > 0 {
-            self.note(&format!("{}; fracht check shows them", counted(warnings, "warning")));
+            let them = if warnings == 1 { "it" } else { "them" };
+            self.note(&format!("{}; run `fracht check` to see {them}", counted(warnings, "warning")));
         }
     }
 

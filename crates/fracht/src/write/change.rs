@@ -9,9 +9,11 @@ use fracht_cluster::File;
 use rustix::fs::{Mode, OFlags};
 use rustix::io::Errno;
 
-use super::folder::{Change, Changes, Folder, LIST, LIST_HEAD, reason};
+use super::folder::{Change, Changes, Folder, LIST, LIST_HEAD};
 use super::journal::{self, Journal, State, Step};
 use super::scratch;
+use fracht_core::files::reason;
+
 use crate::failure::Failure;
 use crate::ui::Ui;
 

@@ -14,6 +14,7 @@ use std::time::Duration;
 use cap_std::ambient_authority;
 use cap_std::fs::{Dir, MetadataExt as _};
 use fracht_cluster::File;
+use fracht_core::files::reason;
 
 use super::interrupt::{self, Hold};
 use super::journal::{self, is_plain_name};
@@ -218,20 +219,8 @@ impl Folder<'_> {
     pub(super) fn is_of_others(&self, name: &str) -> Failure {
         let path = crate::stack::shown(&self.path.join(name));
         Failure::new(
-            format!("`{path}` already exists, and was not written by fracht"),
+            format!("`{path}` already exists and was not created by fracht"),
             "nothing was changed; move the file, or choose another folder with `--out`",
         )
-    }
-}
-
-/// What the system says, in words that are the same everywhere.
-pub(super) fn reason(error: &io::Error) -> String {
-    match error.kind() {
-        io::ErrorKind::StorageFull => "no space is left on the disk".to_owned(),
-        io::ErrorKind::QuotaExceeded => "the quota is used up".to_owned(),
-        io::ErrorKind::ReadOnlyFilesystem => "it is read-only".to_owned(),
-        io::ErrorKind::PermissionDenied => "no permission".to_owned(),
-        io::ErrorKind::Interrupted => "interrupted".to_owned(),
-        _ => error.to_string(),
     }
 }

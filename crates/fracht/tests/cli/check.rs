@@ -157,7 +157,7 @@ fn a_problem_of_one_target_says_so() {
                  [target.laptop]\non = \"machine\"\n[target.prod]\n";
     let sandbox = Sandbox::with(stack);
     let run = sandbox.run(&["check"]);
-    assert!(run.out.contains("only under the target laptop"), "{}", run.out);
+    assert!(run.out.contains("only for target laptop"), "{}", run.out);
     assert_eq!(run.code, 1);
     assert_eq!(sandbox.run(&["check", "-t", "prod"]).code, 0);
     assert_eq!(sandbox.json(&["check"])["problems"][0]["targets"], serde_json::json!(["laptop"]));
@@ -167,7 +167,7 @@ fn a_problem_of_one_target_says_so() {
 fn warnings_alone_are_no_failure() {
     let run = Sandbox::with("[stack]\nname = \"s\"\n[service.a]\nimage = \"a\"\n").run(&["check"]);
     assert_eq!(run.code, 0);
-    assert!(run.out.ends_with("s: 1 warning under cluster\n"), "{}", run.out);
+    assert!(run.out.ends_with("s: 1 warning for target cluster\n"), "{}", run.out);
 }
 
 /// Whatever is wrong with the stack, and wherever the secret stands: no output has it.
@@ -222,7 +222,7 @@ fn the_summary_counts_what_any_target_has() {
                  service.b.mount.\"/v\" = \"volume.v\"\nvolume.v.size = \"1Gi\"\ntask.t.image = \"t:1\"\n[target.three]\ndrop = [\"service.a\"]\nservice.c.image = \"c:1\"\n";
     let run = Sandbox::with(stack).run(&["check"]);
     assert_eq!(
-        run.out, "s: no problems under one, two, three\n3 services, 1 task, 1 volume\n",
+        run.out, "s: no problems for targets one, two, three\n3 services, 1 task, 1 volume\n",
         "{}",
         run.err
     );
@@ -239,9 +239,9 @@ fn very_many_problems_on_one_line_are_cut_and_counted() {
     let sandbox = Sandbox::with(&stack);
     let run = sandbox.run(&["check"]);
     assert_eq!(run.code, 1);
-    assert!(run.out.contains("… and 19800 more; fix these first\n"), "{}", run.out.len());
+    assert!(run.out.contains("… and 19800 more: fix these first\n"), "{}", run.out.len());
     assert!(
-        run.out.ends_with("s: 20000 errors under cluster\n") && run.out.len() < 150_000,
+        run.out.ends_with("s: 20000 errors for target cluster\n") && run.out.len() < 150_000,
         "{}",
         run.out.len()
     );

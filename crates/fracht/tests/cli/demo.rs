@@ -38,7 +38,7 @@ fn what_is_there_is_not_overwritten() {
     let sandbox = Sandbox::empty().file("tidedesk/conf/model.env", "MINE=1\n");
     let run = sandbox.run(&["demo"]);
     assert_eq!((run.code, run.out.as_str()), (2, ""));
-    assert!(run.err.contains("is there already"), "{}", run.err);
+    assert!(run.err.contains("already exists with different content"), "{}", run.err);
     assert_eq!(sandbox.read("tidedesk/conf/model.env"), "MINE=1\n");
     assert_eq!(sandbox.names("tidedesk"), ["conf"]);
 }

@@ -31,11 +31,11 @@ fn what_can_not_be_opened_is_told_with_the_way_out() {
         .file("latin.toml", b"[stack]\nname = \"caf\xe9\"\n")
         .file("folder/x", "");
     for (path, part) in [
-        ("none.toml", "There is no none.toml"),
-        ("folder", "has no fracht.toml"),
-        ("empty.toml", "it is empty"),
-        ("blank.toml", "it is empty"),
-        ("latin.toml", "not UTF-8 text (line 2)"),
+        ("none.toml", "`none.toml` not found"),
+        ("folder", "no `fracht.toml` in folder `folder`"),
+        ("empty.toml", "the file is empty"),
+        ("blank.toml", "the file is empty"),
+        ("latin.toml", "line 2 is not UTF-8 text"),
     ] {
         let run = sandbox.run(&["check", "--stack", path]);
         assert_eq!((run.code, run.out.as_str()), (2, ""), "{path}");
@@ -44,7 +44,7 @@ fn what_can_not_be_opened_is_told_with_the_way_out() {
     }
     let run = sandbox.run(&["check"]);
     assert_eq!(run.code, 2);
-    assert!(run.err.contains("There is no fracht.toml in this folder"), "{}", run.err);
+    assert!(run.err.contains("no `fracht.toml` in this folder"), "{}", run.err);
 }
 
 #[cfg(unix)]

@@ -84,7 +84,7 @@ fn a_file_of_somebody_elses_is_never_replaced() {
     let sandbox = Sandbox::with(ONE).file("objects/50-service-a.yaml", "mine");
     let run = render(&sandbox);
     assert_eq!((run.code, run.out.as_str()), (2, ""));
-    assert!(run.err.contains("was not written by fracht"), "{}", run.err);
+    assert!(run.err.contains("was not created by fracht"), "{}", run.err);
     assert_eq!(sandbox.read("objects/50-service-a.yaml"), "mine");
     assert_eq!(sandbox.names("objects"), ["50-service-a.yaml"]);
 }
@@ -305,7 +305,7 @@ fn what_cannot_be_replaced_leaves_the_old_set() {
     let sandbox = sandbox.file("fracht.toml", ONE);
     let names = sandbox.names("objects");
     let run = render(&sandbox);
-    assert!(run.code == 2 && run.err.contains("was not written by fracht"), "{run:?}");
+    assert!(run.code == 2 && run.err.contains("was not created by fracht"), "{run:?}");
     assert_eq!((sandbox.names("objects"), fs::read(sandbox.path("kept")).unwrap()), (names, old));
 }
 

@@ -43,11 +43,11 @@ fn what_is_no_input_is_refused() {
     let sandbox =
         Sandbox::with(STACK).file("bad.env", "version=1\nnonsense\n").file("other.env", "verson=1\n");
     for (arguments, part) in [
-        (&["--input", "verson=1"][..], "no input verson"),
+        (&["--input", "verson=1"][..], "input `verson` not found"),
         (&["--input", "version"], "NAME=VALUE"),
         (&["--inputs", "bad.env"], "bad.env:2"),
-        (&["--inputs", "other.env"], "Its inputs are: version, fleet-size."),
-        (&["--inputs", "none.env"], "can't be read"),
+        (&["--inputs", "other.env"], "this stack has: version, fleet-size"),
+        (&["--inputs", "none.env"], "cannot read `none.env`"),
     ] {
         let run = sandbox.run(&[&["check"], arguments].concat());
         assert_eq!((run.code, run.out.as_str()), (2, ""), "{arguments:?}");

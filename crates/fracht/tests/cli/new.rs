@@ -9,8 +9,8 @@ fn an_image_and_a_port_give_a_stack_that_runs() {
     let sandbox = Sandbox::empty();
     let image = "registry.example/harbour/feedstore:1.0";
     let run = sandbox.run(&["new", "--image", image, "--port", "8080", "--port", "metrics=9102"]);
-    assert_eq!((run.code, run.out.as_str()), (0, "fracht.toml is written\n  service.feedstore\n"), "{run:?}");
-    assert!(run.err.contains("next: fracht check"), "{}", run.err);
+    assert_eq!((run.code, run.out.as_str()), (0, "Created fracht.toml\n  service.feedstore\n"), "{run:?}");
+    assert!(run.err.contains("next: run `fracht check"), "{}", run.err);
     let check = sandbox.run(&["check"]);
     assert!(check.code == 0 && check.out.contains("no problems"), "{check:?}");
     let objects = sandbox.run(&["render"]).out;
@@ -28,8 +28,8 @@ fn settings_become_a_config_and_likely_secrets_are_read_from_the_environment() {
         sandbox.run(&["new", "--name", "feedstore", "--lines", "settings.env", "--out", "deep/fracht.toml"]);
     assert_eq!(
         run.out,
-        "deep/fracht.toml is written\n  service.feedstore\n  config.feedstore: 5 settings\n  secret.feedstore: \
-         DB_PASSWORD, DATABASE_URL and FEED, which look secret and are read from the\n    environment\n"
+        "Created deep/fracht.toml\n  service.feedstore\n  config.feedstore: 5 settings\n  secret.feedstore: \
+         DB_PASSWORD, DATABASE_URL, FEED (look like secrets: read from the environment,\n    values not written)\n"
     );
     let text = sandbox.read("deep/fracht.toml");
     assert!(!text.contains("gull") && !run.shown().contains("gull"), "{text}");
@@ -56,7 +56,7 @@ fn nothing_is_overwritten() {
     let sandbox = Sandbox::with("mine");
     let run = sandbox.run(&["new", "--image", "registry.example/a:1"]);
     assert_eq!((run.code, run.out.as_str()), (2, ""));
-    assert!(run.err.contains("is there already"), "{}", run.err);
+    assert!(run.err.contains("already exists"), "{}", run.err);
     assert_eq!(sandbox.read("fracht.toml"), "mine");
 }
 
@@ -64,14 +64,14 @@ fn nothing_is_overwritten() {
 fn what_can_not_be_made_a_stack_of_is_told_and_nothing_is_written() {
     let cases: [(&[&str], &str); 9] = [
         (&[], "--image"),
-        (&["--image", "No Image"], "is no image reference"),
+        (&["--image", "No Image"], "invalid image `No Image`"),
         (&["--image", "a:1", "--name", "Feed Store"], "--name feed-store"),
-        (&["--image", "a:1", "--port", "http"], "is no port"),
-        (&["--image", "a:1", "--port", "HTTP=80"], "is no port"),
-        (&["--image", "a:1", "--port", "80", "--port", "http=81"], "there twice"),
-        (&["--lines", "none.env"], "can't be read"),
-        (&["--lines", "broken.env"], "broken.env:2 can't be read"),
-        (&["--lines", "twice.env"], "twice.env:2 sets A again"),
+        (&["--image", "a:1", "--port", "http"], "invalid port"),
+        (&["--image", "a:1", "--port", "HTTP=80"], "invalid port"),
+        (&["--image", "a:1", "--port", "80", "--port", "http=81"], "is set twice"),
+        (&["--lines", "none.env"], "cannot read `none.env`"),
+        (&["--lines", "broken.env"], "invalid line `broken.env:2`"),
+        (&["--lines", "twice.env"], "`A` is set twice, again in `twice.env:2`"),
     ];
     for (arguments, part) in cases {
         let sandbox = Sandbox::empty().file("broken.env", "A=1\nnonsense\n").file("twice.env", "A=1\nA=2\n");

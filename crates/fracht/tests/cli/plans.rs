@@ -63,11 +63,11 @@ fn a_target_is_asked_for_where_there_are_several() {
     for command in ["order", "ports", "render"] {
         let run = sandbox.run(&[command]);
         assert_eq!(run.code, 2);
-        assert!(run.err.contains("Choose one with -t NAME: laptop, staging, prod."), "{}", run.err);
+        assert!(run.err.contains("choose one with `-t NAME`: laptop, staging, prod"), "{}", run.err);
         let run = sandbox.run(&[command, "-t", "pord"]);
         assert_eq!((run.code, run.out.as_str()), (2, ""));
         assert!(
-            run.err.contains("no target pord") && run.err.contains("laptop, staging, prod"),
+            run.err.contains("did you mean `prod`?") && run.err.contains("laptop, staging, prod"),
             "{}",
             run.err
         );

@@ -51,7 +51,7 @@ fn a_login_is_told_by_where_it_is_kept_and_never_by_its_value() {
 fn a_stack_without_ports_has_nobody_to_talk_to() {
     let run = Sandbox::with("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n").run(&["reach"]);
     assert_eq!((run.code, run.err.as_str()), (0, ""));
-    assert!(run.out.contains("nothing is open to the outside") && run.out.contains("nobody to talk to"));
+    assert!(run.out.contains("nothing is open to the outside") && run.out.contains("nothing can be reached"));
 }
 
 #[test]
@@ -59,7 +59,7 @@ fn a_large_stack_is_listed() {
     let services =
         (0..40).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 80\n")).collect::<Vec<_>>();
     let run = Sandbox::with(&format!("[stack]\nname = \"s\"\n{}", services.concat())).run(&["reach"]);
-    assert!(run.out.contains("service.s7 talks to nobody; it can talk to 39 of 40\n"), "{}", run.out);
+    assert!(run.out.contains("service.s7 uses no service; it can reach 39 of 40 services\n"), "{}", run.out);
 }
 
 #[test]

@@ -29,7 +29,7 @@ fn a_reference_is_shown_with_what_it_means_and_a_secret_stays_hidden() {
 #[test]
 fn what_nobody_set_has_its_default() {
     let run = Sandbox::with(LAYERS).run(&["trace", "service.db.replicas", "-t", "prod"]);
-    assert!(run.out.contains("Nobody set it. The default: 1"), "{}", run.out);
+    assert!(run.out.contains("Not set. Default: 1"), "{}", run.out);
     let answer = Sandbox::with(LAYERS).json(&["trace", "service.db.replicas", "-t", "prod"]);
     assert_eq!((&answer["default"], &answer["values"]), (&Value::from("1"), &serde_json::json!([])));
 }
@@ -44,11 +44,11 @@ fn a_short_form_answers_for_what_it_stands_for() {
 fn a_path_that_leads_nowhere_says_what_was_meant() {
     let sandbox = Sandbox::with(LAYERS);
     for (path, part) in [
-        ("service.a.replica", "Did you mean service.a.replicas?"),
-        ("service.b", "There is no service.b"),
-        ("servce.a", "Did you mean service?"),
-        ("target.namespac", "Did you mean target.namespace?"),
-        ("service..a", "is not a path"),
+        ("service.a.replica", "did you mean `service.a.replicas`?"),
+        ("service.b", "`service.b` not found"),
+        ("servce.a", "did you mean `service`?"),
+        ("target.namespac", "did you mean `target.namespace`?"),
+        ("service..a", "invalid path"),
     ] {
         let run = sandbox.run(&["trace", path, "-t", "prod"]);
         assert_eq!((run.code, run.out.as_str()), (2, ""), "{path}");
@@ -122,7 +122,7 @@ fn keys_of_files_and_variables_of_a_use_are_traced_to_their_lines() {
     assert_eq!(traced("service.a.env").as_array().unwrap().len(), 4);
     assert_eq!(traced("config.model.key").as_array().unwrap().len(), 4);
     let input = sandbox.run(&["trace", "input.version", "--input", "version=2"]);
-    assert!(input.out.contains("2  given by --input") && !input.out.contains("Nobody"), "{}", input.out);
+    assert!(input.out.contains("2  set by --input") && !input.out.contains("Not set"), "{}", input.out);
     let gone = sandbox.run(&["trace", "config.model.key.NONE", "--input", "version=2"]);
     assert_eq!(gone.code, 2);
 }

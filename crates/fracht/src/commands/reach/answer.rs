@@ -1,5 +1,6 @@
 //! What `fracht reach --format json` writes; docs/json.md has the fields.
 
+use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, WorkloadId};
 use fracht_core::plan::reach::{
     Caller, Leak, LeakReason, Login, May, ReachPlan, WayIn, may, may_at, networks,

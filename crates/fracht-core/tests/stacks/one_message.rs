@@ -1,0 +1,163 @@
+//! One mistake, one message: every key of the language with every type of value.
+
+use std::path::Path;
+
+use fracht_core::check::Project;
+use fracht_core::diag::Finding;
+use fracht_core::files::MemoryFiles;
+use fracht_core::language::{AnyField, TABLES, TableShape};
+
+/// A stack that has every table of the language: the heading in the reference, the header in the file, the lines.
+const STACK: &[(&str, &str, &[&str])] = &[
+    ("stack", "[stack]", &["name = \"s\"", "title = \"t\""]),
+    ("input.NAME", "[input.i]", &["default = \"1\""]),
+    ("build.NAME", "[build.b]", &["source = \"app\"", "tag = \"1\""]),
+    ("pattern.NAME", "[pattern.p]", &["role = \"front\""]),
+    (
+        "service.NAME",
+        "[service.a]",
+        &["image = \"a:{input.i}\"", "like = \"pattern.p\"", "network = [\"n\"]"],
+    ),
+    ("service.NAME.port.NAME", "[service.a.port.http]", &["number = 80"]),
+    ("service.NAME.health", "[service.a.health]", &["tcp = \"http\""]),
+    ("service.NAME.rollout", "[service.a.rollout]", &["surge = 1"]),
+    ("service.NAME.beside.NAME", "[service.a.beside.x]", &["image = \"x:1\""]),
+    ("mount", "[service.a.mount.\"/c\"]", &["from = \"config.c\""]),
+    ("use", "[[service.a.use]]", &["from = \"secret.k\""]),
+    ("before-stop", "[service.a.before-stop]", &["wait = \"1s\""]),
+    ("spread", "[service.a.spread]", &["over = \"node\""]),
+    ("rights", "[[service.a.rights]]", &["on = \"pods\"", "may = [\"get\"]"]),
+    (
+        "",
+        "[service.g]",
+        &[
+            "build = \"b\"",
+            "cpu = 1",
+            "network = [\"n\"]",
+            "mount.\"/v\" = \"volume.v\"",
+            "env.O = \"{outside.o} {config.c/K}\"",
+        ],
+    ),
+    ("service.NAME.replicas", "[service.g.replicas]", &["max = 2"]),
+    ("task.NAME", "[task.t]", &["image = \"t:1\"", "network = [\"n\"]", "schedule = \"0 3 * * *\""]),
+    ("volume.NAME", "[volume.v]", &["size = \"1Gi\"", "access = \"many-nodes\""]),
+    ("config.NAME", "[config.c]", &["key.K = \"1\""]),
+    ("config.NAME.key.NAME", "[config.c.key.F]", &["file = \"file.txt\""]),
+    ("secret.NAME", "[secret.k]", &[]),
+    ("secret.NAME.key.NAME", "[secret.k.key.S]", &["env = \"S\""]),
+    ("network.NAME", "[network.n]", &["closed = false"]),
+    ("outside.NAME", "[outside.o]", &["host = \"o.example\""]),
+    ("target.NAME", "[target.prod]", &["domain = \"d.example\"", "registry = \"r.example\""]),
+    ("target.NAME.web", "[target.prod.web]", &["class = \"c\""]),
+    ("target.NAME.gate", "[target.prod.gate]", &["within = \"1m\""]),
+    ("patch", "[[patch]]", &["on = \"Service/a\""]),
+    ("patch.ops", "[[patch.ops]]", &["op = \"remove\"", "path = \"/x\""]),
+];
+
+/// A value of each type, empty ones, and lists of each.
+const VALUES: [&str; 14] = [
+    "true",
+    "7",
+    "-1",
+    "1.5",
+    "\"x\"",
+    "\"\"",
+    "\"a b/{x}\"",
+    "[]",
+    "[7]",
+    "[\"x\"]",
+    "{}",
+    "{ x = 1 }",
+    "[{ x = true }]",
+    "2026-11-24",
+];
+
+/// The messages that a stack gives, each with its rule and whether it prevents all objects.
+fn messages(stack: &str) -> Vec<(bool, String)> {
+    let files = MemoryFiles::default()
+        .with("/s/fracht.toml", stack)
+        .with("/s/file.txt", "1")
+        .with("/s/app/Containerfile", "FROM x");
+    let mut project = Project::open(&files, Path::new("/s/fracht.toml"), Path::new("fracht.toml")).unwrap();
+    let target = project.targets().names().last().unwrap().to_owned();
+    let verdict = project.check(&target).unwrap();
+    let message = |finding: &Finding| {
+        let diagnostic = &finding.diagnostic;
+        (diagnostic.rule.always_error, format!("{}: {}", diagnostic.rule.name, diagnostic.message))
+    };
+    verdict.report.findings().iter().map(message).collect()
+}
+
+fn base() -> String {
+    let section = |(_, header, lines): &(&str, &str, &[&str])| [&[*header], *lines].concat().join("\n");
+    STACK.iter().map(section).collect::<Vec<_>>().join("\n") + "\n"
+}
+
+/// The path of a header.
+fn path(header: &str) -> &str {
+    header.trim_matches(['[', ']'])
+}
+
+/// The stack with a key of a table set to a value in place of what it says of that key, and of those that exclude it.
+fn with(heading: &str, table: &TableShape, field: &dyn AnyField, value: &str) -> String {
+    let name = field.key().name;
+    let is_one = |name: &str| table.one_of.iter().any(|field| field.key().name == name);
+    let replaced = |key: &str| key == name || is_one(name) && is_one(key);
+    let set = format!("{name} = {value}\n");
+    let own = STACK.iter().find(|(known, ..)| *known == heading).map_or("", |(_, header, _)| path(header));
+    let mut stack = if own.is_empty() { set.clone() } else { String::new() };
+    for (known, header, lines) in STACK {
+        let below = if own.is_empty() {
+            Some(path(header))
+        } else {
+            path(header).strip_prefix(own).and_then(|rest| rest.strip_prefix('.'))
+        };
+        if below.and_then(|below| below.split('.').next()).is_some_and(replaced) {
+            continue;
+        }
+        stack += &format!("{header}\n");
+        let kept = |line: &&&str| *known != heading || !line.split([' ', '.']).next().is_some_and(replaced);
+        stack.extend(lines.iter().filter(kept).map(|line| format!("{line}\n")));
+        if *known == heading {
+            stack += &set;
+        }
+    }
+    stack
+}
+
+/// The stack with a target that overrides a key of a table; `None` for tables that no target overrides.
+fn overridden(heading: &str, field: &dyn AnyField, value: &str) -> Option<String> {
+    let (_, header, _) = STACK.iter().find(|(known, ..)| *known == heading)?;
+    let is_own = heading.starts_with("target") || header.starts_with("[[");
+    (!is_own).then(|| format!("{}[target.prod.{}]\n{} = {value}\n", base(), path(header), field.key().name))
+}
+
+/// Whether a value may hold more than one mistake: a table in it lacks keys, and has one that does not exist.
+fn may_hold_several(field: &'static dyn AnyField, value: &str) -> bool {
+    let shape = field.shape();
+    let tables = shape.table().or_else(|| shape.below("1")?.table()).is_some() || shape.is_named();
+    tables && value.contains('{')
+}
+
+#[test]
+fn every_key_with_every_type_of_value_gives_at_most_one_message() {
+    let known = messages(&base());
+    let (mut tried, mut wrong) = (0, Vec::new());
+    for (heading, table) in TABLES {
+        for field in table.fields() {
+            for value in VALUES.into_iter().filter(|value| !may_hold_several(field, value)) {
+                for stack in [Some(with(heading, table, field, value)), overridden(heading, field, value)] {
+                    let Some(stack) = stack else { continue };
+                    tried += 1;
+                    let mut found = messages(&stack);
+                    found.retain(|message| !known.contains(message));
+                    // Of a good value several rules may have something to say.
+                    if found.len() > 1 && found.iter().any(|(always_error, _)| *always_error) {
+                        wrong.push(format!("{heading}: {} = {value}: {found:#?}", field.key().name));
+                    }
+                }
+            }
+        }
+    }
+    assert!(tried > 3_000 && wrong.is_empty(), "{} of {tried}: {}", wrong.len(), wrong.join("\n"));
+}

@@ -12,7 +12,7 @@ use k8s_openapi::apimachinery::pkg::api::resource::Quantity;
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
 
 use crate::labels;
-use crate::name::{LABEL, claim_name, fitted};
+use crate::name::{LABEL, claim_name, shortened};
 
 pub(crate) fn claim(model: &Model, volume: &Volume) -> PersistentVolumeClaim {
     PersistentVolumeClaim {
@@ -46,7 +46,7 @@ fn spec(volume: &Volume) -> PersistentVolumeClaimSpec {
 
 /// The name of the template, and of the volume in the pod.
 pub(crate) fn template_name(volume: &Volume) -> String {
-    fitted(&format!("volume-{}", volume.name), LABEL)
+    shortened(&format!("volume-{}", volume.name), LABEL)
 }
 
 /// The name of a piece of storage made by hand. Such pieces belong to no namespace: the name has that of the namespace in

@@ -11,7 +11,7 @@ use fracht_core::model::{After, Condition, Model, Port, Probe, Protocol, Workloa
 use k8s_openapi::api::core::v1::{Container, ResourceRequirements, Volume};
 use k8s_openapi::apimachinery::pkg::api::resource::Quantity;
 
-use crate::name::{LABEL, fitted};
+use crate::name::{LABEL, shortened};
 use crate::rendering::Rendering;
 use crate::{security, token};
 
@@ -133,8 +133,12 @@ fn container(workload: &Workload, on: &str, image: &Image, script: String) -> Co
 
 /// No helper has such a name; the workload itself may.
 fn name(workload: &Workload, on: &str) -> String {
-    let name = fitted(&format!("wait-for-{on}"), LABEL);
-    if name == *workload.name { fitted(&format!("{name}-{}", short(name.as_bytes())), LABEL) } else { name }
+    let name = shortened(&format!("wait-for-{on}"), LABEL);
+    if name == *workload.name {
+        shortened(&format!("{name}-{}", short(name.as_bytes())), LABEL)
+    } else {
+        name
+    }
 }
 
 /// What a gate takes. A namespace with a quota takes no pod of which a container sets no requests and limits; those of

@@ -11,7 +11,7 @@ use k8s_openapi::api::batch::v1::{
 };
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
 
-use crate::name::{LABEL, fitted, in_stack};
+use crate::name::{LABEL, in_stack, shortened};
 use crate::pod::Once;
 use crate::rendering::Rendering;
 use crate::{gate, labels, pod};
@@ -40,7 +40,7 @@ fn job_name(model: &Model, workload: &Workload, spec: &JobSpec) -> String {
     // A struct of plain fields: writing it can't fail.
     let content = serde_json::to_vec(spec).unwrap_or_default();
     let digest = short(&content);
-    format!("{}-{digest}", fitted(&in_stack(model, &workload.name), LABEL - digest.len() - 1))
+    format!("{}-{digest}", shortened(&in_stack(model, &workload.name), LABEL - digest.len() - 1))
 }
 
 pub(crate) fn cron_job(rendering: &Rendering<'_>, workload: &Workload) -> CronJob {

@@ -6,7 +6,7 @@ use fracht_core::grammar::name::is_label_value;
 use fracht_core::model::{Model, Network, Workload};
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::{LabelSelector, ObjectMeta};
 
-use crate::name::{LABEL, fitted, side_name, workload_name};
+use crate::name::{LABEL, shortened, side_name, workload_name};
 
 const NAME: &str = "app.kubernetes.io/name";
 const COMPONENT: &str = "app.kubernetes.io/component";
@@ -35,7 +35,7 @@ pub(crate) fn label_selector(model: &Model, workload: &Workload) -> LabelSelecto
 
 /// What marks the members of a network.
 pub(crate) fn network_key(network: &Network) -> String {
-    format!("fracht/{}", fitted(&format!("network-{}", network.name), LABEL))
+    format!("fracht/{}", shortened(&format!("network-{}", network.name), LABEL))
 }
 
 /// What marks the pods that share a node.

@@ -13,6 +13,7 @@ pub mod diff;
 mod disruption;
 mod env;
 mod expansion;
+mod field_order;
 mod gate;
 mod http_route;
 mod job;
@@ -21,7 +22,6 @@ mod name;
 mod namespace;
 mod network_policy;
 mod object;
-mod order;
 mod outside;
 mod passed;
 mod patch;
@@ -43,8 +43,8 @@ mod write;
 
 pub use name::{outer_name, secret_name, side_name};
 pub use object::{Object, text_at, through_its_kind};
-pub use plan::{Origin, Piece};
-pub use read::objects as read_objects;
+pub use plan::{Origin, PlannedObject};
+pub use read::{ReadError, objects as read_objects};
 pub use rendering::{Rendering, SecretValues};
 pub use write::{Comments, File, Format};
 

@@ -12,7 +12,7 @@ pub(crate) const LABEL: usize = 63;
 
 /// `name`, shortened to `most` bytes if need be: the end gives way to a digest of the whole, so that two
 /// long names never become one.
-pub(crate) fn fitted(name: &str, most: usize) -> String {
+pub(crate) fn shortened(name: &str, most: usize) -> String {
     if name.len() <= most {
         return name.to_owned();
     }
@@ -31,7 +31,7 @@ pub(crate) fn in_stack(model: &Model, name: &str) -> String {
         (false, true) => format!("{stack}--{name}"),
         (true, _) => format!("{stack}--{name}-{}", short(format!("{stack}\0{name}").as_bytes())),
     };
-    fitted(&joined, LABEL)
+    shortened(&joined, LABEL)
 }
 
 /// The name of a further object for something of the stack: names in a stack have no dots.
@@ -60,8 +60,8 @@ pub fn outer_name(model: &Model, workload: &Workload, reach: Reach) -> String {
 }
 
 /// The name of the Service under which each replica has its name. Programs know it: it is an address.
-pub(crate) fn governing_name(model: &Model, workload: &Workload) -> String {
-    unless_taken(model, fitted(&format!("{}-pods", workload.name), LABEL))
+pub(crate) fn headless_name(model: &Model, workload: &Workload) -> String {
+    unless_taken(model, shortened(&format!("{}-pods", workload.name), LABEL))
 }
 
 /// The name of the main object of a service, and of the others that there is one of for it. That of a set is part of the
@@ -70,9 +70,9 @@ pub(crate) fn workload_name(model: &Model, workload: &Workload) -> String {
     /// What leaves room for what the cluster adds to the name in labels of pods, and in names of Jobs.
     const LONGEST: usize = LABEL - 11;
     if model.has_stable_names(workload) {
-        fitted(&workload.name, LONGEST)
+        shortened(&workload.name, LONGEST)
     } else if workload.is_scheduled() {
-        fitted(&in_stack(model, &workload.name), LONGEST)
+        shortened(&in_stack(model, &workload.name), LONGEST)
     } else {
         in_stack(model, &workload.name)
     }
@@ -86,7 +86,7 @@ pub fn side_name(model: &Model, workload: &Workload) -> String {
 /// A name of a Service that nothing in the stack has: what people name comes first.
 fn unless_taken(model: &Model, name: String) -> String {
     if model.host_names.contains(name.as_str()) {
-        fitted(&format!("{name}-{}", short(name.as_bytes())), LABEL)
+        shortened(&format!("{name}-{}", short(name.as_bytes())), LABEL)
     } else {
         name
     }
@@ -101,12 +101,12 @@ mod tests {
         #[test]
         fn long_names_fit_and_stay_apart(a in "[a-z][a-z0-9-]{0,90}[a-z0-9]", b in "[a-z0-9]{1,9}") {
             let long = format!("{a}{b}");
-            let fit = fitted(&long, LABEL);
+            let fit = shortened(&long, LABEL);
             prop_assert!(fit.len() <= LABEL);
             prop_assert!(!fit.ends_with('-'));
             prop_assert_eq!(fit == long, long.len() <= LABEL);
-            prop_assert_ne!(fitted(&format!("{long}{}", "x".repeat(63)), LABEL),
-                            fitted(&format!("{long}{}", "y".repeat(63)), LABEL));
+            prop_assert_ne!(shortened(&format!("{long}{}", "x".repeat(63)), LABEL),
+                            shortened(&format!("{long}{}", "y".repeat(63)), LABEL));
         }
     }
 }

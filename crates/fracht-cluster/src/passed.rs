@@ -120,7 +120,7 @@ fn object(file: &Passed, text: &str, line: usize, value: Value) -> Result<Option
         return Ok(None);
     }
     if !value.is_object() {
-        return Err("it is no object".into());
+        return Err("not an object".into());
     }
     let field = |place: &str| match text_at(&value, place) {
         "" => Err(format!("it has no `{}`", place.trim_start_matches('/').replace('/', "."))),

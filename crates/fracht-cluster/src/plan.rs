@@ -2,16 +2,15 @@
 
 use std::collections::BTreeSet;
 
-use fracht_core::check::is_made;
 use fracht_core::model::{
-    ConfigId, Entry, Kind, Model, Mounted, NetworkId, OutsideId, OutsidePlace, PortIndex, Reach, Replicas,
-    SecretId, VolumeId, Workload, WorkloadId,
+    ConfigId, EntryKind, Kind, Model, Mounted, NetworkId, OutsideId, OutsidePlace, PortIndex, Reach,
+    Replicas, SecretId, VolumeId, Workload, WorkloadId,
 };
 use fracht_core::plan::order::Order;
 use fracht_core::source::Span;
 
 use crate::name::{
-    claim_name, config_name, governing_name, in_stack, outer_name, secret_name, side_name, workload_name,
+    claim_name, config_name, headless_name, in_stack, outer_name, secret_name, side_name, workload_name,
 };
 use crate::passed::PassedObject;
 use crate::rights::Holder;
@@ -19,10 +18,10 @@ use crate::{claim, disruption, http_route, network_policy, rights, web};
 
 /// An object that is to be made.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Piece {
+pub struct PlannedObject {
     pub(crate) group: Group,
     pub(crate) wave: usize,
-    pub(crate) source: Source,
+    pub(crate) source: ObjectSource,
 }
 
 /// The order in which to apply.
@@ -41,7 +40,7 @@ pub(crate) enum Group {
 
 /// What an object is made of.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Source {
+pub(crate) enum ObjectSource {
     Namespace,
     Account(WorkloadId),
     Role(WorkloadId, Holder),
@@ -51,7 +50,7 @@ pub(crate) enum Source {
     ConfigMap(ConfigId),
     Secret(SecretId),
     Inner(WorkloadId),
-    Governing(WorkloadId),
+    HeadlessService(WorkloadId),
     Outer(WorkloadId, Reach),
     Outside(OutsideId),
     EndpointSlice(OutsideId),
@@ -81,40 +80,40 @@ pub struct Origin {
 }
 
 /// The pieces of a model, in the order to apply them.
-pub(crate) fn plan(model: &Model, order: &Order, passed: &[PassedObject]) -> Vec<Piece> {
+pub(crate) fn plan(model: &Model, order: &Order, passed: &[PassedObject]) -> Vec<PlannedObject> {
     let mut pieces = Vec::new();
-    let mut add = |group, wave, source| pieces.push(Piece { group, wave, source });
+    let mut add = |group, wave, source| pieces.push(PlannedObject { group, wave, source });
     if !model.target.namespace_present {
-        add(Group::Namespace, 0, Source::Namespace);
+        add(Group::Namespace, 0, ObjectSource::Namespace);
     }
     for (id, workload) in model.workloads.entries() {
         if rights::needs_account(workload) {
-            add(Group::Rights, 0, Source::Account(id));
+            add(Group::Rights, 0, ObjectSource::Account(id));
         }
         for holder in Holder::of(workload) {
-            add(Group::Rights, 0, Source::Role(id, holder));
-            add(Group::Rights, 0, Source::Binding(id, holder));
+            add(Group::Rights, 0, ObjectSource::Role(id, holder));
+            add(Group::Rights, 0, ObjectSource::Binding(id, holder));
         }
     }
     let claimed = claimed(model, passed);
     for (id, volume) in model.volumes.entries().filter(|(id, _)| claimed.contains(id)) {
         if volume.node_folder.is_some() {
-            add(Group::Storage, 0, Source::PersistentVolume(id));
+            add(Group::Storage, 0, ObjectSource::PersistentVolume(id));
         }
         if !volume.each.value && volume.present.is_none() {
-            add(Group::Storage, 0, Source::Claim(id));
+            add(Group::Storage, 0, ObjectSource::Claim(id));
         }
     }
     for (id, _) in model.configs.entries().filter(|(_, config)| config.present.is_none()) {
-        add(Group::Settings, 0, Source::ConfigMap(id));
+        add(Group::Settings, 0, ObjectSource::ConfigMap(id));
     }
-    for (id, _) in model.secrets.entries().filter(|(_, secret)| is_made(secret)) {
-        add(Group::Settings, 0, Source::Secret(id));
+    for (id, _) in model.secrets.entries().filter(|(_, secret)| secret.is_generated()) {
+        add(Group::Settings, 0, ObjectSource::Secret(id));
     }
     for (id, outside) in model.outsides.entries() {
-        add(Group::Addresses, 0, Source::Outside(id));
+        add(Group::Addresses, 0, ObjectSource::Outside(id));
         if let OutsidePlace::Address(_) = outside.place.value {
-            add(Group::Addresses, 0, Source::EndpointSlice(id));
+            add(Group::Addresses, 0, ObjectSource::EndpointSlice(id));
         }
     }
     for (id, workload) in model.workloads.entries() {
@@ -125,38 +124,43 @@ pub(crate) fn plan(model: &Model, order: &Order, passed: &[PassedObject]) -> Vec
         for id in ids.iter().copied() {
             let workload = &model.workloads[id];
             let source = match workload.kind {
-                Kind::Service(_) if model.has_stable_names(workload) => Source::StatefulSet(id),
-                Kind::Service(_) => Source::Deployment(id),
-                Kind::Task(_) => Source::Job(id),
+                Kind::Service(_) if model.has_stable_names(workload) => ObjectSource::StatefulSet(id),
+                Kind::Service(_) => ObjectSource::Deployment(id),
+                Kind::Task(_) => ObjectSource::Job(id),
             };
             add(Group::Workloads, wave + 1, source);
         }
     }
     for id in order.scheduled.iter().copied() {
-        add(Group::Workloads, order.waves.len().max(1), Source::CronJob(id));
+        add(Group::Workloads, order.waves.len().max(1), ObjectSource::CronJob(id));
     }
     for (id, workload) in model.workloads.entries() {
         scaling(id, workload, &mut add);
         entries(model, id, workload, &mut add);
     }
     for (index, object) in passed.iter().enumerate() {
-        add(object.group, 0, Source::Passed(index));
+        add(object.group, 0, ObjectSource::Passed(index));
     }
     // What is passed through goes to its kind; all else stands in order already.
     pieces.sort_by_key(|piece| (piece.group, piece.wave));
     pieces
 }
 
-fn addresses(model: &Model, id: WorkloadId, workload: &Workload, add: &mut impl FnMut(Group, usize, Source)) {
+fn addresses(
+    model: &Model,
+    id: WorkloadId,
+    workload: &Workload,
+    add: &mut impl FnMut(Group, usize, ObjectSource),
+) {
     if !workload.ports().is_empty() {
-        add(Group::Addresses, 0, Source::Inner(id));
+        add(Group::Addresses, 0, ObjectSource::Inner(id));
     }
     if model.has_stable_names(workload) {
-        add(Group::Addresses, 0, Source::Governing(id));
+        add(Group::Addresses, 0, ObjectSource::HeadlessService(id));
     }
     for reach in [Reach::Node, Reach::Balancer] {
         if workload.ports().iter().any(|port| port.reach.value == reach) {
-            add(Group::Addresses, 0, Source::Outer(id, reach));
+            add(Group::Addresses, 0, ObjectSource::Outer(id, reach));
         }
     }
 }
@@ -176,52 +180,57 @@ fn claimed(model: &Model, passed: &[PassedObject]) -> BTreeSet<VolumeId> {
     mounted.chain(named.map(|(id, _)| id)).collect()
 }
 
-fn scaling(id: WorkloadId, workload: &Workload, add: &mut impl FnMut(Group, usize, Source)) {
+fn scaling(id: WorkloadId, workload: &Workload, add: &mut impl FnMut(Group, usize, ObjectSource)) {
     let replicas = workload.service().map(|service| service.replicas.value);
     if let Some(Replicas::Growing { .. }) = replicas {
-        add(Group::Entries, 0, Source::Autoscaler(id));
+        add(Group::Entries, 0, ObjectSource::Autoscaler(id));
     }
     if disruption::is_for(workload) {
-        add(Group::Entries, 0, Source::DisruptionBudget(id));
+        add(Group::Entries, 0, ObjectSource::DisruptionBudget(id));
     }
 }
 
 /// Policies stand before the pods that they protect: none is open for a moment.
-fn policies(model: &Model, add: &mut impl FnMut(Group, usize, Source)) {
+fn policies(model: &Model, add: &mut impl FnMut(Group, usize, ObjectSource)) {
     for (id, beside_closed) in network_policy::with_members(model) {
-        add(Group::Policies, 0, Source::Network(id, beside_closed));
+        add(Group::Policies, 0, ObjectSource::Network(id, beside_closed));
     }
     if network_policy::has_common(model) {
-        add(Group::Policies, 0, Source::CommonNetwork);
+        add(Group::Policies, 0, ObjectSource::CommonNetwork);
     }
     for (id, workload) in model.workloads.entries() {
         if workload.open_ports().next().is_some() {
-            add(Group::Policies, 0, Source::Open(id));
+            add(Group::Policies, 0, ObjectSource::Open(id));
         }
         if model.leaves_by_api(workload) {
-            add(Group::Policies, 0, Source::Api(id));
+            add(Group::Policies, 0, ObjectSource::Api(id));
         }
     }
 }
 
-fn entries(model: &Model, id: WorkloadId, workload: &Workload, add: &mut impl FnMut(Group, usize, Source)) {
+fn entries(
+    model: &Model,
+    id: WorkloadId,
+    workload: &Workload,
+    add: &mut impl FnMut(Group, usize, ObjectSource),
+) {
     match model.target.web.by.value {
-        Entry::Ingress => {
+        EntryKind::Ingress => {
             if web::ports(model, workload).next().is_some() {
-                add(Group::Entries, 0, Source::Ingress(id));
+                add(Group::Entries, 0, ObjectSource::Ingress(id));
             }
         }
-        Entry::Gateway => {
+        EntryKind::Gateway => {
             for (index, port) in workload.ports().iter().enumerate() {
                 if port.reach.value == Reach::Web {
-                    add(Group::Entries, 0, Source::HttpRoute(id, PortIndex(index)));
+                    add(Group::Entries, 0, ObjectSource::HttpRoute(id, PortIndex(index)));
                 }
             }
         }
     }
 }
 
-impl Source {
+impl ObjectSource {
     /// The kind and the name of the object. `job_name` knows the names of Jobs.
     pub(crate) fn identity<'a>(
         self,
@@ -241,7 +250,7 @@ impl Source {
             Self::ConfigMap(id) => ("ConfigMap", config_name(model, &model.configs[id])),
             Self::Secret(id) => ("Secret", secret_name(model, &model.secrets[id])),
             Self::Inner(id) => ("Service", workload(id).name.to_string()),
-            Self::Governing(id) => ("Service", governing_name(model, workload(id))),
+            Self::HeadlessService(id) => ("Service", headless_name(model, workload(id))),
             Self::Outer(id, reach) => ("Service", outer_name(model, workload(id), reach)),
             Self::Outside(id) => ("Service", model.outsides[id].name.to_string()),
             Self::EndpointSlice(id) => ("EndpointSlice", in_stack(model, &model.outsides[id].name)),
@@ -300,7 +309,7 @@ impl Source {
             | Self::Role(id, _)
             | Self::Binding(id, _)
             | Self::Inner(id)
-            | Self::Governing(id)
+            | Self::HeadlessService(id)
             | Self::Outer(id, _)
             | Self::Deployment(id)
             | Self::StatefulSet(id)

@@ -12,7 +12,7 @@ use k8s_openapi::api::core::v1::{
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
 
 use crate::config_map::digest_of;
-use crate::name::{LABEL, fitted, in_stack, secret_name};
+use crate::name::{LABEL, in_stack, secret_name, shortened};
 use crate::rendering::Rendering;
 use crate::{container, filled, gate, labels, rights, security, storage, token};
 
@@ -133,7 +133,7 @@ fn annotations(rendering: &Rendering<'_>, workload: &Workload) -> Option<BTreeMa
     workload.containers().for_each(|container| keys(rendering.model(), container, &mut used));
     let digest = |(id, keys): (ConfigId, Keys<'_>)| {
         let config = &rendering.model().configs[id];
-        let name = fitted(&format!("config-{}", config.name), LABEL);
+        let name = shortened(&format!("config-{}", config.name), LABEL);
         let all = rendering.config_digests(id)?;
         let digest = match keys {
             Keys::All => digest_of(all.iter().map(|(key, digest)| (*key, digest))),

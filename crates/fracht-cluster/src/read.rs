@@ -1,5 +1,8 @@
 //! Objects from text: YAML documents, or JSON, which is YAML as well (YAML 1.2, section 1.3).
 
+use std::error::Error;
+use std::fmt;
+
 use serde_json::Value;
 
 /// A document of a file.
@@ -46,14 +49,31 @@ pub(crate) fn documents(text: &str) -> Vec<Document<'_>> {
 fn reason(error: &serde_saphyr::Error) -> String {
     let message = error.to_string();
     let first = message.lines().next().unwrap_or_default().trim_end_matches('.');
-    format!("it is not YAML ({})", first.trim_start_matches("error: "))
+    format!("not YAML ({})", first.trim_start_matches("error: "))
 }
+
+/// Why a text has no objects to read.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ReadError {
+    /// The line of the document, from 1.
+    pub line: usize,
+    /// What is wrong there.
+    pub reason: String,
+}
+
+impl fmt::Display for ReadError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "line {}: {}", self.line, self.reason)
+    }
+}
+
+impl Error for ReadError {}
 
 /// All objects of a text: those of its documents, and those that a List among them holds.
 ///
 /// # Errors
-/// The line, from 1, and what is wrong there.
-pub fn objects(text: &str) -> Result<Vec<Value>, (usize, String)> {
+/// [`ReadError`] for the first document that is not an object.
+pub fn objects(text: &str) -> Result<Vec<Value>, ReadError> {
     let text = text.trim_start_matches('\u{feff}');
     // What is JSON is read as JSON, which takes a tenth of the time.
     let whole = text.trim_start().starts_with('{').then(|| serde_json::from_str(text).ok()).flatten();
@@ -63,7 +83,7 @@ pub fn objects(text: &str) -> Result<Vec<Value>, (usize, String)> {
     };
     let mut objects = Vec::new();
     for (line, value) in read {
-        let value = value.map_err(|reason| (line, reason))?;
+        let value = value.map_err(|reason| ReadError { line, reason })?;
         match value {
             Value::Null => {}
             Value::Object(mut fields) if fields.get("kind").is_some_and(|kind| kind == "List") => {
@@ -72,7 +92,7 @@ pub fn objects(text: &str) -> Result<Vec<Value>, (usize, String)> {
                 }
             }
             Value::Object(ref fields) if fields.contains_key("kind") => objects.push(value),
-            _ => return Err((line, "it is no object: it has no `kind`".into())),
+            _ => return Err(ReadError { line, reason: "not an object: it has no `kind`".into() }),
         }
     }
     Ok(objects)
@@ -96,7 +116,7 @@ mod tests {
         let all = objects("kind: List\nitems:\n- {kind: A}\n- {kind: B}\n---\nkind: C\n---\n").unwrap();
         let kinds: Vec<_> = all.iter().map(|object| object["kind"].as_str().unwrap()).collect();
         assert_eq!(kinds, ["A", "B", "C"]);
-        assert_eq!(objects("a: 1\n---\n- 1\n").unwrap_err().0, 1);
+        assert_eq!(objects("a: 1\n---\n- 1\n").unwrap_err().line, 1);
         assert!(objects(r#"{"kind": "List", "items": [{"kind": "A"}]}"#).unwrap().len() == 1);
     }
 }

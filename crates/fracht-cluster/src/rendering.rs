@@ -17,11 +17,11 @@ use fracht_core::rules::{NAME_CLASH, PATCH_MISSES};
 use fracht_core::source::Span;
 use serde_json::Value;
 
+use crate::field_order::Ordered;
 use crate::name::{claim_name, in_stack, side_name, workload_name};
 use crate::object::Object;
-use crate::order::Ordered;
 use crate::passed::{self, Home, PassedObject};
-use crate::plan::{self, Origin, Piece, Source};
+use crate::plan::{self, ObjectSource, Origin, PlannedObject};
 use crate::{
     autoscaler, claim, config_map, deployment, disruption, http_route, job, namespace, network_policy,
     outside, patch, rights, secret, service, stateful_set, web,
@@ -47,9 +47,9 @@ pub struct Rendering<'m> {
     passed: Vec<PassedObject>,
     problems: Vec<Diagnostic>,
     /// Everything that is made of the stack, Secrets whose values were not given too.
-    all: Vec<Piece>,
+    all: Vec<PlannedObject>,
     /// What is made now.
-    pieces: Vec<Piece>,
+    pieces: Vec<PlannedObject>,
     /// Digits of the largest wave.
     wave_digits: usize,
 }
@@ -79,7 +79,11 @@ impl<'m> Rendering<'m> {
             config_digests: model.configs.iter().map(config_map::key_digests).collect(),
             passed,
             problems,
-            pieces: all.iter().filter(|piece| !matches!(piece.source, Source::Secret(_))).copied().collect(),
+            pieces: all
+                .iter()
+                .filter(|piece| !matches!(piece.source, ObjectSource::Secret(_)))
+                .copied()
+                .collect(),
             all,
             secrets: None,
             wave_digits: order.waves.len().max(1).ilog10() as usize + 1,
@@ -126,7 +130,7 @@ impl<'m> Rendering<'m> {
     }
 
     /// The objects to be made, in the order to apply them.
-    pub fn pieces(&self) -> &[Piece] {
+    pub fn planned(&self) -> &[PlannedObject] {
         &self.pieces
     }
 
@@ -143,19 +147,19 @@ impl<'m> Rendering<'m> {
     /// The secrets that would be made if their values had been given.
     pub fn left_out(&self) -> Vec<SecretId> {
         let secrets = self.all.iter().filter_map(|piece| match piece.source {
-            Source::Secret(id) => Some(id),
+            ObjectSource::Secret(id) => Some(id),
             _ => None,
         });
         secrets.filter(|_| self.secrets.is_none()).collect()
     }
 
     /// The kind and the name of an object.
-    pub fn identity(&self, piece: Piece) -> (&str, String) {
+    pub fn identity(&self, piece: PlannedObject) -> (&str, String) {
         piece.source.identity(self.model, &self.passed, |id| self.job_name(id).to_owned())
     }
 
     /// What an object is made of.
-    pub fn origin(&self, piece: Piece) -> Origin {
+    pub fn origin(&self, piece: PlannedObject) -> Origin {
         piece.source.origin(self.model, &self.passed)
     }
 
@@ -164,13 +168,14 @@ impl<'m> Rendering<'m> {
     pub fn problems(&self) -> Vec<Diagnostic> {
         let mut problems = self.problems.clone();
         let namespace = &*self.model.target.namespace.value;
-        let mut known: HashMap<(&str, String), Piece> = HashMap::with_capacity(self.all.len());
-        let mut seen: HashMap<(Home<'_>, &str, String), Piece> = HashMap::with_capacity(self.all.len());
+        let mut known: HashMap<(&str, String), PlannedObject> = HashMap::with_capacity(self.all.len());
+        let mut seen: HashMap<(Home<'_>, &str, String), PlannedObject> =
+            HashMap::with_capacity(self.all.len());
         let mut elsewhere = Vec::new();
         for piece in self.all.iter().copied() {
             let (kind, name) = self.identity(piece);
             let home = match piece.source {
-                Source::Passed(index) => self.passed.get(index).map(|object| object.home(namespace)),
+                ObjectSource::Passed(index) => self.passed.get(index).map(|object| object.home(namespace)),
                 _ => None,
             };
             let own = home
@@ -253,9 +258,14 @@ impl<'m> Rendering<'m> {
         problems
     }
 
-    fn clash(&self, (kind, name): &(&str, String), first: Piece, second: Piece) -> Diagnostic {
-        let of = |piece: Piece| match piece.source {
-            Source::Passed(index) => {
+    fn clash(
+        &self,
+        (kind, name): &(&str, String),
+        first: PlannedObject,
+        second: PlannedObject,
+    ) -> Diagnostic {
+        let of = |piece: PlannedObject| match piece.source {
+            ObjectSource::Passed(index) => {
                 let object = self.passed.get(index);
                 let place =
                     object.map_or_else(String::new, |object| format!("{}:{}", object.file, object.line));
@@ -309,8 +319,8 @@ impl<'m> Rendering<'m> {
     }
 
     /// The text of an object that is taken as it is, unless it is changed.
-    pub(crate) fn passed_text(&self, piece: Piece) -> Option<&str> {
-        let Source::Passed(index) = piece.source else { return None };
+    pub(crate) fn passed_text(&self, piece: PlannedObject) -> Option<&str> {
+        let ObjectSource::Passed(index) = piece.source else { return None };
         let object = self.passed.get(index)?;
         let changed = self.patches(&object.kind, &object.name).next().is_some();
         (!changed).then_some(object.text.as_str())
@@ -328,7 +338,7 @@ impl<'m> Rendering<'m> {
     }
 
     /// Makes an object.
-    pub fn build(&self, piece: Piece) -> Object {
+    pub fn build(&self, piece: PlannedObject) -> Object {
         if self.model.patches.is_empty() {
             return self.typed(piece);
         }
@@ -346,69 +356,73 @@ impl<'m> Rendering<'m> {
     }
 
     /// An object before it is changed, as JSON.
-    fn unpatched(&self, piece: Piece) -> Value {
+    fn unpatched(&self, piece: PlannedObject) -> Value {
         // Structs of plain fields: writing them can't fail.
         serde_json::to_value(Ordered(&self.typed(piece))).unwrap_or_default()
     }
 
-    fn typed(&self, piece: Piece) -> Object {
+    fn typed(&self, piece: PlannedObject) -> Object {
         let model = self.model;
         let workload = |id: WorkloadId| &model.workloads[id];
         match piece.source {
-            Source::Namespace => Object::Namespace(namespace::namespace(model).into()),
-            Source::Account(id) => Object::ServiceAccount(rights::account(model, workload(id)).into()),
-            Source::Role(id, holder) => Object::Role(rights::role(self, id, holder).into()),
-            Source::Binding(id, holder) => {
+            ObjectSource::Namespace => Object::Namespace(namespace::namespace(model).into()),
+            ObjectSource::Account(id) => Object::ServiceAccount(rights::account(model, workload(id)).into()),
+            ObjectSource::Role(id, holder) => Object::Role(rights::role(self, id, holder).into()),
+            ObjectSource::Binding(id, holder) => {
                 Object::RoleBinding(rights::binding(model, workload(id), holder).into())
             }
-            Source::PersistentVolume(id) => {
+            ObjectSource::PersistentVolume(id) => {
                 Object::PersistentVolume(claim::piece(model, &model.volumes[id]).into())
             }
-            Source::Claim(id) => {
+            ObjectSource::Claim(id) => {
                 Object::PersistentVolumeClaim(claim::claim(model, &model.volumes[id]).into())
             }
-            Source::ConfigMap(id) => {
+            ObjectSource::ConfigMap(id) => {
                 Object::ConfigMap(config_map::config_map(model, &model.configs[id]).into())
             }
-            Source::Secret(id) => {
+            ObjectSource::Secret(id) => {
                 let none = BTreeMap::new();
                 let values = self.secrets.as_ref().and_then(|all| all.get(&id)).unwrap_or(&none);
                 Object::Secret(secret::secret(model, &model.secrets[id], values).into())
             }
-            Source::Inner(id) => Object::Service(service::inner(model, workload(id)).into()),
-            Source::Governing(id) => Object::Service(service::governing(model, workload(id)).into()),
-            Source::Outer(id, reach) => Object::Service(service::outer(self, id, reach).into()),
-            Source::Outside(id) => Object::Service(outside::service(model, &model.outsides[id]).into()),
-            Source::EndpointSlice(id) => match &model.outsides[id].place.value {
+            ObjectSource::Inner(id) => Object::Service(service::inner(model, workload(id)).into()),
+            ObjectSource::HeadlessService(id) => {
+                Object::Service(service::headless(model, workload(id)).into())
+            }
+            ObjectSource::Outer(id, reach) => Object::Service(service::outer(self, id, reach).into()),
+            ObjectSource::Outside(id) => Object::Service(outside::service(model, &model.outsides[id]).into()),
+            ObjectSource::EndpointSlice(id) => match &model.outsides[id].place.value {
                 OutsidePlace::Address(address) => Object::EndpointSlice(
                     outside::endpoint_slice(model, &model.outsides[id], *address).into(),
                 ),
                 OutsidePlace::Host(_) => Object::Raw(Value::Null),
             },
-            Source::Deployment(id) => Object::Deployment(deployment::deployment(self, workload(id)).into()),
-            Source::StatefulSet(id) => {
+            ObjectSource::Deployment(id) => {
+                Object::Deployment(deployment::deployment(self, workload(id)).into())
+            }
+            ObjectSource::StatefulSet(id) => {
                 Object::StatefulSet(stateful_set::stateful_set(self, workload(id)).into())
             }
-            Source::Job(id) => Object::Job(job::job(self, workload(id)).into()),
-            Source::CronJob(id) => Object::CronJob(job::cron_job(self, workload(id)).into()),
-            Source::Autoscaler(id) => {
+            ObjectSource::Job(id) => Object::Job(job::job(self, workload(id)).into()),
+            ObjectSource::CronJob(id) => Object::CronJob(job::cron_job(self, workload(id)).into()),
+            ObjectSource::Autoscaler(id) => {
                 Object::HorizontalPodAutoscaler(autoscaler::autoscaler(model, workload(id)).into())
             }
-            Source::DisruptionBudget(id) => {
+            ObjectSource::DisruptionBudget(id) => {
                 Object::PodDisruptionBudget(disruption::disruption_budget(model, workload(id)).into())
             }
-            Source::Network(id, beside_closed) => {
+            ObjectSource::Network(id, beside_closed) => {
                 Object::NetworkPolicy(network_policy::network(model, id, beside_closed).into())
             }
-            Source::CommonNetwork => Object::NetworkPolicy(network_policy::common(model).into()),
-            Source::Open(id) => Object::NetworkPolicy(network_policy::open(model, workload(id)).into()),
-            Source::Api(id) => Object::NetworkPolicy(network_policy::api(model, workload(id)).into()),
-            Source::Ingress(id) => Object::Ingress(web::ingress(model, workload(id)).into()),
-            Source::HttpRoute(id, port) => match workload(id).port(port) {
+            ObjectSource::CommonNetwork => Object::NetworkPolicy(network_policy::common(model).into()),
+            ObjectSource::Open(id) => Object::NetworkPolicy(network_policy::open(model, workload(id)).into()),
+            ObjectSource::Api(id) => Object::NetworkPolicy(network_policy::api(model, workload(id)).into()),
+            ObjectSource::Ingress(id) => Object::Ingress(web::ingress(model, workload(id)).into()),
+            ObjectSource::HttpRoute(id, port) => match workload(id).port(port) {
                 Some(port) => Object::HttpRoute(http_route::http_route(model, workload(id), port).into()),
                 None => Object::Raw(Value::Null),
             },
-            Source::Passed(index) => {
+            ObjectSource::Passed(index) => {
                 Object::Raw(self.passed.get(index).map_or(Value::Null, |object| object.value.clone()))
             }
         }
@@ -416,10 +430,10 @@ impl<'m> Rendering<'m> {
 
     /// The name of an object's file, without an ending: a number that sorts in the order to apply, the
     /// kind, and the name. Another service changes it only if a wave comes between.
-    pub fn file_stem(&self, piece: Piece) -> String {
+    pub fn file_stem(&self, piece: PlannedObject) -> String {
         let (kind, mut name) = self.identity(piece);
         // Without the digest: a changed Job is a changed file, not another one.
-        if let Source::Job(id) = piece.source {
+        if let ObjectSource::Job(id) = piece.source {
             name = side_name(self.model, &self.model.workloads[id]);
         }
         // Names of objects of other kinds may have what files can't.
@@ -438,7 +452,7 @@ impl<'m> Rendering<'m> {
         let mut stem = format!("{}", piece.group as u8);
         // Writing to a string can't fail.
         let _ = write!(stem, "{:0digits$}-{kind}-{name}", piece.wave, digits = self.wave_digits);
-        if let Source::Passed(index) = piece.source {
+        if let ObjectSource::Passed(index) = piece.source {
             // Two that are passed to two namespaces may have one name.
             let _ = write!(stem, "-passed-{}", index + 1);
         }
@@ -446,10 +460,12 @@ impl<'m> Rendering<'m> {
     }
 
     /// Whether the object holds the value of a secret.
-    pub fn holds_secret(&self, piece: Piece) -> bool {
+    pub fn holds_secret(&self, piece: PlannedObject) -> bool {
         match piece.source {
-            Source::Secret(_) => true,
-            Source::Passed(index) => self.passed.get(index).is_some_and(|object| object.kind == "Secret"),
+            ObjectSource::Secret(_) => true,
+            ObjectSource::Passed(index) => {
+                self.passed.get(index).is_some_and(|object| object.kind == "Secret")
+            }
             _ => false,
         }
     }

@@ -5,7 +5,7 @@ use fracht_core::model::{Model, Port, PortIndex, Protocol, Reach, Workload, Work
 use k8s_openapi::api::core::v1::{Service, ServicePort, ServiceSpec};
 use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
 
-use crate::name::{governing_name, outer_name};
+use crate::name::{headless_name, outer_name};
 use crate::rendering::Rendering;
 use crate::{filled, labels};
 
@@ -58,10 +58,10 @@ fn service(
 
 /// The service under which each replica of a `StatefulSet` has its name, ready or not: they have to find
 /// each other to become so.
-pub(crate) fn governing(model: &Model, workload: &Workload) -> Service {
+pub(crate) fn headless(model: &Model, workload: &Workload) -> Service {
     let ports = workload.ports().iter().map(|port| service_port(port, port.number.value));
     Service {
-        metadata: labels::meta(model, governing_name(model, workload), labels::of_service(model, workload)),
+        metadata: labels::meta(model, headless_name(model, workload), labels::of_service(model, workload)),
         spec: Some(ServiceSpec {
             cluster_ip: Some("None".into()),
             publish_not_ready_addresses: Some(true),

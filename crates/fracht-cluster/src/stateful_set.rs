@@ -3,7 +3,7 @@
 use fracht_core::model::{Model, Mounted, Volume, VolumeId, Workload};
 use k8s_openapi::api::apps::v1::{StatefulSet, StatefulSetSpec};
 
-use crate::name::governing_name;
+use crate::name::headless_name;
 use crate::rendering::Rendering;
 use crate::{claim, deployment, filled, labels, pod};
 
@@ -14,7 +14,7 @@ pub(crate) fn stateful_set(rendering: &Rendering<'_>, workload: &Workload) -> St
         spec: Some(StatefulSetSpec {
             replicas: deployment::replicas(workload),
             selector: labels::label_selector(model, workload),
-            service_name: Some(governing_name(model, workload)),
+            service_name: Some(headless_name(model, workload)),
             template: pod::template(rendering, workload, None),
             volume_claim_templates: filled(each(model, workload).map(claim::template).collect()),
             ..StatefulSetSpec::default()

@@ -11,7 +11,7 @@ use k8s_openapi::api::core::v1::{
 use k8s_openapi::apimachinery::pkg::api::resource::Quantity;
 
 use crate::claim;
-use crate::name::{LABEL, claim_name, config_name, fitted, secret_name};
+use crate::name::{LABEL, claim_name, config_name, secret_name, shortened};
 
 /// The volumes of a pod, each once, in the order of the stack.
 pub(crate) fn volumes(model: &Model, workload: &Workload) -> Vec<Volume> {
@@ -61,7 +61,7 @@ fn volume_name(model: &Model, helper: Option<&str>, mount: &Mount) -> String {
         Mounted::Scratch(Scratch { shared: Some(name), .. }) => format!("shared-{name}"),
         Mounted::Scratch(_) | Mounted::Folder(_) => scratch_name(helper, &mount.path),
     };
-    fitted(&name, LABEL)
+    shortened(&name, LABEL)
 }
 
 /// A name made of the path. Paths that differ in more than letters have a digest behind two dashes, which no other has:

@@ -60,7 +60,7 @@ pub(crate) fn in_document(text: &str) -> Option<String> {
                 }
             }
             Event::MappingStart(..) | Event::SequenceStart(..) | Event::Alias(_) if is_key => {
-                return Some("it has a key that is no text; write one that is".to_owned());
+                return Some("it has a key that is not a string; write a string".to_owned());
             }
             _ => {}
         }

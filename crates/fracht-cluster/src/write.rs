@@ -10,8 +10,8 @@ use fracht_core::source::Sources;
 use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
 use serde_saphyr::SerializerOptions;
 
-use crate::order::Ordered;
-use crate::plan::{Origin, Piece};
+use crate::field_order::Ordered;
+use crate::plan::{Origin, PlannedObject};
 use crate::rendering::Rendering;
 
 /// How objects are written.
@@ -64,7 +64,7 @@ impl Rendering<'_> {
             Format::Yaml => ("", "---\n", ""),
             Format::Json => ("{\"apiVersion\":\"v1\",\"kind\":\"List\",\"items\":[\n", ",\n", "]}\n"),
         };
-        let block = |pieces: &[Piece]| -> io::Result<String> {
+        let block = |pieces: &[PlannedObject]| -> io::Result<String> {
             let mut text = String::with_capacity(if pieces.len() < BLOCK { 0 } else { BLOCK_BYTES });
             for (index, piece) in pieces.iter().enumerate() {
                 if index > 0 {
@@ -79,10 +79,10 @@ impl Rendering<'_> {
             out.write_all(if std::mem::take(&mut first) { before } else { between }.as_bytes())?;
             out.write_all(text.as_bytes())
         };
-        if self.pieces().len() < WORTH_THREADS {
-            emit(&block(self.pieces())?)?;
+        if self.planned().len() < WORTH_THREADS {
+            emit(&block(self.planned())?)?;
         } else {
-            let blocks: Vec<&[Piece]> = self.pieces().chunks(BLOCK).collect();
+            let blocks: Vec<&[PlannedObject]> = self.planned().chunks(BLOCK).collect();
             for turn in blocks.chunks(rayon::current_num_threads() * BLOCKS_PER_THREAD) {
                 let texts: Vec<_> = turn.par_iter().map(|pieces| block(pieces)).collect();
                 for text in texts {
@@ -102,23 +102,23 @@ impl Rendering<'_> {
             Format::Yaml => "yaml",
             Format::Json => "json",
         };
-        let file = |piece: &Piece| {
+        let file = |piece: &PlannedObject| {
             let mut text = String::new();
             self.object_text(*piece, format, comments, &mut text)?;
             let name = format!("{}.{ending}", self.file_stem(*piece));
             Ok(File { name, text, secret: self.holds_secret(*piece) })
         };
-        if self.pieces().len() < WORTH_THREADS {
-            self.pieces().iter().map(file).collect()
+        if self.planned().len() < WORTH_THREADS {
+            self.planned().iter().map(file).collect()
         } else {
-            self.pieces().par_iter().map(file).collect()
+            self.planned().par_iter().map(file).collect()
         }
     }
 
     /// Appends an object's text, which ends with a line break.
     fn object_text(
         &self,
-        piece: Piece,
+        piece: PlannedObject,
         format: Format,
         comments: Comments<'_>,
         text: &mut String,
@@ -146,7 +146,7 @@ impl Rendering<'_> {
         Ok(())
     }
 
-    fn comment(&self, piece: Piece, comments: Comments<'_>, text: &mut String) {
+    fn comment(&self, piece: PlannedObject, comments: Comments<'_>, text: &mut String) {
         let (sources, with_line) = match comments {
             Comments::None => return,
             Comments::Origins(sources) => (sources, false),

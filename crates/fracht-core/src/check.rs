@@ -2,7 +2,6 @@
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 
 use crate::cover::Cover;
 use crate::diag::{Diagnostic, Report, Sink};
@@ -12,7 +11,7 @@ use crate::input::{Given, InputSource};
 use crate::language::stack;
 use crate::layer::{Layered, Targets, stamp_layers};
 use crate::levels::Levels;
-use crate::model::{Model, Secret, SecretKey, SecretSource};
+use crate::model::Model;
 use crate::origin::Layer;
 use crate::read::{self, FileCache, Reading};
 use crate::resolve::Symbols;
@@ -34,7 +33,7 @@ pub struct Project<'f> {
     found: Sink,
 }
 
-/// Why a stack file can't be opened. These are about the file, not about what it says.
+/// Why a stack file cannot be opened. These are about the file, not about its content.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum OpenError {
     /// The system refuses, with its reason.
@@ -46,6 +45,8 @@ pub enum OpenError {
     /// There is nothing in it.
     Empty,
 }
+
+impl std::error::Error for OpenError {}
 
 impl std::fmt::Display for OpenError {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -237,80 +238,6 @@ impl<'f> Project<'f> {
             Layer::Stack => "stack".into(),
             Layer::Pattern(index) => named("pattern", index),
             Layer::Target(index) => named("target", index),
-        }
-    }
-}
-
-/// Why the value of a secret can't be had. Never holds any of the value.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum RevealError {
-    /// The environment variable is not set.
-    NoVariable(Arc<str>),
-    /// The variable or file is empty.
-    Empty,
-    /// The file can't be read, with the system's reason.
-    Unreadable(PathBuf, String),
-}
-
-/// Reads the value of a key of a secret: the one place where that happens. `variable` looks up an
-/// environment variable. The last line break of a file of one line of text is not part of the value: editors add
-/// it. Every other file is taken byte for byte.
-/// `None` for a secret that is in the cluster already.
-///
-/// # Errors
-/// [`RevealError`] if it can't be had or is empty.
-pub fn reveal(
-    files: &dyn Files,
-    variable: &dyn Fn(&str) -> Option<Vec<u8>>,
-    key: &SecretKey,
-) -> Result<Option<Vec<u8>>, RevealError> {
-    let mut value = match &key.source {
-        SecretSource::Present => return Ok(None),
-        SecretSource::Variable(name) => {
-            variable(name).ok_or_else(|| RevealError::NoVariable(Arc::clone(name)))?
-        }
-        SecretSource::File(path) => files
-            .read(path, MOST_BYTES)
-            .map_err(|error| RevealError::Unreadable(path.clone(), reason(&error)))?,
-    };
-    if let (SecretSource::File(_), Some(line)) = (&key.source, one_line(&value)) {
-        let length = line.len();
-        value.truncate(length);
-    }
-    if value.is_empty() { Err(RevealError::Empty) } else { Ok(Some(value)) }
-}
-
-/// The line of a text that has one, without its line break; `None` for several lines, and for what is no text.
-fn one_line(bytes: &[u8]) -> Option<&str> {
-    let text = std::str::from_utf8(bytes).ok()?;
-    let line = text.strip_suffix('\n')?;
-    let line = line.strip_suffix('\r').unwrap_or(line);
-    (!line.contains(|c: char| c.is_control() && c != '\t')).then_some(line)
-}
-
-/// Whether a secret is made here, so that its values are needed.
-pub fn is_made(secret: &Secret) -> bool {
-    secret.present.is_none()
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_line_break_is_taken_off_a_line_of_text_alone() {
-        for (bytes, line) in [
-            (&b"gull\n"[..], Some("gull")),
-            (b"gull\r\n", Some("gull")),
-            (b"gull", None),
-            (b"gull\n\n", None),
-            (b"-----BEGIN X-----\nabc\n-----END X-----\n", None),
-            (b"\x01\x02\n", None),
-            (b"\xff\xfe\r\n", None),
-            (b"k\xc3\xa9lp\n", Some("k\u{e9}lp")),
-            (b"", None),
-        ] {
-            assert_eq!(one_line(bytes), line, "{bytes:?}");
         }
     }
 }

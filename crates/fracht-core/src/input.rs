@@ -1,5 +1,6 @@
 //! Inputs: what a person or a pipeline gives when a stack is looked at.
 
+use crate::grammar::invalid::Invalid;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -67,21 +68,21 @@ const MOST_OF_PROGRAM: usize = 64 << 10;
 ///
 /// # Errors
 /// Why it is none.
-pub(crate) fn pattern(text: &str) -> Result<Hir, String> {
+pub(crate) fn pattern(text: &str) -> Result<Hir, Invalid> {
     if text.len() > MOST_OF_TEXT {
-        return Err(format!("more than {MOST_OF_TEXT} bytes"));
+        return Err(format!("more than {MOST_OF_TEXT} bytes").into());
     }
-    regex_syntax::parse(text).map_err(|_| "not a regular expression".to_owned())
+    regex_syntax::parse(text).map_err(|_| "not a regular expression".into())
 }
 
 /// Whether the whole of a value fits a pattern.
 ///
 /// # Errors
 /// Why the pattern is none: it can't be read, or it takes too much, as `(a{50}){50}` does.
-pub(crate) fn fits(text: &str, value: &str) -> Result<bool, String> {
+pub(crate) fn fits(text: &str, value: &str) -> Result<bool, Invalid> {
     let whole = Hir::concat(vec![Hir::look(Look::Start), pattern(text)?, Hir::look(Look::End)]);
     let compiled = RegexBuilder::new(&whole.to_string()).size_limit(MOST_OF_PROGRAM).build();
-    Ok(compiled.map_err(|_| "too large: repeat less".to_owned())?.is_match(value))
+    Ok(compiled.map_err(|_| Invalid::from("too large: repeat less"))?.is_match(value))
 }
 
 /// The environment variable that gives an input: `FRACHT_INPUT_VERSION`.

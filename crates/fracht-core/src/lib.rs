@@ -29,6 +29,7 @@ pub mod origin;
 pub mod plan;
 mod read;
 mod resolve;
+pub mod reveal;
 pub mod rules;
 pub mod source;
 mod syntax;

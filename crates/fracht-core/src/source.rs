@@ -55,7 +55,7 @@ impl Span {
 
 /// A line and a column as people count them, from 1; columns count characters, not bytes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Place {
+pub struct Position {
     /// The line, from 1.
     pub line: usize,
     /// The column in characters, from 1.
@@ -158,12 +158,12 @@ impl Sources {
     }
 
     /// Line and column of the start of `span`.
-    pub fn place(&self, span: Span) -> Place {
-        let Some(file) = self.file(span.file) else { return Place { line: 1, column: 1 } };
+    pub fn position(&self, span: Span) -> Position {
+        let Some(file) = self.file(span.file) else { return Position { line: 1, column: 1 } };
         let line = file.line_of(span.start);
         let start = file.line_range(line).start;
         let before = file.text.get(start..span.start as usize).unwrap_or_default();
-        Place { line, column: before.chars().count() + 1 }
+        Position { line, column: before.chars().count() + 1 }
     }
 
     /// `file:line` of a span, as messages and listings show it.
@@ -194,9 +194,9 @@ mod tests {
             let start = text.find(needle).unwrap();
             Span::new(file, start..start + needle.len())
         };
-        assert_eq!(sources.place(at("a")), Place { line: 1, column: 1 });
-        assert_eq!(sources.place(at("'é'")), Place { line: 2, column: 5 });
-        assert_eq!(sources.place(at("last")), Place { line: 4, column: 1 });
+        assert_eq!(sources.position(at("a")), Position { line: 1, column: 1 });
+        assert_eq!(sources.position(at("'é'")), Position { line: 2, column: 5 });
+        assert_eq!(sources.position(at("last")), Position { line: 4, column: 1 });
         assert_eq!(sources.location(at("last")), "f.toml:4");
         let shown = sources.file(file).unwrap();
         assert_eq!(&text[shown.line_range(2)], "ü = 'é'");

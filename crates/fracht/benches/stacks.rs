@@ -55,7 +55,7 @@ fn render(files: &MemoryFiles) -> Duration {
 fn objects(verdict: &Verdict) -> Vec<Object> {
     let checked = verdict.checked().expect("the stack has no errors");
     let rendering = Rendering::new(checked);
-    rendering.pieces().iter().map(|piece| rendering.build(*piece)).collect()
+    rendering.planned().iter().map(|piece| rendering.build(*piece)).collect()
 }
 
 /// The time of what cannot be had for less with these libraries, on one thread.

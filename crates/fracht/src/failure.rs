@@ -5,7 +5,7 @@ use std::process::ExitCode;
 
 use fracht_core::files::reason;
 
-/// A command that did what it was asked to.
+/// A command that did what it was args to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Outcome {
     /// All is well: exit code 0.
@@ -34,7 +34,7 @@ pub(crate) enum Failure {
     /// Whoever reads the output has gone, as `head` does: the program ends by SIGPIPE, as others do.
     ReaderGone,
     /// What went wrong, and what to do about it.
-    Because {
+    Error {
         /// What went wrong.
         message: String,
         /// What to do, in sentences.
@@ -44,7 +44,7 @@ pub(crate) enum Failure {
 
 impl Failure {
     pub(crate) fn new(message: impl Into<String>, help: impl Into<String>) -> Self {
-        Self::Because { message: message.into(), help: vec![help.into()] }
+        Self::Error { message: message.into(), help: vec![help.into()] }
     }
 }
 

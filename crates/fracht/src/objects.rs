@@ -5,7 +5,7 @@ use std::mem::ManuallyDrop;
 use fracht_cluster::Rendering;
 use fracht_core::check::{Project, Verdict};
 use fracht_core::diag::Report;
-use fracht_core::model::Place;
+use fracht_core::model::TargetKind;
 
 use crate::failure::Failure;
 use crate::secrets;
@@ -13,7 +13,7 @@ use crate::ui::Ui;
 
 /// The report on a stack and, if it is good so far and has objects, on these.
 pub(crate) fn report(verdict: &Verdict) -> Report {
-    let checked = verdict.checked().filter(|_| verdict.model.target.on.value == Place::Cluster);
+    let checked = verdict.checked().filter(|_| verdict.model.target.on.value == TargetKind::Cluster);
     let problems = checked.map(|checked| ManuallyDrop::new(Rendering::new(checked)).problems());
     verdict.report_with(problems.unwrap_or_default())
 }

@@ -1,12 +1,13 @@
-//! The values of secrets, read only where somebody asked for them.
+//! The values of secrets, read only where somebody args for them.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use fracht_cluster::SecretValues;
-use fracht_core::check::{RevealError, is_made, reveal};
+use fracht_core::cover::escaped;
 use fracht_core::files::Files;
 use fracht_core::model::Model;
+use fracht_core::reveal::reveal;
 use fracht_core::rules::MOST_OF_SECRET;
 
 use crate::failure::Failure;
@@ -17,7 +18,7 @@ pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, F
     let variable = |name: &str| std::env::var_os(name).map(std::ffi::OsString::into_encoded_bytes);
     let (mut all, mut missing, mut refused) = (SecretValues::new(), Vec::new(), Vec::new());
     let of_processes = model.secrets_of_processes();
-    for (id, secret) in model.secrets.entries().filter(|(_, secret)| is_made(secret)) {
+    for (id, secret) in model.secrets.entries().filter(|(_, secret)| secret.is_generated()) {
         let mut values = BTreeMap::new();
         for key in &secret.keys {
             match reveal(files, &variable, key) {
@@ -30,17 +31,10 @@ pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, F
                     values.insert(key.name.to_string(), value);
                 }
                 Ok(None) => {}
-                Err(error) => missing.push(format!(
-                    "secret.{}/{}: {}",
-                    secret.name,
-                    key.name,
-                    match error {
-                        RevealError::NoVariable(name) => format!("set the variable {name}"),
-                        RevealError::Empty => "the value is empty".to_owned(),
-                        RevealError::Unreadable(path, reason) =>
-                            format!("{}: {reason}", crate::stack::shown(&path)),
-                    }
-                )),
+                Err(error) => {
+                    let reason = error.to_string();
+                    missing.push(format!("secret.{}/{}: {}", secret.name, key.name, escaped(&reason)));
+                }
             }
         }
         let size: usize = values.values().map(Vec::len).sum();
@@ -54,13 +48,13 @@ pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, F
     }
     if missing.is_empty() && !refused.is_empty() {
         let message = format!("{} cannot be used", counted(refused.len(), "secret value"));
-        return Err(Failure::Because { message, help: refused });
+        return Err(Failure::Error { message, help: refused });
     }
     if missing.is_empty() {
         return Ok(all);
     }
     let message = format!("cannot read {}", counted(missing.len(), "secret value"));
-    Err(Failure::Because { message, help: missing })
+    Err(Failure::Error { message, help: missing })
 }
 
 /// Why a cluster does not take the value of a key, in words that show nothing of it.

@@ -37,14 +37,14 @@ pub struct ObjectChange {
     /// Its namespace; empty for one that belongs to none.
     pub namespace: String,
     /// What differs.
-    pub change: Change,
+    pub change: ChangeKind,
     /// What has to be done by hand, since the cluster lets nobody change a field that differs.
     pub replace: Option<Replacement>,
 }
 
 /// How an object differs.
 #[derive(Clone, Debug, PartialEq)]
-pub enum Change {
+pub enum ChangeKind {
     /// It is only in the new set.
     Added,
     /// It is only in the old set.
@@ -83,7 +83,7 @@ pub fn compare(old: &[Value], new: &[Value]) -> Difference {
     for identity in &order {
         let Some(object) = new_by.get(identity) else { continue };
         let change = match old_by.get(identity) {
-            None => Change::Added,
+            None => ChangeKind::Added,
             Some(before) => {
                 let mut fields = Vec::new();
                 let walk = Walk {
@@ -97,20 +97,20 @@ pub fn compare(old: &[Value], new: &[Value]) -> Difference {
                     difference.same += 1;
                     continue;
                 }
-                Change::Changed(fields)
+                ChangeKind::Changed(fields)
             }
         };
         difference.objects.push(changed(object, change));
     }
     for identity in old_by.keys().filter(|identity| !new_by.contains_key(*identity)) {
         if let Some(object) = old_by.get(identity) {
-            difference.objects.push(changed(object, Change::Removed));
+            difference.objects.push(changed(object, ChangeKind::Removed));
         }
     }
     // Objects of two namespaces are not one object.
     if difference.namespace.is_none() {
         for object in &mut difference.objects {
-            let Change::Changed(fields) = &object.change else { continue };
+            let ChangeKind::Changed(fields) = &object.change else { continue };
             object.replace = replace::needed(&object.kind, &object.name, &object.namespace, fields);
         }
     }
@@ -151,7 +151,7 @@ fn of_stacks<'v>(old: &'v [Value], new: &[Value], left_out: &mut BTreeMap<String
     compared
 }
 
-fn changed(object: &Value, change: Change) -> ObjectChange {
+fn changed(object: &Value, change: ChangeKind) -> ObjectChange {
     ObjectChange {
         kind: text_at(object, "/kind").to_owned(),
         name: text_at(object, "/metadata/name").to_owned(),

@@ -1,6 +1,6 @@
 //! What differs between two sets of objects.
 
-use fracht_cluster::diff::{Change, compare};
+use fracht_cluster::diff::{ChangeKind, compare};
 use fracht_cluster::read_objects;
 use serde_json::{Value, json};
 
@@ -13,7 +13,7 @@ fn fields(old: &Value, new: &Value) -> Vec<String> {
     let difference = compare(std::slice::from_ref(old), std::slice::from_ref(new));
     let shown = |value: &Option<Value>| value.as_ref().map_or_else(|| "–".to_owned(), ToString::to_string);
     let changes = difference.objects.iter().flat_map(|object| match &object.change {
-        Change::Changed(fields) => fields.clone(),
+        ChangeKind::Changed(fields) => fields.clone(),
         other => panic!("{other:?}"),
     });
     changes.map(|field| format!("{}: {} → {}", field.path, shown(&field.old), shown(&field.new))).collect()
@@ -262,7 +262,7 @@ fn a_dump_of_a_cluster_differs_only_in_what_we_set() {
         .objects
         .iter()
         .flat_map(|object| match &object.change {
-            Change::Changed(fields) => fields.iter().map(|field| field.path.clone()).collect(),
+            ChangeKind::Changed(fields) => fields.iter().map(|field| field.path.clone()).collect(),
             change => vec![format!("{:?} {}", change, object.name)],
         })
         .collect();
@@ -299,11 +299,11 @@ fn another_namespace_is_told_once_and_jobs_are_known_by_what_they_are_for() {
     let (staging, prod) = (objects(&demo(), "staging"), objects(&demo(), "prod"));
     let difference = compare(&staging, &prod);
     assert_eq!(difference.namespace, Some(("tidedesk-staging".into(), "tidedesk".into())));
-    assert!(difference.objects.iter().all(|object| matches!(object.change, Change::Changed(_))));
+    assert!(difference.objects.iter().all(|object| matches!(object.change, ChangeKind::Changed(_))));
     let text = format!("{:?}", difference.objects);
     assert!(!text.contains("metadata.namespace"), "{text}");
     let job = difference.objects.iter().find(|object| object.kind == "Job").unwrap();
-    assert!(matches!(&job.change, Change::Changed(fields) if fields[0].path == "metadata.name"));
+    assert!(matches!(&job.change, ChangeKind::Changed(fields) if fields[0].path == "metadata.name"));
     assert!(difference.same > 15);
 }
 
@@ -312,11 +312,11 @@ fn what_is_added_and_removed_is_told() {
     let one = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n";
     let two = format!("{one}[service.b]\nimage = \"b:1\"\n");
     let (one, two) = (objects(&files(one), "cluster"), objects(&files(&two), "cluster"));
-    let changes = |old, new| -> Vec<(String, Change)> {
+    let changes = |old, new| -> Vec<(String, ChangeKind)> {
         compare(old, new).objects.into_iter().map(|o| (format!("{}/{}", o.kind, o.name), o.change)).collect()
     };
-    assert_eq!(changes(&one, &two), [("Deployment/s-b".to_owned(), Change::Added)]);
-    assert_eq!(changes(&two, &one), [("Deployment/s-b".to_owned(), Change::Removed)]);
+    assert_eq!(changes(&one, &two), [("Deployment/s-b".to_owned(), ChangeKind::Added)]);
+    assert_eq!(changes(&two, &one), [("Deployment/s-b".to_owned(), ChangeKind::Removed)]);
 }
 
 proptest! {

@@ -37,10 +37,10 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 use fracht_cluster::{Comments, Format, Rendering, SecretValues};
-use fracht_core::check::{Project, is_made};
+use fracht_core::check::Project;
 use fracht_core::diag::Severity;
 use fracht_core::files::MemoryFiles;
-use fracht_core::model::{Model, Place};
+use fracht_core::model::{Model, TargetKind};
 use serde_json::Value;
 
 /// The demo stack as files.
@@ -90,7 +90,7 @@ fn stacks(name: &str) -> Vec<(String, Made)> {
     let mut project = Project::open(&files, path, path).unwrap();
     let targets: Vec<String> = project.targets().names().map(str::to_owned).collect();
     let on_cluster = |target: &String| {
-        project.check(target).is_some_and(|verdict| verdict.model.target.on.value == Place::Cluster)
+        project.check(target).is_some_and(|verdict| verdict.model.target.on.value == TargetKind::Cluster)
     };
     let targets: Vec<String> = targets.into_iter().filter(on_cluster).collect();
     targets.into_iter().map(|target| (target.clone(), made(&files, &target))).collect()
@@ -119,7 +119,7 @@ fn rendered(files: &MemoryFiles, target: &str, format: Format) -> String {
         let errors = verdict.report.findings().iter().filter(|finding| finding.severity == Severity::Error);
         panic!("{:#?}", errors.map(|finding| &finding.diagnostic.message).collect::<Vec<_>>())
     };
-    let secrets = verdict.model.secrets.entries().filter(|(_, secret)| is_made(secret));
+    let secrets = verdict.model.secrets.entries().filter(|(_, secret)| secret.is_generated());
     let secrets: SecretValues = secrets
         .map(|(id, secret)| {
             let keys = secret.keys.iter().map(|key| (key.name.to_string(), b"gull-and-kelp\n".to_vec()));

@@ -21,7 +21,7 @@ pub(crate) fn check(cluster: &Cluster<'_>, model: &Model) {
             let container = pod.containers().find(|container| container["name"] == *name).unwrap();
             user(definition, pod, container);
             variables(cluster, &names, definition, container);
-            mounts(cluster, &names, definition, pod, container, &mut folders);
+            mounts(cluster, &names, definition, (pod, container), &mut folders);
             health(definition, container);
         }
         folders.check(&pod.owner);
@@ -138,8 +138,7 @@ fn mounts(
     cluster: &Cluster<'_>,
     names: &Names<'_>,
     definition: &Container,
-    pod: &Pod<'_>,
-    container: &Value,
+    (pod, container): (&Pod<'_>, &Value),
     folders: &mut Folders,
 ) {
     let model = names.model;
@@ -172,7 +171,7 @@ fn mounts(
                 folders.note(&format!("config {} {:?}", config.name, mount.mode), name);
                 let source = &volume.unwrap()["configMap"];
                 assert_eq!(source["name"], names.own(&config.name, present), "{said}");
-                files(pod, container, mount.mode, source, said, key.as_deref());
+                files((pod, container), mount.mode, source, said, key.as_deref());
             }
             Mounted::Secret(id, key) => {
                 let secret = &model.secrets[*id];
@@ -180,7 +179,7 @@ fn mounts(
                 folders.note(&format!("secret {} {:?}", secret.name, mount.mode), name);
                 let source = &volume.unwrap()["secret"];
                 assert_eq!(source["secretName"], names.own(&secret.name, present), "{said}");
-                files(pod, container, mount.mode, source, said, key.as_deref());
+                files((pod, container), mount.mode, source, said, key.as_deref());
             }
             Mounted::Scratch(scratch) => {
                 let own = format!("scratch of {} at {}", container["name"], mount.path);
@@ -194,8 +193,7 @@ fn mounts(
 }
 
 fn files(
-    pod: &Pod<'_>,
-    container: &Value,
+    (pod, container): (&Pod<'_>, &Value),
     mode: Option<u16>,
     source: &Value,
     said: &Value,

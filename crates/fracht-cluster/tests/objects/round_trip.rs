@@ -14,7 +14,7 @@ fn through_its_type(object: &Value) -> Value {
 }
 
 fn documents(yaml: &str) -> Vec<Value> {
-    read_objects(yaml).unwrap_or_else(|(line, error)| panic!("{line}: {error}\n{yaml}"))
+    read_objects(yaml).unwrap_or_else(|error| panic!("{error}\n{yaml}"))
 }
 
 #[test]

@@ -9,25 +9,25 @@ use crate::language::{ROOT, Shape};
 
 /// What a value is covered as.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Cover {
+pub(super) enum Treatment {
     /// The whole value.
     Whole,
     /// The whole value, unless it is well-formed text of this kind: it says where the value of a secret is.
-    Unless(Source),
+    Unless(ValueKind),
     /// What is secret by its looks; with `named`, the whole value if it looks made by a program.
     Looks { named: bool },
 }
 
 /// What says where the value of a secret is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Source {
+pub(super) enum ValueKind {
     Variable,
     Path,
     Object,
     Key,
 }
 
-impl Source {
+impl ValueKind {
     pub(super) fn is_well_formed(self, text: &str) -> bool {
         match self {
             // A cluster takes dashes and dots as well; in a secret it is rather the secret that has them.
@@ -81,24 +81,24 @@ fn below_target(path: &[String]) -> &[String] {
 }
 
 /// What of the value at a path is covered.
-pub(super) fn cover(path: &[String]) -> Cover {
+pub(super) fn treatment(path: &[String]) -> Treatment {
     let in_target = path.first().is_some_and(|first| first == "target") && path.len() > 1;
     let path = below_target(path);
-    let Some(first) = path.first() else { return Cover::Looks { named: false } };
+    let Some(first) = path.first() else { return Treatment::Looks { named: false } };
     if is_secrets(first) {
         let below: Vec<&str> = path.iter().skip(1).map(String::as_str).collect();
         return match below.as_slice() {
-            [_, "key", _, "env"] => Cover::Unless(Source::Variable),
-            [_, "key", _, "file"] | [_, "lines"] | [_, "lines", ""] => Cover::Unless(Source::Path),
-            [_, "present"] => Cover::Unless(Source::Object),
-            [_, "keys", ""] => Cover::Unless(Source::Key),
-            _ => Cover::Whole,
+            [_, "key", _, "env"] => Treatment::Unless(ValueKind::Variable),
+            [_, "key", _, "file"] | [_, "lines"] | [_, "lines", ""] => Treatment::Unless(ValueKind::Path),
+            [_, "present"] => Treatment::Unless(ValueKind::Object),
+            [_, "keys", ""] => Treatment::Unless(ValueKind::Key),
+            _ => Treatment::Whole,
         };
     }
     if first == "input" {
         let named = path.get(1).is_some_and(|name| may_be_secret_name(name));
         let about = path.get(2).is_some_and(|key| ["pattern", "help"].contains(&key.as_str()));
-        return if named && !about { Cover::Whole } else { Cover::Looks { named: false } };
+        return if named && !about { Treatment::Whole } else { Treatment::Looks { named: false } };
     }
     let mut shape = Some(Shape::Table(if in_target { &TARGET_TABLE } else { &ROOT }));
     let mut names = path.iter().peekable();
@@ -117,10 +117,10 @@ pub(super) fn cover(path: &[String]) -> Cover {
         });
         let by_name = if in_map { !is_table } else { below.is_none() };
         if by_name && may_be_secret_name(name) {
-            return Cover::Whole;
+            return Treatment::Whole;
         }
         named = if in_map { !is_table } else { named };
         shape = below;
     }
-    Cover::Looks { named }
+    Treatment::Looks { named }
 }

@@ -10,7 +10,7 @@ use std::ops::Range;
 use super::address::password_of;
 use super::looks::hits;
 use super::names::{flag_name, is_login_flag, may_be_secret_name};
-use super::place::{Cover, below, by_name, cover, is_secrets};
+use super::place::{Treatment, below, by_name, is_secrets, treatment};
 use super::word::{is_random, is_reference, is_switch};
 use crate::language::ROOT;
 
@@ -30,7 +30,7 @@ struct Scan<'t> {
 
 /// Whether what is well-formed at a path says where the value of a secret is. What is broken says nothing.
 fn says_where(path: &[String]) -> bool {
-    matches!(cover(path), Cover::Unless(_))
+    matches!(treatment(path), Treatment::Unless(_))
 }
 
 /// How deep tables and lists are followed.
@@ -91,7 +91,7 @@ impl<'t> Scan<'t> {
     /// A comment: in a table of secrets all of it, else what looks secret.
     fn comment(&mut self, path: &[String]) {
         let end = self.line_end();
-        if cover(path) == Cover::Whole {
+        if treatment(path) == Treatment::Whole {
             let text = self.text.get(self.at..end).unwrap_or_default();
             let blank = text.len() - text.trim_start_matches(['#', ' ', '\t']).len();
             self.hide(self.at + blank, end);
@@ -158,7 +158,7 @@ impl<'t> Scan<'t> {
         if is_key && self.take('=') {
             self.blanks();
             // A value that is missing may be on the next line.
-            if matches!(self.peek(), None | Some('\n')) && cover(&path) == Cover::Whole {
+            if matches!(self.peek(), None | Some('\n')) && treatment(&path) == Treatment::Whole {
                 self.value_below();
             } else {
                 self.value(&path, depth);
@@ -168,9 +168,9 @@ impl<'t> Scan<'t> {
         // Neither a key nor a value: nothing is known of it but where it stands.
         let rest = self.rest();
         let end = self.at + rest.find(|c| c == '\n' || ends.contains(&c)).unwrap_or(rest.len());
-        if !matches!(cover(above), Cover::Looks { .. }) {
+        if !matches!(treatment(above), Treatment::Looks { .. }) {
             self.hide(start, end);
-        } else if is_key && cover(&path) == Cover::Whole {
+        } else if is_key && treatment(&path) == Treatment::Whole {
             self.hide(key_end, end);
         } else {
             self.hide_looks(start, end);
@@ -248,27 +248,27 @@ impl<'t> Scan<'t> {
 
     fn text_value(&mut self, path: &[String], inner: Range<usize>, quote: char) {
         let written = self.text.get(inner.clone()).unwrap_or_default();
-        match cover(path) {
-            Cover::Whole
+        match treatment(path) {
+            Treatment::Whole
                 if by_name(path)
                     && (written.trim().is_empty() || is_reference(written) || is_switch(written)) => {}
-            Cover::Whole => self.hide(inner.start, inner.end),
-            Cover::Unless(source) => {
+            Treatment::Whole => self.hide(inner.start, inner.end),
+            Treatment::Unless(source) => {
                 let closed = self.text.get(inner.end..).is_some_and(|rest| rest.starts_with(quote));
                 if !closed || !source.is_well_formed(&unescaped(written, quote)) {
                     self.hide(inner.start, inner.end);
                 }
             }
-            Cover::Looks { named: true } if is_random(&unescaped(written, quote)) => {
+            Treatment::Looks { named: true } if is_random(&unescaped(written, quote)) => {
                 self.hide(inner.start, inner.end);
             }
             // What an escape stands for may look secret where the escape does not.
-            Cover::Looks { .. }
+            Treatment::Looks { .. }
                 if quote == '"' && written.contains('\\') && !hits(&unescaped(written, quote)).is_empty() =>
             {
                 self.hide(inner.start, inner.end);
             }
-            Cover::Looks { .. } => self.hide_looks(inner.start, inner.end),
+            Treatment::Looks { .. } => self.hide_looks(inner.start, inner.end),
         }
     }
 
@@ -278,7 +278,7 @@ impl<'t> Scan<'t> {
         let rest = self.rest();
         let end = self.at + rest.find(['\n', ',', ']', '}', '#']).unwrap_or(rest.len());
         if end > self.at {
-            if matches!(cover(path), Cover::Looks { .. }) {
+            if matches!(treatment(path), Treatment::Looks { .. }) {
                 self.hide_looks(self.at, end);
             } else {
                 self.hide(self.at, end);
@@ -292,8 +292,7 @@ impl<'t> Scan<'t> {
         let start = self.at;
         let line_end = self.line_end();
         let line = self.text.get(start..line_end).unwrap_or_default();
-        let cover = cover(path);
-        let covered = !matches!(cover, Cover::Looks { .. });
+        let covered = !matches!(treatment(path), Treatment::Looks { .. });
         // A broken value may hold what else would end it.
         let ends: &[char] = if covered { &['#'] } else { &[',', ']', '}', '#'] };
         let in_line = line.find(ends).unwrap_or(line.len());
@@ -346,7 +345,7 @@ impl<'t> Scan<'t> {
                 '"' | '\'' => {
                     let inner = self.quoted(c);
                     let text = unescaped(self.text.get(inner.clone()).unwrap_or_default(), c);
-                    self.argument(path, inner.clone(), &text, &before, c);
+                    self.argument(path, (inner.clone(), c), (&before, &text));
                     before = text;
                     texts.push(inner);
                 }
@@ -366,7 +365,12 @@ impl<'t> Scan<'t> {
     }
 
     /// A text of a list, which may be the value of the argument before it.
-    fn argument(&mut self, path: &[String], inner: Range<usize>, text: &str, before: &str, quote: char) {
+    fn argument(
+        &mut self,
+        path: &[String],
+        (inner, quote): (Range<usize>, char),
+        (before, text): (&str, &str),
+    ) {
         let named = flag_name(before).is_some_and(may_be_secret_name) && !text.starts_with('-');
         if named && !is_reference(text) && !is_switch(text) {
             self.hide(inner.start, inner.end);

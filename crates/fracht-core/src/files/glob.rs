@@ -57,7 +57,8 @@ pub(crate) fn matching(files: &dyn Files, from: &Path, pattern: &str) -> Result<
         .collect();
     let mut found = Vec::new();
     let deep = pattern.contains("**");
-    walk(files, from, &fixed, deep, &glob, &mut found).map_err(|_| Unmatched::None)?;
+    let walk = Walk { files, from, deep, glob };
+    walk.folder(&fixed, &mut found).map_err(|_| Unmatched::None)?;
     if found.len() > MOST_FILES {
         return Err(Unmatched::TooMany);
     }
@@ -65,31 +66,33 @@ pub(crate) fn matching(files: &dyn Files, from: &Path, pattern: &str) -> Result<
     Ok(found)
 }
 
-fn walk(
-    files: &dyn Files,
-    from: &Path,
-    at: &Path,
+/// What a search goes by.
+struct Walk<'a> {
+    files: &'a dyn Files,
+    from: &'a Path,
+    /// Set if the pattern goes through any number of folders.
     deep: bool,
-    glob: &GlobMatcher,
-    found: &mut Vec<String>,
-) -> io::Result<()> {
-    // Links to folders are not followed by the listing: a walk ends.
-    for entry in files.list(&from.join(at))? {
-        let path = at.join(&entry.name);
-        let fits_further = deep || glob.glob().glob().split('/').count() > path.components().count();
-        if entry.is_folder && !entry.name.starts_with('.') && fits_further {
-            walk(files, from, &path, deep, glob, found)?;
-            if found.len() > MOST_FILES {
-                return Ok(());
+    glob: GlobMatcher,
+}
+
+impl Walk<'_> {
+    /// Adds the files in the folder `at` that match. Links to folders are not followed, so that a search ends.
+    fn folder(&self, at: &Path, found: &mut Vec<String>) -> io::Result<()> {
+        for entry in self.files.list(&self.from.join(at))? {
+            let path = at.join(&entry.name);
+            let steps = self.glob.glob().glob().split('/').count();
+            let goes_on = self.deep || steps > path.components().count();
+            if entry.is_folder && !entry.name.starts_with('.') && goes_on {
+                self.folder(&path, found)?;
+            } else if !entry.is_folder && !entry.name.starts_with('.') && self.glob.is_match(&path) {
+                found.push(path.display().to_string());
             }
-        } else if !entry.is_folder && !entry.name.starts_with('.') && glob.is_match(&path) {
-            found.push(path.display().to_string());
             if found.len() > MOST_FILES {
                 return Ok(());
             }
         }
+        Ok(())
     }
-    Ok(())
 }
 
 #[cfg(test)]

@@ -3,6 +3,7 @@
 pub(crate) mod glob;
 
 use std::collections::BTreeMap;
+use std::fmt;
 use std::io;
 use std::path::{Component, Path, PathBuf};
 
@@ -47,7 +48,7 @@ pub struct Listed {
     pub is_program: bool,
 }
 
-/// Why a path in a stack file can't be read.
+/// Why a path in a stack file cannot be read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum PathProblem {
     /// The path is absolute.
@@ -57,6 +58,18 @@ pub enum PathProblem {
     /// The system refuses, with its reason.
     Unreadable(String),
 }
+
+impl fmt::Display for PathProblem {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Absolute => "must be relative",
+            Self::Outside => "leaves the stack's folder",
+            Self::Unreadable(reason) => reason,
+        })
+    }
+}
+
+impl std::error::Error for PathProblem {}
 
 /// Resolves `written`, a path in a file in folder `from`, and refuses what leaves the folder `root`.
 ///

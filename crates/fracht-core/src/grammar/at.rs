@@ -1,5 +1,6 @@
 //! The number that those outside use for a port: `8000`, `"auto"`, `"8000.."` or `"8000..8009"`.
 
+use super::invalid::Invalid;
 use std::fmt;
 
 /// Where a port is to be found from outside.
@@ -30,21 +31,21 @@ impl fmt::Display for At {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn parse(text: &str) -> Result<At, String> {
+pub fn parse(text: &str) -> Result<At, Invalid> {
     if text == "auto" {
         return Ok(At::Auto);
     }
-    let number = |text: &str| {
+    let number = |text: &str| -> Result<u16, Invalid> {
         let digits = text.bytes().all(|b| b.is_ascii_digit());
         let number = text.parse::<u16>().ok().filter(|number| digits && *number > 0);
-        number.ok_or_else(|| "not 1 to 65535, \"auto\", \"8000..\" or \"8000..8009\"".to_owned())
+        number.ok_or_else(|| "not 1 to 65535, \"auto\", \"8000..\" or \"8000..8009\"".into())
     };
     match text.split_once("..") {
         None => number(text).map(At::Fixed),
         Some((first, "")) => number(first).map(At::From),
         Some((first, last)) => match (number(first)?, number(last)?) {
             (first, last) if first <= last => Ok(At::Range(first, last)),
-            (first, last) => Err(format!("reversed: did you mean {last}..{first}?")),
+            (first, last) => Err(format!("reversed: did you mean {last}..{first}?").into()),
         },
     }
 }

@@ -1,6 +1,7 @@
 //! Durations: `500ms`, `3s`, `10m`, `1h30m`, `2d`. Grammar: one or more of a whole number and a unit,
 //! larger units first.
 
+use super::invalid::Invalid;
 use std::fmt;
 use std::time::Duration;
 
@@ -11,7 +12,7 @@ const UNITS: [(&str, u64); 5] = [("d", 86_400_000), ("h", 3_600_000), ("m", 60_0
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn parse(text: &str) -> Result<Duration, String> {
+pub fn parse(text: &str) -> Result<Duration, Invalid> {
     let mut rest = text;
     let mut total: u64 = 0;
     let mut last = u64::MAX;
@@ -27,7 +28,7 @@ pub fn parse(text: &str) -> Result<Duration, String> {
             return Err("unit missing: ms, s, m, h or d".into());
         }
         let Some((_, size)) = UNITS.into_iter().find(|(name, _)| *name == unit) else {
-            return Err(format!("unknown unit `{unit}`: use d, h, m, s or ms"));
+            return Err(format!("unknown unit `{unit}`: use d, h, m, s or ms").into());
         };
         if size >= last {
             return Err("larger units come first, each once: 1h30m".into());
@@ -50,7 +51,7 @@ pub fn parse(text: &str) -> Result<Duration, String> {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn some(text: &str) -> Result<Duration, String> {
+pub fn some(text: &str) -> Result<Duration, Invalid> {
     parse(text).and_then(|time| if time.is_zero() { Err("must be longer than 0".into()) } else { Ok(time) })
 }
 

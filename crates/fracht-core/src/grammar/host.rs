@@ -1,12 +1,13 @@
 //! Host names (RFC 1123, section 2.1), addresses, and blocks of addresses (RFC 4632).
 
+use super::invalid::Invalid;
 use std::net::IpAddr;
 
 /// Checks a host name: labels of letters, digits and `-` with dots between them, small letters only.
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn name(text: &str) -> Result<(), String> {
+pub fn name(text: &str) -> Result<(), Invalid> {
     let label = |label: &str| {
         let edge = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit();
         label.len() <= 63
@@ -32,7 +33,7 @@ pub fn name(text: &str) -> Result<(), String> {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn entry(text: &str) -> Result<(), String> {
+pub fn entry(text: &str) -> Result<(), Invalid> {
     if text.len() > 253 {
         return Err("more than 253 bytes".into());
     }
@@ -68,7 +69,7 @@ pub fn unreachable(address: IpAddr) -> Option<&'static str> {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn address(text: &str) -> Result<IpAddr, String> {
+pub fn address(text: &str) -> Result<IpAddr, Invalid> {
     text.parse().map_err(|_| "not an IP address: for a name use `host`".into())
 }
 
@@ -76,7 +77,7 @@ pub fn address(text: &str) -> Result<IpAddr, String> {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn block(text: &str) -> Result<(), String> {
+pub fn block(text: &str) -> Result<(), Invalid> {
     let (address, bits) = text.split_once('/').unwrap_or((text, ""));
     let most = match address.parse::<IpAddr>() {
         Ok(IpAddr::V4(_)) => 32,

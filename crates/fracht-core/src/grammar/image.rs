@@ -1,6 +1,7 @@
 //! Image references, by the grammar of the OCI distribution specification 1.1:
 //! `[registry/]repository[:tag][@digest]`.
 
+use super::invalid::Invalid;
 use std::fmt;
 
 /// An image reference in its parts.
@@ -43,7 +44,7 @@ impl fmt::Display for Image {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn registry(text: &str) -> Result<(), String> {
+pub fn registry(text: &str) -> Result<(), Invalid> {
     if text.contains("://") {
         return Err("a registry is a host name alone, without https://".into());
     }
@@ -68,7 +69,7 @@ const MOST_BYTES: usize = 255;
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn parse(text: &str) -> Result<Image, String> {
+pub fn parse(text: &str) -> Result<Image, Invalid> {
     let (rest, digest) = match text.split_once('@') {
         Some((rest, digest)) => (rest, Some(digest)),
         None => (text, None),
@@ -100,7 +101,7 @@ pub fn parse(text: &str) -> Result<Image, String> {
         let good =
             tag.starts_with(word) && tag.len() <= 128 && tag.chars().all(|c| word(c) || c == '.' || c == '-');
         if !good {
-            return Err(format!("invalid tag `{tag}`: up to 128 letters, digits, _, . and -"));
+            return Err(format!("invalid tag `{tag}`: up to 128 letters, digits, _, . and -").into());
         }
     }
     let good = |part: &str| {
@@ -114,9 +115,9 @@ pub fn parse(text: &str) -> Result<Image, String> {
     if !repository.split('/').all(good) {
         let lower = repository.to_lowercase();
         return Err(if lower != repository && lower.split('/').all(good) {
-            format!("the repository must be lowercase: {lower}")
+            format!("the repository must be lowercase: {lower}").into()
         } else {
-            "invalid repository: lowercase letters and digits, single . _ - between them".to_owned()
+            "invalid repository: lowercase letters and digits, single . _ - between them".into()
         });
     }
     if registry.map_or(0, |registry| registry.len() + 1) + repository.len() > MOST_BYTES {

@@ -1,11 +1,11 @@
-//! The small grammars inside values: one file each, each a function from text to a meaning or a reason.
-//!
-//! A reason is a sentence that ends a message and says what would be right.
+//! The small grammars inside values: one file each, with a function from text to a meaning, or to why it is
+//! [`Invalid`](invalid::Invalid).
 
 pub mod at;
 pub mod duration;
 pub mod host;
 pub mod image;
+pub mod invalid;
 pub mod lines;
 pub mod mode;
 pub mod name;

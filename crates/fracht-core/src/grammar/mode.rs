@@ -1,10 +1,12 @@
 //! Permission bits of files, in octal as `chmod` takes them (IEEE Std 1003.1): `"0440"`.
 
+use super::invalid::Invalid;
+
 /// Reads permission bits.
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn parse(text: &str) -> Result<u16, String> {
+pub fn parse(text: &str) -> Result<u16, Invalid> {
     let digits = (3..=4).contains(&text.len()) && text.bytes().all(|b| (b'0'..=b'7').contains(&b));
     // Sets of users and sticky bits mean nothing to a mounted file.
     let bits = u16::from_str_radix(text, 8).ok().filter(|bits| digits && *bits <= 0o777);

@@ -100,6 +100,14 @@ pub struct NameProblem {
     pub instead: Option<String>,
 }
 
+impl std::fmt::Display for NameProblem {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{}: {}", self.label, self.reason)
+    }
+}
+
+impl std::error::Error for NameProblem {}
+
 fn problem(label: &'static str, reason: &'static str, instead: Option<String>) -> Result<(), NameProblem> {
     Err(NameProblem { label, reason, instead })
 }

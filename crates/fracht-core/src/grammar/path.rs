@@ -1,13 +1,14 @@
 //! Paths to a value of a stack, written as TOML writes dotted keys: `service.api.env.LOG_LEVEL`,
 //! `service.api.mount."/tmp"`.
 
+use super::invalid::Invalid;
 use std::fmt::Write as _;
 
 /// Reads a path.
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn parse(text: &str) -> Result<Vec<String>, String> {
+pub fn parse(text: &str) -> Result<Vec<String>, Invalid> {
     let shape = || "not keys with dots between them".to_owned();
     let mut keys = Vec::new();
     let mut rest = text.trim();
@@ -22,7 +23,7 @@ pub fn parse(text: &str) -> Result<Vec<String>, String> {
             let (key, after) = rest.split_at(end);
             let bare = |c: char| c.is_ascii_alphanumeric() || c == '-' || c == '_';
             if key.is_empty() || !key.chars().all(bare) {
-                return Err(shape());
+                return Err(shape().into());
             }
             keys.push(key.to_owned());
             after

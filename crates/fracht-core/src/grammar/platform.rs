@@ -1,5 +1,6 @@
 //! A platform, `system/processor`, in the words of the OCI image index 1.1: `linux/arm64`.
 
+use super::invalid::Invalid;
 use std::fmt;
 
 /// What a node must be to run an image.
@@ -24,12 +25,15 @@ impl fmt::Display for Platform {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn parse(text: &str) -> Result<Platform, String> {
+pub fn parse(text: &str) -> Result<Platform, Invalid> {
     let (system, processor) = text.split_once('/').unwrap_or((text, ""));
     let known = |names: &'static [&'static str], name: &str| names.iter().copied().find(|n| *n == name);
     match (known(&SYSTEMS, system), known(&PROCESSORS, processor)) {
         (Some(system), Some(processor)) => Ok(Platform { system, processor }),
-        _ => Err(format!("not system/processor, of {} and {}", SYSTEMS.join(", "), PROCESSORS.join(", "))),
+        _ => {
+            Err(format!("not system/processor, of {} and {}", SYSTEMS.join(", "), PROCESSORS.join(", "))
+                .into())
+        }
     }
 }
 

@@ -4,6 +4,7 @@
 //! `k M G T` (powers of 1000); processors as whole numbers, fractions, or thousandths with `m`.
 //! A range is `request..limit`, `request..` or `..limit`; a single amount is both.
 
+use super::invalid::Invalid;
 use std::fmt;
 
 const BYTE_UNITS: [(&str, u64); 9] = [
@@ -53,7 +54,7 @@ impl Bounds {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn bytes(text: &str) -> Result<Quantity, String> {
+pub fn bytes(text: &str) -> Result<Quantity, Invalid> {
     let digits = text.len() - text.trim_start_matches(|c: char| c.is_ascii_digit()).len();
     let (number, unit) = text.split_at(digits);
     if number.is_empty() {
@@ -70,8 +71,8 @@ pub fn bytes(text: &str) -> Result<Quantity, String> {
         };
         let units = "use Ki, Mi, Gi, Ti, k, M, G or T";
         return Err(match guess {
-            Some(guess) => format!("unknown unit `{unit}`: did you mean {number}{guess}?"),
-            None => format!("unknown unit `{unit}`: {units}"),
+            Some(guess) => format!("unknown unit `{unit}`: did you mean {number}{guess}?").into(),
+            None => format!("unknown unit `{unit}`: {units}").into(),
         });
     };
     let size = number.parse::<u64>().ok().and_then(|number| number.checked_mul(factor));
@@ -83,7 +84,7 @@ pub fn bytes(text: &str) -> Result<Quantity, String> {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn cpu(text: &str) -> Result<Quantity, String> {
+pub fn cpu(text: &str) -> Result<Quantity, Invalid> {
     let wrong = || "not a number such as 0.5, or thousandths such as 250m".to_owned();
     let parse = |digits: &str| {
         let plain = !digits.is_empty() && digits.len() < 10 && digits.bytes().all(|b| b.is_ascii_digit());
@@ -93,7 +94,7 @@ pub fn cpu(text: &str) -> Result<Quantity, String> {
         parse(thousandths)?
     } else if let Some((whole, fraction)) = text.split_once('.') {
         if fraction.is_empty() {
-            return Err(wrong());
+            return Err(wrong().into());
         }
         if fraction.len() > 3 {
             return Err("at most three decimals: the smallest unit is 1m".into());
@@ -109,7 +110,7 @@ pub fn cpu(text: &str) -> Result<Quantity, String> {
 }
 
 /// Reads `a..b`, `a..`, `..b` or `a`, each amount by `one`.
-fn bounds(text: &str, one: fn(&str) -> Result<Quantity, String>) -> Result<Bounds, String> {
+fn bounds(text: &str, one: fn(&str) -> Result<Quantity, Invalid>) -> Result<Bounds, Invalid> {
     let Some((request, limit)) = text.split_once("..") else {
         let both = one(text)?;
         return Ok(Bounds { request: Some(both.clone()), limit: Some(both) });
@@ -126,7 +127,7 @@ fn bounds(text: &str, one: fn(&str) -> Result<Quantity, String>) -> Result<Bound
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn byte_bounds(text: &str) -> Result<Bounds, String> {
+pub fn byte_bounds(text: &str) -> Result<Bounds, Invalid> {
     bounds(text, bytes)
 }
 
@@ -134,7 +135,7 @@ pub fn byte_bounds(text: &str) -> Result<Bounds, String> {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn cpu_bounds(text: &str) -> Result<Bounds, String> {
+pub fn cpu_bounds(text: &str) -> Result<Bounds, Invalid> {
     bounds(text, cpu)
 }
 

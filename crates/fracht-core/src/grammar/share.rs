@@ -1,5 +1,7 @@
 //! A number, or a share of the replicas in percent: `1`, `"25%"`.
 
+use super::invalid::Invalid;
+
 /// A number or a share.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Share {
@@ -20,7 +22,7 @@ impl Share {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn parse(text: &str) -> Result<Share, String> {
+pub fn parse(text: &str) -> Result<Share, Invalid> {
     let (digits, share) = match text.strip_suffix('%') {
         Some(digits) => (digits, true),
         None => (text, false),
@@ -37,7 +39,7 @@ pub fn parse(text: &str) -> Result<Share, String> {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn percent(text: &str) -> Result<u32, String> {
+pub fn percent(text: &str) -> Result<u32, Invalid> {
     match parse(text) {
         Ok(Share::Percent(percent)) if percent > 0 => Ok(percent),
         _ => Err("not \"1%\" to \"100%\"".into()),

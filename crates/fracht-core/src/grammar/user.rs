@@ -1,5 +1,7 @@
 //! The user that a container runs as: `10001` or `10001:10001`.
 
+use super::invalid::Invalid;
+
 /// A user id and maybe a group id.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct User {
@@ -13,7 +15,7 @@ pub struct User {
 ///
 /// # Errors
 /// What is wrong with the text.
-pub fn parse(text: &str) -> Result<User, String> {
+pub fn parse(text: &str) -> Result<User, Invalid> {
     // The cluster's ids are signed 32-bit numbers that are not negative.
     let id = |text: &str| {
         let digits = !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());

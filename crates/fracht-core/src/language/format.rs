@@ -9,6 +9,7 @@ use crate::diag::Rule;
 use crate::diag::reading::{BAD_VALUE, SCHEDULE_INVALID};
 use crate::grammar::at::{self, At};
 use crate::grammar::image::{self, Image};
+use crate::grammar::invalid::Invalid;
 use crate::grammar::platform::{self, Platform};
 use crate::grammar::quantity::{self, Bounds, Quantity};
 use crate::grammar::schedule::{self, Schedule};
@@ -22,7 +23,7 @@ pub struct Format<T> {
     /// The words to speak of it.
     pub about: About,
     /// Reads a value, or says what is wrong with it.
-    pub parse: fn(&str) -> Result<T, String>,
+    pub parse: fn(&str) -> Result<T, Invalid>,
 }
 
 /// What people read about a format.
@@ -46,7 +47,7 @@ pub trait AnyFormat: Debug + Sync {
     ///
     /// # Errors
     /// What is wrong with it.
-    fn check(&self, text: &str) -> Result<(), String>;
+    fn check(&self, text: &str) -> Result<(), Invalid>;
 }
 
 impl<T> Debug for Format<T> {
@@ -60,7 +61,7 @@ impl<T> AnyFormat for Format<T> {
         &self.about
     }
 
-    fn check(&self, text: &str) -> Result<(), String> {
+    fn check(&self, text: &str) -> Result<(), Invalid> {
         (self.parse)(text).map(drop)
     }
 }
@@ -69,7 +70,7 @@ impl<T> AnyFormat for Format<T> {
 const fn text<T>(
     what: &'static str,
     example: &'static str,
-    parse: fn(&str) -> Result<T, String>,
+    parse: fn(&str) -> Result<T, Invalid>,
 ) -> Format<T> {
     Format { about: About { what, example, number: false, rule: &BAD_VALUE }, parse }
 }
@@ -78,7 +79,7 @@ const fn text<T>(
 const fn number<T>(
     what: &'static str,
     example: &'static str,
-    parse: fn(&str) -> Result<T, String>,
+    parse: fn(&str) -> Result<T, Invalid>,
 ) -> Format<T> {
     Format { about: About { what, example, number: true, rule: &BAD_VALUE }, parse }
 }

@@ -11,9 +11,9 @@ use super::shape::{Key, TableShape};
 use super::stack::OVERRIDABLE;
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::{RefKind, Reference};
-use crate::model::{Entry, Place};
+use crate::model::{EntryKind, TargetKind};
 
-pub(crate) static ON: Field<Place> = Field {
+pub(crate) static ON: Field<TargetKind> = Field {
     key: Key {
         name: "on",
         default: "cluster",
@@ -125,7 +125,7 @@ pub(crate) static TARGET_TABLE: TableShape = TableShape {
     ],
 };
 
-pub(crate) static BY: Field<Entry> = Field {
+pub(crate) static BY: Field<EntryKind> = Field {
     key: Key {
         name: "by",
         default: "ingress; gateway where one is named",

@@ -58,7 +58,7 @@ fn defaults_are_read_from_their_words() {
     use std::time::Duration;
 
     use super::{build, container, health, network, port, service, target, task, volume, workload};
-    use crate::model::{Access, Confine, Entry, Overlap, Place, Protocol, Reach, Spell};
+    use crate::model::{Access, Confine, EntryKind, Overlap, Protocol, Reach, Spell, TargetKind};
 
     assert_eq!(port::PROTOCOL.default(), Some(Protocol::default()));
     assert_eq!(port::REACH.default(), Some(Reach::default()));
@@ -66,8 +66,8 @@ fn defaults_are_read_from_their_words() {
     assert_eq!(container::SPELL.default(), Some(Spell::default()));
     assert_eq!(volume::ACCESS.default(), Some(Access::default()));
     assert_eq!(task::OVERLAP.default(), Some(Overlap::default()));
-    assert_eq!(target::ON.default(), Some(Place::default()));
-    assert_eq!(Entry::of(target::BY.key.default.split(';').next().unwrap()), Some(Entry::default()));
+    assert_eq!(target::ON.default(), Some(TargetKind::default()));
+    assert_eq!(EntryKind::of(target::BY.key.default.split(';').next().unwrap()), Some(EntryKind::default()));
     for (field, seconds) in
         [(&health::EVERY, 5), (&health::TIMEOUT, 2), (&health::BOOT, 30), (&target::WITHIN, 600)]
     {

@@ -53,7 +53,7 @@ pub use network::Network;
 pub use outside::{Outside, OutsidePlace, OutsidePort};
 pub use port::{Port, PortIndex, Protocol, Reach};
 pub use secret::{Secret, SecretKey, SecretSource};
-pub use target::{Entry, Gate, Place, Target, Web};
+pub use target::{EntryKind, Gate, Target, TargetKind, Web};
 pub use text::{Address, Part, PodField, Text};
 pub use volume::{Access, Volume};
 pub use workload::{

@@ -42,3 +42,10 @@ pub enum SecretSource {
     /// It is in the cluster already.
     Present,
 }
+
+impl Secret {
+    /// Whether a Secret is generated for it, so that its values are needed.
+    pub fn is_generated(&self) -> bool {
+        self.present.is_none()
+    }
+}

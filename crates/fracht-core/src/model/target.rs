@@ -14,7 +14,7 @@ pub struct Target {
     /// Its name.
     pub name: Arc<str>,
     /// What it is.
-    pub on: Sourced<Place>,
+    pub on: Sourced<TargetKind>,
     /// The namespace in the cluster.
     pub namespace: Sourced<Arc<str>>,
     /// Whether the namespace is there already and not made here.
@@ -35,7 +35,7 @@ pub struct Target {
 #[derive(Clone, Debug)]
 pub struct Web {
     /// How the cluster is told of it.
-    pub by: Sourced<Entry>,
+    pub by: Sourced<EntryKind>,
     /// The class of the entry, by the cluster's name for it.
     pub class: Option<Sourced<Arc<str>>>,
     /// The secret with the certificate; with it the entry speaks TLS.
@@ -46,7 +46,7 @@ pub struct Web {
 
 /// How a cluster is told of a web entry.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Entry {
+pub enum EntryKind {
     /// By an Ingress.
     #[default]
     Ingress,
@@ -54,7 +54,7 @@ pub enum Entry {
     Gateway,
 }
 
-impl Word for Entry {
+impl Word for EntryKind {
     const WORDS: &'static [(&'static str, Self)] = &[("ingress", Self::Ingress), ("gateway", Self::Gateway)];
 }
 
@@ -71,7 +71,7 @@ pub struct Gate {
 
 /// What a target is.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Place {
+pub enum TargetKind {
     /// One machine, ports on localhost.
     Machine,
     /// A Kubernetes cluster.
@@ -79,6 +79,6 @@ pub enum Place {
     Cluster,
 }
 
-impl Word for Place {
+impl Word for TargetKind {
     const WORDS: &'static [(&'static str, Self)] = &[("machine", Self::Machine), ("cluster", Self::Cluster)];
 }

@@ -2,5 +2,6 @@
 
 pub mod one_node;
 pub mod order;
+pub mod outer;
 pub mod ports;
 pub mod reach;

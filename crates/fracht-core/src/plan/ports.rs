@@ -6,7 +6,7 @@ use std::collections::btree_map::Entry;
 use std::ops::RangeInclusive;
 
 use crate::grammar::at::At;
-use crate::model::{Model, Place, Port, PortIndex, Protocol, Reach, WorkloadId};
+use crate::model::{Model, Port, PortIndex, Protocol, Reach, TargetKind, WorkloadId};
 use crate::source::Span;
 
 /// The numbers that a cluster hands out on its nodes, by default.
@@ -58,16 +58,16 @@ pub struct Clash {
     /// The transport protocol; the same number of another one is another port.
     pub protocol: Protocol,
     /// Who has it.
-    pub first: Owner,
+    pub first: PortOwner,
     /// Who wants it as well.
-    pub second: Owner,
+    pub second: PortOwner,
     /// A number that is free there.
     pub free: Option<u16>,
 }
 
 /// A port that has or wants a number.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Owner {
+pub struct PortOwner {
     /// The service.
     pub service: WorkloadId,
     /// The port.
@@ -77,7 +77,7 @@ pub struct Owner {
 }
 
 /// What is taken, by place, protocol and number. Nodes hand out numbers whatever the protocol: see [`slot`].
-type Taken = BTreeMap<(Ground, Protocol, u16), Owner>;
+type Taken = BTreeMap<(Ground, Protocol, u16), PortOwner>;
 
 /// The key of a number that is taken. The cluster allocates node ports by number alone.
 fn slot(ground: Ground, protocol: Protocol, number: u16) -> (Ground, Protocol, u16) {
@@ -127,7 +127,7 @@ impl PortEntry {
     /// Whether the cluster picks the number: a port on its nodes of which the stack says none.
     pub fn is_picked_by_cluster(&self, model: &Model) -> bool {
         self.port(model).is_some_and(|port| {
-            model.target.on.value == Place::Cluster
+            model.target.on.value == TargetKind::Cluster
                 && port.reach.value == Reach::Node
                 && matches!(port.at.map(|at| at.value), None | Some(At::Auto))
         })
@@ -135,8 +135,8 @@ impl PortEntry {
 }
 
 /// Whether two ports of one Service may have one number on the nodes: one port that speaks two protocols.
-fn shares(model: &Model, first: Owner, second: Owner) -> bool {
-    let port = |owner: Owner| model.workloads[owner.service].port(owner.port);
+fn shares(model: &Model, first: PortOwner, second: PortOwner) -> bool {
+    let port = |owner: PortOwner| model.workloads[owner.service].port(owner.port);
     first.service == second.service
         && port(first).zip(port(second)).is_some_and(|(first, second)| {
             first.as_number() == second.as_number() && first.protocol != second.protocol
@@ -146,7 +146,7 @@ fn shares(model: &Model, first: Owner, second: Owner) -> bool {
 struct Planner<'m> {
     model: &'m Model,
     taken: Taken,
-    wanted: Vec<(Ground, Protocol, u16, Owner)>,
+    wanted: Vec<(Ground, Protocol, u16, PortOwner)>,
     /// For each number that is taken, one behind it that may be free: where a search goes on.
     next: BTreeMap<(Ground, Protocol, u16), u32>,
     /// How many numbers have been looked at in searches.
@@ -155,7 +155,7 @@ struct Planner<'m> {
 
 impl Planner<'_> {
     /// Takes a number, or notes that somebody has it.
-    fn claim(&mut self, ground: Ground, protocol: Protocol, number: u16, owner: Owner) {
+    fn claim(&mut self, ground: Ground, protocol: Protocol, number: u16, owner: PortOwner) {
         if number == 0 {
             return; // could not be read, and was reported
         }
@@ -170,7 +170,7 @@ impl Planner<'_> {
     }
 
     fn claim_inside(&mut self, service: WorkloadId, index: PortIndex, port: &Port, differs: bool) {
-        let owner = |span| Owner { service, port: index, span };
+        let owner = |span| PortOwner { service, port: index, span };
         let written = owner(port.number.span().unwrap_or(port.span));
         self.claim(Ground::Pod(service), port.protocol, port.number.value, written);
         if differs {
@@ -182,17 +182,17 @@ impl Planner<'_> {
     /// Where the outer number of a port is taken; `None` for a port that is not open.
     fn ground(&self, service: WorkloadId, reach: Reach) -> Option<Ground> {
         match (reach, self.model.target.on.value) {
-            (Reach::Stack, _) | (Reach::Web, Place::Cluster) => None,
-            (_, Place::Machine) => Some(Ground::Machine),
-            (Reach::Node, Place::Cluster) => Some(Ground::Nodes),
-            (Reach::Balancer, Place::Cluster) => Some(Ground::Balancer(service)),
+            (Reach::Stack, _) | (Reach::Web, TargetKind::Cluster) => None,
+            (_, TargetKind::Machine) => Some(Ground::Machine),
+            (Reach::Node, TargetKind::Cluster) => Some(Ground::Nodes),
+            (Reach::Balancer, TargetKind::Cluster) => Some(Ground::Balancer(service)),
         }
     }
 
     fn claim_written(&mut self, entry: &mut PortEntry) {
         let Some(port) = entry.port(self.model) else { return };
         let Some(ground) = self.ground(entry.service, port.reach.value) else { return };
-        let owner = Owner { service: entry.service, port: entry.port, span: outer_span(port) };
+        let owner = PortOwner { service: entry.service, port: entry.port, span: outer_span(port) };
         let numbers: Vec<u16> = match (port.at.map(|at| at.value), ground) {
             (Some(At::Fixed(number)), _) => vec![number],
             (Some(At::Range(first, last)), Ground::Machine) => {
@@ -215,7 +215,7 @@ impl Planner<'_> {
         if !entry.at.is_empty() || entry.is_picked_by_cluster(self.model) {
             return;
         }
-        let owner = Owner { service: entry.service, port: entry.port, span: outer_span(port) };
+        let owner = PortOwner { service: entry.service, port: entry.port, span: outer_span(port) };
         let first = match (port.at.map(|at| at.value), ground) {
             (Some(At::From(first) | At::Range(first, _)), _) => first,
             // Numbers below 1024 need special rights on most machines.
@@ -268,7 +268,7 @@ impl Planner<'_> {
 
     fn clashes(&mut self) -> Vec<Clash> {
         let wanted = std::mem::take(&mut self.wanted);
-        let clash = |(ground, protocol, number, second): (Ground, Protocol, u16, Owner)| {
+        let clash = |(ground, protocol, number, second): (Ground, Protocol, u16, PortOwner)| {
             let first = *self.taken.get(&slot(ground, protocol, number))?;
             let free = self.free(ground, protocol, number);
             Some(Clash { ground, number, protocol, first, second, free })
@@ -282,7 +282,7 @@ fn outer_span(port: &Port) -> Span {
     port.at.and_then(|at| at.span()).unwrap_or_else(|| port.as_span())
 }
 
-impl Owner {
+impl PortOwner {
     /// `service.api/http`.
     pub fn words(&self, model: &Model) -> String {
         let workload = &model.workloads[self.service];

@@ -3,10 +3,11 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use super::outer::{OuterAddress, outer_addresses};
 use super::ports::PortPlan;
 use crate::model::{
-    Address, Condition, Model, NetworkId, OutsideId, Part, Place, Port, PortIndex, Protocol, Reach, SecretId,
-    Text, Workload, WorkloadId,
+    Address, Condition, Model, NetworkId, OutsideId, Part, Port, PortIndex, Protocol, Reach, SecretId,
+    TargetKind, Text, Workload, WorkloadId,
 };
 
 /// Who can get to what in a model.
@@ -29,14 +30,8 @@ pub struct WayIn {
     pub port: PortIndex,
     /// How far it reaches.
     pub reach: Reach,
-    /// The addresses. What only the cluster knows is in capitals.
-    pub addresses: Vec<String>,
-    /// Whether the cluster picks the number.
-    pub is_picked: bool,
-    /// The line for a hosts file, where a name is needed that need not be known.
-    pub hosts_line: Option<String>,
-    /// Whether it speaks TLS.
-    pub tls: bool,
+    /// The addresses.
+    pub addresses: Vec<OuterAddress>,
     /// The logins of the service itself, not of what it uses.
     pub logins: Vec<Login>,
 }
@@ -115,7 +110,7 @@ pub const NODE_NAMES: &str = "169.254.0.0/16";
 
 /// The ways out of a workload's closed networks; none for one that is in an open one.
 pub fn leaks(model: &Model, workload: &Workload) -> Vec<Leak> {
-    if model.target.on.value == Place::Machine || !model.is_closed_in(workload) {
+    if model.target.on.value == TargetKind::Machine || !model.is_closed_in(workload) {
         return Vec::new();
     }
     let names = Leak {
@@ -305,47 +300,11 @@ fn ways(model: &Model) -> Vec<WayIn> {
             service: entry.service,
             port: entry.port,
             reach: port.reach.value,
-            addresses: addresses(model, port, &entry.at),
-            is_picked: entry.is_picked_by_cluster(model),
-            hosts_line: hosts_line(model, port),
-            tls: is_secure(model, port),
+            addresses: outer_addresses(model, port, &entry.at),
             logins: known.entry(entry.service).or_insert_with(|| logins(model, entry.service)).clone(),
         })
     };
     plan.entries.iter().filter_map(way).collect()
-}
-
-/// Stands for the number of a port that the cluster picks.
-pub const PICKED: &str = "PICKED-PORT";
-
-/// Where those outside find a port. What only the cluster knows is in capitals.
-pub fn addresses(model: &Model, port: &Port, at: &[u16]) -> Vec<String> {
-    let host = match (model.target.on.value, port.reach.value) {
-        (_, Reach::Stack) => return Vec::new(),
-        (Place::Machine, _) => "localhost",
-        (Place::Cluster, Reach::Node) if at.is_empty() => return vec![format!("ANY-NODE:{PICKED}")],
-        (Place::Cluster, Reach::Node) => "ANY-NODE",
-        (Place::Cluster, Reach::Balancer) => "OWN-ADDRESS",
-        (Place::Cluster, Reach::Web) => {
-            let scheme = if is_secure(model, port) { "https" } else { "http" };
-            return model
-                .web_host(port)
-                .map(|host| format!("{scheme}://{host}{}", port.path.value))
-                .into_iter()
-                .collect();
-        }
-    };
-    at.iter().map(|number| format!("{host}:{number}")).collect()
-}
-
-fn is_secure(model: &Model, port: &Port) -> bool {
-    let web = &model.target.web;
-    model.target.on.value == Place::Cluster && port.reach.value == Reach::Web && web.tls.is_some()
-}
-
-fn hosts_line(model: &Model, port: &Port) -> Option<String> {
-    let on_web = model.target.on.value == Place::Cluster && port.reach.value == Reach::Web;
-    model.web_host(port).filter(|_| on_web).map(|host| format!("ENTRY-ADDRESS {host}"))
 }
 
 /// The logins of a service: the users and secrets that it knows of and that are not those of what it uses. A secret

@@ -7,7 +7,7 @@ use super::fields::Fields;
 use crate::diag::Diagnostic;
 use crate::diag::reading::{BAD_VALUE, DEFINED_TWICE};
 use crate::language::outside::{ADDRESS, HOST, OUTSIDE_TABLE, PORT};
-use crate::model::{Outside, OutsidePlace, OutsidePort, Place, Text};
+use crate::model::{Outside, OutsidePlace, OutsidePort, TargetKind, Text};
 use crate::origin::Sourced;
 use crate::resolve::{OutsideSymbol, port_names};
 use crate::tree::Entry;
@@ -67,14 +67,14 @@ fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<O
 
 /// What a reference to it stands for. A host is itself, so that its certificate matches; an address has the name of its
 /// Service in a cluster, and is itself on a machine.
-pub(super) fn symbol(outside: &Outside, on: Place) -> (Arc<str>, OutsideSymbol) {
+pub(super) fn symbol(outside: &Outside, on: TargetKind) -> (Arc<str>, OutsideSymbol) {
     let host: Arc<str> = match (&outside.place.value, on) {
         (OutsidePlace::Host(host), _) => Arc::clone(host),
-        (OutsidePlace::Address(_), Place::Cluster) => Arc::clone(&outside.name),
-        (OutsidePlace::Address(address), Place::Machine) if address.is_ipv6() => {
+        (OutsidePlace::Address(_), TargetKind::Cluster) => Arc::clone(&outside.name),
+        (OutsidePlace::Address(address), TargetKind::Machine) if address.is_ipv6() => {
             format!("[{address}]").into()
         }
-        (OutsidePlace::Address(address), Place::Machine) => address.to_string().into(),
+        (OutsidePlace::Address(address), TargetKind::Machine) => address.to_string().into(),
     };
     let ports = outside.ports.iter().map(|port| (Arc::clone(&port.name), port.number.value));
     (Arc::clone(&outside.name), OutsideSymbol { host, ports: port_names(ports) })

@@ -12,7 +12,7 @@ use crate::language::target::{
     TARGET_TABLE, TLS, WEB, WITHIN,
 };
 use crate::language::{AnyField, Field, Template};
-use crate::model::{Entry as EntryBy, Gate, Place, Target, Web};
+use crate::model::{EntryKind, Gate, Target, TargetKind, Web};
 use crate::origin::Sourced;
 use crate::resolve::Facts;
 use crate::tree::{Entry, Node};
@@ -28,12 +28,12 @@ pub(super) fn read(
         |field: &Field<Template>| Sourced::defaulted(image::parse(field.key.default).unwrap_or_default());
     let mut target = Target {
         name: Arc::clone(name),
-        on: Sourced::defaulted(Place::default()),
+        on: Sourced::defaulted(TargetKind::default()),
         namespace: Sourced::defaulted(Arc::clone(&stack.value)),
         namespace_present: false,
         registry: None,
         domain: None,
-        web: Web { by: Sourced::defaulted(EntryBy::default()), class: None, tls: None, gateway: None },
+        web: Web { by: Sourced::defaulted(EntryKind::default()), class: None, tls: None, gateway: None },
         gate: Gate {
             ready: default_image(&READY),
             done: default_image(&DONE),
@@ -86,7 +86,7 @@ fn web(reader: &mut Reader<'_>, target: &mut Target, fields: &Fields<'_>) {
     target.web.tls = tls.and_then(|tls| reader.secret_with(&tls, &["tls.crt", "tls.key"]));
     let gateway = fields.get(reader, &GATEWAY);
     if let Some(gateway) = &gateway {
-        target.web.by = Sourced { value: EntryBy::Gateway, origin: gateway.origin };
+        target.web.by = Sourced { value: EntryKind::Gateway, origin: gateway.origin };
         target.web.gateway = Some(match gateway.value.split_once('/') {
             Some((namespace, name)) => (Some(namespace.into()), name.into()),
             None => (None, Arc::clone(&gateway.value)),
@@ -100,18 +100,18 @@ fn web(reader: &mut Reader<'_>, target: &mut Target, fields: &Fields<'_>) {
         target.web.by = by;
     }
     let owner = format!("target.{}", target.name);
-    if target.web.by.value == EntryBy::Gateway {
+    if target.web.by.value == EntryKind::Gateway {
         fields.require(reader, &format!("the web entry of `{owner}`"), &GATEWAY);
     }
-    let kinds: [(&'static dyn AnyField, EntryBy); 3] =
-        [(&CLASS, EntryBy::Ingress), (&TLS, EntryBy::Ingress), (&GATEWAY, EntryBy::Gateway)];
+    let kinds: [(&'static dyn AnyField, EntryKind); 3] =
+        [(&CLASS, EntryKind::Ingress), (&TLS, EntryKind::Ingress), (&GATEWAY, EntryKind::Gateway)];
     for (field, wanted) in kinds {
         let Some(entry) = fields.valid(reader, field).filter(|_| target.web.by.value != wanted) else {
             continue;
         };
         let help = match wanted {
-            EntryBy::Ingress => "remove it: a gateway has a class and a certificate of its own",
-            EntryBy::Gateway => "write `by = \"gateway\"`, or remove it",
+            EntryKind::Ingress => "remove it: a gateway has a class and a certificate of its own",
+            EntryKind::Gateway => "write `by = \"gateway\"`, or remove it",
         };
         let key = field.key().name;
         let message = format!("`{key}` has no effect in the web entry of `{owner}`");

@@ -2,7 +2,7 @@
 
 use super::Rule;
 use crate::diag::{Diagnostic, Sink};
-use crate::model::{Entry, Model, Place, Reach};
+use crate::model::{EntryKind, Model, Reach, TargetKind};
 
 pub(super) static ENTRY_PATH: Rule = Rule {
     name: "entry-path",
@@ -17,7 +17,7 @@ pub(super) static ENTRY_PATH: Rule = Rule {
 };
 
 pub(super) fn entry_path(model: &Model, sink: &mut Sink) {
-    if model.target.on.value != Place::Cluster {
+    if model.target.on.value != TargetKind::Cluster {
         return;
     }
     for workload in &model.workloads {
@@ -39,7 +39,7 @@ pub(super) fn entry_path(model: &Model, sink: &mut Sink) {
 
 /// Why an entry does not take a path, and what to do (validation of Ingress, networking.k8s.io/v1, and of the values
 /// of `HTTPRoute` path matches, gateway.networking.k8s.io/v1).
-fn refused(path: &str, by: Entry) -> Option<(String, &'static str)> {
+fn refused(path: &str, by: EntryKind) -> Option<(String, &'static str)> {
     /// Beside letters and digits (RFC 3986, section 3.3).
     const OF_A_PATH: &str = "-./_~!$&'()*+,;=:@%";
     let encode = "write it as it stands in an address, for example `/b%C3%BC` for `/bü`";
@@ -51,7 +51,7 @@ fn refused(path: &str, by: Entry) -> Option<(String, &'static str)> {
     if let Some(c) = path.chars().find(|c| c.is_control() || c.is_whitespace() || ['?', '#'].contains(c)) {
         return Some((format!("`{}` in a path", c.escape_default()), encode));
     }
-    if by == Entry::Ingress {
+    if by == EntryKind::Ingress {
         return None;
     }
     if path.len() > 1024 {
@@ -74,7 +74,7 @@ mod tests {
     #[test]
     fn paths_are_taken_as_each_kind_of_entry_takes_them() {
         for path in ["/", "/a", "/a/", "/a.b/..c", "/v1/~x:y@z", "/a%20b"] {
-            for by in [Entry::Ingress, Entry::Gateway] {
+            for by in [EntryKind::Ingress, EntryKind::Gateway] {
                 assert_eq!(refused(path, by), None, "{path}");
             }
         }
@@ -82,14 +82,14 @@ mod tests {
             "//", "/a//b", "/a/./b", "/a/../b", "/a/.", "/a/..", "/a%2fb", "/a%2Fb", "/a b", "/a?b", "/a#b",
             "/a\u{1}",
         ] {
-            for by in [Entry::Ingress, Entry::Gateway] {
+            for by in [EntryKind::Ingress, EntryKind::Gateway] {
                 assert!(refused(path, by).is_some(), "{path}");
             }
         }
         for path in ["/bü", "/a|b", "/a%2", "/a%zz", "/{x}"] {
-            assert_eq!(refused(path, Entry::Ingress), None, "{path}");
-            assert!(refused(path, Entry::Gateway).is_some(), "{path}");
+            assert_eq!(refused(path, EntryKind::Ingress), None, "{path}");
+            assert!(refused(path, EntryKind::Gateway).is_some(), "{path}");
         }
-        assert!(refused(&format!("/{}", "a".repeat(1024)), Entry::Gateway).is_some());
+        assert!(refused(&format!("/{}", "a".repeat(1024)), EntryKind::Gateway).is_some());
     }
 }

@@ -2,7 +2,7 @@
 
 use super::Rule;
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{Model, Place};
+use crate::model::{Model, TargetKind};
 
 pub(super) static IMAGE_UNPINNED: Rule = Rule {
     name: "image-unpinned",
@@ -48,7 +48,7 @@ pub(super) static IMAGE_UNPULLABLE: Rule = Rule {
 };
 
 pub(super) fn image_unpullable(model: &Model, sink: &mut Sink) {
-    if model.target.on.value != Place::Cluster {
+    if model.target.on.value != TargetKind::Cluster {
         return;
     }
     for build in model.builds.iter().filter(|build| !build.has_registry) {

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::Rule;
 use crate::diag::unknown::listing;
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{Address, Condition, Model, Part, Place, Workload};
+use crate::model::{Address, Condition, Model, Part, TargetKind, Workload};
 
 pub(super) static NO_ROUTE: Rule = Rule {
     name: "no-route",
@@ -103,7 +103,7 @@ pub(super) static API_ANYWHERE: Rule = Rule {
 };
 
 pub(super) fn api_anywhere(model: &Model, sink: &mut Sink) {
-    if model.target.on.value != Place::Cluster || !model.target.api.is_empty() {
+    if model.target.on.value != TargetKind::Cluster || !model.target.api.is_empty() {
         return;
     }
     let asking: Vec<&Workload> = model

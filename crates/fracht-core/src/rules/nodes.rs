@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::Rule;
 use crate::diag::{Diagnostic, Sink};
-use crate::model::{Model, Mounted, Place, Volume, Workload};
+use crate::model::{Model, Mounted, TargetKind, Volume, Workload};
 use crate::plan::one_node;
 use crate::source::Span;
 
@@ -31,7 +31,7 @@ struct Demand<'m> {
 }
 
 pub(super) fn node_clash(model: &Model, sink: &mut Sink) {
-    if model.target.on.value != Place::Cluster {
+    if model.target.on.value != TargetKind::Cluster {
         return;
     }
     let groups = one_node::groups(model);

@@ -6,7 +6,7 @@ use super::Rule;
 use super::ports::PORT_CLASH;
 use crate::diag::{Diagnostic, Sink};
 use crate::grammar::host;
-use crate::model::{Model, Outside, OutsidePlace, Place};
+use crate::model::{Model, Outside, OutsidePlace, TargetKind};
 
 pub(super) static OUTSIDE_ADDRESS: Rule = Rule {
     name: "outside-address",
@@ -21,7 +21,7 @@ pub(super) static OUTSIDE_ADDRESS: Rule = Rule {
 };
 
 pub(super) fn outside_address(model: &Model, sink: &mut Sink) {
-    if model.target.on.value != Place::Cluster {
+    if model.target.on.value != TargetKind::Cluster {
         return;
     }
     for outside in &model.outsides {

@@ -7,7 +7,7 @@ use crate::diag::reading::{BAD_VALUE, PORT_RANGE};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::at::At;
 use crate::grammar::word::Word;
-use crate::model::{Model, Place, Port, Protocol, Reach, Workload};
+use crate::model::{Model, Port, Protocol, Reach, TargetKind, Workload};
 use crate::plan::ports::{Ground, NODE_RANGE, PortPlan};
 
 /// The port of the agent on each node, which no balancer may have (validation of Service, core/v1).
@@ -19,7 +19,7 @@ fn all_ports(model: &Model) -> impl Iterator<Item = (&Workload, &Port)> {
 }
 
 pub(super) fn port_range(model: &Model, sink: &mut Sink) {
-    if model.target.on.value != Place::Cluster {
+    if model.target.on.value != TargetKind::Cluster {
         return;
     }
     for (workload, port) in all_ports(model).filter(|(_, port)| port.reach.value == Reach::Balancer) {
@@ -67,7 +67,7 @@ pub(super) static PORT_CLASH: Rule = Rule {
 };
 
 pub(super) fn port_clash(model: &Model, sink: &mut Sink) {
-    if model.target.on.value == Place::Cluster {
+    if model.target.on.value == TargetKind::Cluster {
         web_clash(model, sink);
         super::outside::number_clash(model, sink);
     }
@@ -122,9 +122,9 @@ pub(super) fn at_with_replicas(model: &Model, sink: &mut Sink) {
         let (Some(at), Some(service)) = (port.at, workload.service()) else { continue };
         let replicas = service.replicas.value.most();
         let numbers = match (at.value, model.target.on.value) {
-            (At::Fixed(_), Place::Machine) => 1,
-            (At::Range(first, last), Place::Machine) => u32::from(last - first) + 1,
-            (At::Range(..), Place::Cluster) => {
+            (At::Fixed(_), TargetKind::Machine) => 1,
+            (At::Range(first, last), TargetKind::Machine) => u32::from(last - first) + 1,
+            (At::Range(..), TargetKind::Cluster) => {
                 let message = format!(
                     "`{}/{}` sets a range of ports, which works only on a machine",
                     workload.reference(),
@@ -204,7 +204,7 @@ pub(super) static HOST_MISSING: Rule = Rule {
 };
 
 pub(super) fn host_missing(model: &Model, sink: &mut Sink) {
-    if model.target.on.value != Place::Cluster {
+    if model.target.on.value != TargetKind::Cluster {
         return;
     }
     for (workload, port) in all_ports(model).filter(|(_, port)| port.reach.value == Reach::Web) {

@@ -9,7 +9,7 @@ use crate::source::Span;
 pub(super) fn all(model: &Model) -> impl Iterator<Item = Setting<'_>> {
     let of_workloads = model.workloads.iter().flat_map(|workload| {
         workload.texts().map(move |(variable, text)| Setting {
-            owner: Owner::Workload(workload),
+            owner: SettingOwner::Workload(workload),
             name: variable.map_or("", |variable| &variable.name),
             text,
         })
@@ -17,7 +17,7 @@ pub(super) fn all(model: &Model) -> impl Iterator<Item = Setting<'_>> {
     let of_configs = model.configs.iter().flat_map(|config| {
         config.keys.iter().filter_map(move |key| match &key.content {
             Content::Text(text) => {
-                Some(Setting { owner: Owner::Config(&config.name), name: &key.name, text })
+                Some(Setting { owner: SettingOwner::Config(&config.name), name: &key.name, text })
             }
             Content::File { .. } | Content::Present => None,
         })
@@ -27,14 +27,14 @@ pub(super) fn all(model: &Model) -> impl Iterator<Item = Setting<'_>> {
 
 /// A setting of a service, a task or a config.
 pub(super) struct Setting<'m> {
-    owner: Owner<'m>,
+    owner: SettingOwner<'m>,
     /// The name of the variable or key; empty for an argument.
     pub(super) name: &'m str,
     /// The value.
     pub(super) text: &'m Text,
 }
 
-enum Owner<'m> {
+enum SettingOwner<'m> {
     Workload(&'m crate::model::Workload),
     Config(&'m str),
 }
@@ -43,8 +43,8 @@ impl Setting<'_> {
     /// `LOG_LEVEL of service.api`.
     pub(super) fn words(&self) -> String {
         let owner = match self.owner {
-            Owner::Workload(workload) => workload.reference(),
-            Owner::Config(name) => format!("config.{name}"),
+            SettingOwner::Workload(workload) => workload.reference(),
+            SettingOwner::Config(name) => format!("config.{name}"),
         };
         if self.name.is_empty() {
             format!("an argument of `{owner}`")

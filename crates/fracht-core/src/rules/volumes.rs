@@ -4,7 +4,9 @@ use std::collections::BTreeMap;
 
 use super::Rule;
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{Access, Confine, Container, Model, Mount, Mounted, Place, Volume, VolumeId, Workload};
+use crate::model::{
+    Access, Confine, Container, Model, Mount, Mounted, TargetKind, Volume, VolumeId, Workload,
+};
 
 /// Every mount with its service or task.
 fn all_mounts(model: &Model) -> impl Iterator<Item = (&Workload, &Mount)> {
@@ -28,7 +30,7 @@ pub(super) static FOLDER_IN_CLUSTER: Rule = Rule {
 };
 
 pub(super) fn folder_in_cluster(model: &Model, sink: &mut Sink) {
-    if model.target.on.value != Place::Cluster {
+    if model.target.on.value != TargetKind::Cluster {
         return;
     }
     for (workload, mount) in all_mounts(model) {
@@ -57,7 +59,7 @@ pub(super) static VOLUME_SHARED: Rule = Rule {
 };
 
 pub(super) fn volume_shared(model: &Model, sink: &mut Sink) {
-    if model.target.on.value == Place::Cluster {
+    if model.target.on.value == TargetKind::Cluster {
         one_pod_of_several(model, sink);
     }
     let single = |volume: &Volume| matches!(volume.access.value, Access::OneNode | Access::OnePod);
@@ -69,7 +71,7 @@ pub(super) fn volume_shared(model: &Model, sink: &mut Sink) {
             || replicas < 2
             || volume.each.value
             || !single(volume)
-            || model.target.on.value == Place::Machine
+            || model.target.on.value == TargetKind::Machine
         {
             continue;
         }
@@ -129,7 +131,7 @@ pub(super) static MODE_UNREADABLE: Rule = Rule {
 };
 
 pub(super) fn mode_unreadable(model: &Model, sink: &mut Sink) {
-    if model.target.on.value != Place::Cluster {
+    if model.target.on.value != TargetKind::Cluster {
         return;
     }
     for workload in

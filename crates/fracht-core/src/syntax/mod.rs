@@ -152,7 +152,7 @@ mod tests {
             .iter()
             .map(|problem| {
                 assert_eq!(problem.rule.name, "defined-twice");
-                let line = |span| sources.place(span).line;
+                let line = |span| sources.position(span).line;
                 (line(problem.primary.as_ref().unwrap().span), line(problem.related[0].span))
             })
             .collect();

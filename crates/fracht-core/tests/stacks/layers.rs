@@ -1,4 +1,4 @@
-use fracht_core::model::{Model, Place, Text};
+use fracht_core::model::{Model, TargetKind, Text};
 use fracht_core::origin::{Layer, Origin};
 
 use crate::{failed, good, verdict};
@@ -42,7 +42,7 @@ fn variable<'m>(model: &'m Model, service: &str, name: &str) -> &'m Text {
 fn a_target_states_only_the_difference() {
     let laptop = good(STACK, "laptop").model;
     let api = &laptop.workloads.iter().next().unwrap();
-    assert_eq!(laptop.target.on.value, Place::Machine);
+    assert_eq!(laptop.target.on.value, TargetKind::Machine);
     assert_eq!(api.service().unwrap().replicas.value.least(), 1);
     assert_eq!(api.main.args.as_ref().unwrap().len(), 1, "a list replaces");
     assert_eq!(api.ports()[0].number.value, 8080, "a short form becomes the table that it stands for");
@@ -50,7 +50,7 @@ fn a_target_states_only_the_difference() {
     assert_eq!(variable(&laptop, "api", "LOG_LEVEL").plain(), "info");
 
     let prod = good(STACK, "prod").model;
-    assert_eq!(prod.target.on.value, Place::Cluster);
+    assert_eq!(prod.target.on.value, TargetKind::Cluster);
     assert_eq!(variable(&prod, "api", "LOG_LEVEL").plain(), "warn", "tables merge by key");
     assert_eq!(variable(&prod, "api", "EXTRA").plain(), "1");
     assert_eq!(prod.workloads.len(), 2, "a target can add a service");

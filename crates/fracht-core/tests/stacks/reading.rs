@@ -36,7 +36,7 @@ fn marks_and_carriage_returns_move_no_line() {
         let mut project = Project::open(&files, path, path).unwrap();
         let report = project.check("cluster").unwrap().report;
         let place = |f: &fracht_core::diag::Finding| {
-            project.sources().place(f.diagnostic.primary.as_ref().unwrap().span)
+            project.sources().position(f.diagnostic.primary.as_ref().unwrap().span)
         };
         report.findings().iter().map(place).collect::<Vec<_>>()
     };

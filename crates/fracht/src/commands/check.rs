@@ -17,17 +17,17 @@ use crate::{objects, stack};
 
 /// What `--format json` writes.
 #[derive(Serialize)]
-struct Answer<'a> {
+struct CheckDocument<'a> {
     stack: &'a str,
     targets: &'a [String],
     counts: json::Counts,
     problems: Vec<json::Problem>,
 }
 
-pub(crate) fn run(asked: &Check, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(&asked.stack)?;
-    let targets: Vec<String> = match &asked.target {
-        Some(_) => vec![stack::target(&project, asked.target.as_deref())?],
+pub(crate) fn run(args: &Check, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(&args.stack)?;
+    let targets: Vec<String> = match &args.target {
+        Some(_) => vec![stack::target(&project, args.target.as_deref())?],
         None => project.targets().names().map(str::to_owned).collect(),
     };
     let mut reports = Vec::new();
@@ -42,10 +42,10 @@ pub(crate) fn run(asked: &Check, ui: &mut Ui) -> Result<Outcome, Failure> {
     }
     let report = Report::over_targets(reports);
     let sources = project.sources();
-    if asked.format == Format::Json {
+    if args.format == Format::Json {
         let counts = json::Counts::of(&report);
         let problems = json::problems(&report, sources);
-        ui.json(&Answer { stack: &name, targets: &targets, counts, problems })?;
+        ui.json(&CheckDocument { stack: &name, targets: &targets, counts, problems })?;
         return Ok(Outcome::problems_if(report.has_errors()));
     }
     ui.findings(&report, sources)?;

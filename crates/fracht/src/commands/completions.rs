@@ -10,8 +10,8 @@ use crate::ui::Ui;
 /// The variable by which a shell asks for completions.
 const VARIABLE: &str = "COMPLETE";
 
-pub(crate) fn run(asked: &Completions, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let name = asked.shell.to_possible_value().map(|value| value.get_name().to_owned()).unwrap_or_default();
+pub(crate) fn run(args: &Completions, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let name = args.shell.to_possible_value().map(|value| value.get_name().to_owned()).unwrap_or_default();
     let shells = Shells::builtins();
     let Some(shell) = shells.completer(&name) else {
         return Err(Failure::new(

@@ -23,8 +23,8 @@ const FILES: &[(&str, &str)] = &[
     ("conf/stations.csv", include_str!("../demo/conf/stations.csv")),
 ];
 
-pub(crate) fn run(asked: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let dir = &asked.dir;
+pub(crate) fn run(args: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let dir = &args.dir;
     write_files(dir)?;
     let shown = crate::stack::shown(dir);
     ui.result(&format!("Created the demo stack in {shown}. Start with {shown}/fracht.toml.\n"))?;

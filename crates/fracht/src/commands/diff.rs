@@ -4,13 +4,13 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::Path;
 
-use fracht_cluster::diff::{Change, Difference, FieldChange, Replacement, compare};
-use fracht_cluster::{read_objects, secret_name, text_at};
+use fracht_cluster::diff::{ChangeKind, Difference, FieldChange, Replacement, compare};
+use fracht_cluster::{ReadError, read_objects, secret_name, text_at};
 use fracht_core::check::Project;
 use fracht_core::cover::escaped;
 use fracht_core::diag::listing;
 use fracht_core::files::reason;
-use fracht_core::model::Place;
+use fracht_core::model::TargetKind;
 use serde::Serialize;
 use serde_json::Value;
 
@@ -24,7 +24,7 @@ use crate::{objects, stack};
 
 /// What `--format json` writes.
 #[derive(Serialize)]
-struct Answer<'a> {
+struct DiffDocument<'a> {
     old: &'a str,
     new: &'a str,
     namespace: Option<Moved<'a>>,
@@ -68,22 +68,22 @@ struct Field<'a> {
 /// The objects of one side.
 struct Side {
     objects: Vec<Value>,
-    /// The names of the Secrets that were not made, as nobody asked for them.
+    /// The names of the Secrets that were not made, as nobody args for them.
     left_out: Vec<String>,
 }
 
-pub(crate) fn run(asked: &Diff, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(&asked.stack)?;
-    let target = stack::target(&project, asked.target.name())?;
-    let Some(new) = rendered(&mut project, &target, asked.secrets, ui)? else { return Ok(Outcome::Problems) };
-    let is_target = project.targets().names().any(|name| name == asked.against);
+pub(crate) fn run(args: &Diff, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(&args.stack)?;
+    let target = stack::target(&project, args.target.name())?;
+    let Some(new) = rendered(&mut project, &target, args.secrets, ui)? else { return Ok(Outcome::Problems) };
+    let is_target = project.targets().names().any(|name| name == args.against);
     let old = if is_target {
-        let Some(old) = rendered(&mut project, &asked.against, asked.secrets, ui)? else {
+        let Some(old) = rendered(&mut project, &args.against, args.secrets, ui)? else {
             return Ok(Outcome::Problems);
         };
         old.objects
     } else {
-        let mut old = read(&project, Path::new(&asked.against))?;
+        let mut old = read(&project, Path::new(&args.against))?;
         // A Secret that is not made now is not gone.
         old.retain(|object| {
             let name = text_at(object, "/metadata/name");
@@ -93,9 +93,9 @@ pub(crate) fn run(asked: &Diff, ui: &mut Ui) -> Result<Outcome, Failure> {
     };
     let difference = compare(&old, &new.objects);
     let differs = !difference.objects.is_empty() || difference.namespace.is_some();
-    match asked.format {
-        Format::Text => ui.result(&text(&asked.against, &target, &difference))?,
-        Format::Json => ui.json(&answer(&asked.against, &target, &difference))?,
+    match args.format {
+        Format::Text => ui.result(&text(&args.against, &target, &difference))?,
+        Format::Json => ui.json(&document(&args.against, &target, &difference))?,
     }
     if !new.left_out.is_empty() {
         ui.note("secret values were not compared; add --secrets to compare them (they stay hidden)");
@@ -111,7 +111,7 @@ fn rendered(
     ui: &mut Ui,
 ) -> Result<Option<Side>, Failure> {
     let verdict = stack::verdict(project, target)?;
-    if verdict.model.target.on.value == Place::Machine {
+    if verdict.model.target.on.value == TargetKind::Machine {
         let message = format!("target `{target}` is a machine; only cluster targets have Kubernetes objects");
         return Err(Failure::new(
             message,
@@ -119,10 +119,10 @@ fn rendered(
         ));
     }
     let Some(rendering) = objects::rendering(&verdict, project, with_secrets, ui)? else { return Ok(None) };
-    let object = |piece: &fracht_cluster::Piece| serde_json::to_value(rendering.build(*piece)).ok();
+    let object = |piece: &fracht_cluster::PlannedObject| serde_json::to_value(rendering.build(*piece)).ok();
     let left_out = rendering.left_out();
     Ok(Some(Side {
-        objects: rendering.pieces().iter().filter_map(object).collect(),
+        objects: rendering.planned().iter().filter_map(object).collect(),
         left_out: left_out
             .iter()
             .map(|id| secret_name(&verdict.model, &verdict.model.secrets[*id]))
@@ -165,7 +165,7 @@ fn read(project: &Project<'_>, path: &Path) -> Result<Vec<Value>, Failure> {
     let mut objects = Vec::new();
     for file in files {
         let text = disk::argument(&file).map_err(unreadable)?;
-        objects.extend(read_objects(&text).map_err(|(line, reason)| {
+        objects.extend(read_objects(&text).map_err(|ReadError { line, reason }| {
             Failure::new(
                 format!("`{}:{line}` cannot be compared: {reason}", stack::shown(&file)),
                 "a file of objects has YAML documents or JSON, each with `kind` and `metadata`",
@@ -183,9 +183,9 @@ fn text(old: &str, new: &str, difference: &Difference) -> String {
     }
     for object in &difference.objects {
         let (word, style) = match object.change {
-            Change::Added => ("added", GOOD),
-            Change::Removed => ("removed", ERROR),
-            Change::Changed(_) => ("changed", WARNING),
+            ChangeKind::Added => ("added", GOOD),
+            ChangeKind::Removed => ("removed", ERROR),
+            ChangeKind::Changed(_) => ("changed", WARNING),
         };
         let space = " ".repeat(9 - word.len());
         out.push_str(&format!(
@@ -193,7 +193,7 @@ fn text(old: &str, new: &str, difference: &Difference) -> String {
             escaped(&object.kind),
             escaped(&object.name)
         ));
-        if let Change::Changed(fields) = &object.change {
+        if let ChangeKind::Changed(fields) = &object.change {
             for change in fields {
                 field(change, &mut out);
             }
@@ -317,13 +317,13 @@ fn cut(text: &str) -> Vec<String> {
 }
 
 fn summary(difference: &Difference) -> String {
-    let count = |wanted: fn(&Change) -> bool| {
+    let count = |wanted: fn(&ChangeKind) -> bool| {
         difference.objects.iter().filter(|object| wanted(&object.change)).count()
     };
     let counts = [
-        (count(|change| matches!(change, Change::Changed(_))), "changed"),
-        (count(|change| *change == Change::Added), "added"),
-        (count(|change| *change == Change::Removed), "removed"),
+        (count(|change| matches!(change, ChangeKind::Changed(_))), "changed"),
+        (count(|change| *change == ChangeKind::Added), "added"),
+        (count(|change| *change == ChangeKind::Removed), "removed"),
         (difference.same, "unchanged"),
     ];
     let words: Vec<String> = counts
@@ -334,7 +334,7 @@ fn summary(difference: &Difference) -> String {
     if words.is_empty() { "No objects to compare".to_owned() } else { words.join(", ") }
 }
 
-fn answer<'a>(old: &'a str, new: &'a str, difference: &'a Difference) -> Answer<'a> {
+fn document<'a>(old: &'a str, new: &'a str, difference: &'a Difference) -> DiffDocument<'a> {
     let field = |change: &'a FieldChange| Field {
         path: &change.path,
         old: &change.old,
@@ -343,9 +343,9 @@ fn answer<'a>(old: &'a str, new: &'a str, difference: &'a Difference) -> Answer<
     };
     let objects = difference.objects.iter().map(|object| {
         let (change, fields) = match &object.change {
-            Change::Added => ("added", &[][..]),
-            Change::Removed => ("removed", &[][..]),
-            Change::Changed(fields) => ("changed", fields.as_slice()),
+            ChangeKind::Added => ("added", &[][..]),
+            ChangeKind::Removed => ("removed", &[][..]),
+            ChangeKind::Changed(fields) => ("changed", fields.as_slice()),
         };
         let replace = object.replace.as_ref().map(|replace| Replace {
             fields: &replace.fields,
@@ -355,7 +355,7 @@ fn answer<'a>(old: &'a str, new: &'a str, difference: &'a Difference) -> Answer<
         let fields = fields.iter().map(field).collect();
         Object { kind: &object.kind, name: &object.name, change, fields, replace }
     });
-    Answer {
+    DiffDocument {
         old,
         new,
         namespace: difference.namespace.as_ref().map(|(old, new)| Moved { old, new }),

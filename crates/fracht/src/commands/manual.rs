@@ -12,10 +12,10 @@ use crate::cli::{Cli, Manual};
 use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, counted};
 
-pub(crate) fn run(asked: &Manual, ui: &mut Ui) -> Result<Outcome, Failure> {
+pub(crate) fn run(args: &Manual, ui: &mut Ui) -> Result<Outcome, Failure> {
     let mut program = Cli::command();
     program.build();
-    if let Some(dir) = &asked.out {
+    if let Some(dir) = &args.out {
         let mut pages = vec![("fracht.1".to_owned(), page(&program)?)];
         for command in program.get_subcommands().filter(|command| command.get_name() != "help") {
             pages.push((format!("fracht-{}.1", command.get_name()), page(command)?));
@@ -24,7 +24,7 @@ pub(crate) fn run(asked: &Manual, ui: &mut Ui) -> Result<Outcome, Failure> {
         ui.result(&format!("{} in {}\n", counted(pages.len(), "page"), crate::stack::shown(dir)))?;
         return Ok(Outcome::Fine);
     }
-    let command = match &asked.page {
+    let command = match &args.page {
         None => &program,
         Some(name) => program.find_subcommand(name).ok_or_else(|| {
             let names: Vec<&str> = program.get_subcommands().map(Command::get_name).collect();

@@ -18,21 +18,21 @@ use crate::cli::{Cli, Command};
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 
-/// Carries out what was asked for.
+/// Carries out what was args for.
 pub(crate) fn run(cli: &Cli, ui: &mut Ui) -> Result<Outcome, Failure> {
     match &cli.command {
-        Command::Check(asked) => check::run(asked, ui),
-        Command::Order(asked) => order::run(asked, ui),
-        Command::Ports(asked) => ports::run(asked, ui),
-        Command::Reach(asked) => reach::run(asked, ui),
-        Command::Render(asked) => render::run(asked, ui),
-        Command::Diff(asked) => diff::run(asked, ui),
-        Command::New(asked) => new::run(asked, ui),
+        Command::Check(args) => check::run(args, ui),
+        Command::Order(args) => order::run(args, ui),
+        Command::Ports(args) => ports::run(args, ui),
+        Command::Reach(args) => reach::run(args, ui),
+        Command::Render(args) => render::run(args, ui),
+        Command::Diff(args) => diff::run(args, ui),
+        Command::New(args) => new::run(args, ui),
         Command::Schema(_) => schema::run(ui),
-        Command::Manual(asked) => manual::run(asked, ui),
-        Command::Rules(asked) => rules::run(asked, ui),
-        Command::Trace(asked) => trace::run(asked, ui),
-        Command::Completions(asked) => completions::run(asked, ui),
-        Command::Demo(asked) => demo::run(asked, ui),
+        Command::Manual(args) => manual::run(args, ui),
+        Command::Rules(args) => rules::run(args, ui),
+        Command::Trace(args) => trace::run(args, ui),
+        Command::Completions(args) => completions::run(args, ui),
+        Command::Demo(args) => demo::run(args, ui),
     }
 }

@@ -24,10 +24,10 @@ struct Plan {
     secret: Vec<Setting>,
 }
 
-pub(crate) fn run(asked: &New, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let plan = plan(asked)?;
+pub(crate) fn run(args: &New, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let plan = plan(args)?;
     let text = plan.text();
-    let path = &asked.out;
+    let path = &args.out;
     let shown = crate::stack::shown(path);
     // Made anew or not at all: what is there may be days of somebody's work.
     write::new_files(Path::new(""), &[(path, text.as_bytes())]).map_err(|(_, error)| {
@@ -47,8 +47,8 @@ pub(crate) fn run(asked: &New, ui: &mut Ui) -> Result<Outcome, Failure> {
     Ok(Outcome::Fine)
 }
 
-fn plan(asked: &New) -> Result<Plan, Failure> {
-    let image = match &asked.image {
+fn plan(args: &New) -> Result<Plan, Failure> {
+    let image = match &args.image {
         None => None,
         Some(text) => Some(image::parse(text).map_err(|reason| {
             let message = format!("invalid image `{text}`: {reason}");
@@ -56,7 +56,7 @@ fn plan(asked: &New) -> Result<Plan, Failure> {
         })?),
     };
     let of_image = image.as_ref().and_then(|image| image.repository.rsplit('/').next()).map(str::to_owned);
-    let name = asked.name.clone().or(of_image).unwrap_or_else(|| "app".to_owned());
+    let name = args.name.clone().or(of_image).unwrap_or_else(|| "app".to_owned());
     if let Err(problem) = NameKind::Label.check(&name) {
         let help = match problem.instead {
             Some(instead) => format!("write `--name {instead}`"),
@@ -64,7 +64,7 @@ fn plan(asked: &New) -> Result<Plan, Failure> {
         };
         return Err(Failure::new(format!("invalid name `{name}`: {}", problem.label), help));
     }
-    let ports = asked.port.iter().map(|text| port(text)).collect::<Result<Vec<_>, _>>()?;
+    let ports = args.port.iter().map(|text| port(text)).collect::<Result<Vec<_>, _>>()?;
     for (index, (name, number)) in ports.iter().enumerate() {
         let earlier = ports.get(..index).unwrap_or_default();
         if earlier.iter().any(|(other, same)| other == name || same == number) {
@@ -82,7 +82,7 @@ fn plan(asked: &New) -> Result<Plan, Failure> {
         plain: Vec::new(),
         secret: Vec::new(),
     };
-    if let Some(path) = &asked.lines {
+    if let Some(path) = &args.lines {
         let shown = crate::stack::shown(path);
         let text = disk::argument(path).map_err(|error| {
             let message = format!("cannot read `{shown}`: {}", reason(&error));

@@ -19,7 +19,7 @@ use crate::ui::{Ui, counted, json};
 
 /// What `--format json` writes.
 #[derive(Serialize)]
-struct Answer<'a> {
+struct OrderDocument<'a> {
     stack: &'a str,
     target: &'a str,
     waves: Vec<Vec<Start<'a>>>,
@@ -62,16 +62,16 @@ struct Chain<'a> {
     unknown: Vec<&'a str>,
 }
 
-pub(crate) fn run(asked: &Order, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(&asked.stack)?;
-    let target = stack::target(&project, asked.target.name())?;
+pub(crate) fn run(args: &Order, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(&args.stack)?;
+    let target = stack::target(&project, args.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
     let sources = project.sources();
     let plan = Plan::of(&verdict.model);
     ui.errors(&verdict.report, sources);
-    match asked.format {
+    match args.format {
         Format::Text => ui.result(&text(&verdict.model, &plan, sources))?,
-        Format::Json => ui.json(&answer(&verdict.model, &plan, sources))?,
+        Format::Json => ui.json(&document(&verdict.model, &plan, sources))?,
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }
@@ -180,7 +180,7 @@ fn drawn(model: &Model, circle: &[fracht_core::plan::order::Wait], sources: &Sou
     out
 }
 
-fn answer<'a>(model: &'a Model, plan: &Plan, sources: &Sources) -> Answer<'a> {
+fn document<'a>(model: &'a Model, plan: &Plan, sources: &Sources) -> OrderDocument<'a> {
     let wait = |on, until, span| Wait { name: name(model, on), until, place: json::place(span, sources) };
     let start = |id: &WorkloadId| {
         let workload = &model.workloads[*id];
@@ -195,7 +195,7 @@ fn answer<'a>(model: &'a Model, plan: &Plan, sources: &Sources) -> Answer<'a> {
     let circle = |circle: &Vec<fracht_core::plan::order::Wait>| {
         circle.iter().map(|edge| wait(edge.from, edge.condition.word(), edge.span)).collect()
     };
-    Answer {
+    OrderDocument {
         stack: &model.name.value,
         target: &model.target.name,
         waves: plan.waves.iter().map(|wave| wave.iter().map(start).collect()).collect(),

@@ -3,20 +3,21 @@
 use fracht_core::cover::escaped;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, Port};
+use fracht_core::plan::outer::outer_addresses;
 use fracht_core::plan::ports::{PortEntry, PortPlan};
-use fracht_core::plan::reach::{PICKED, addresses};
 use serde::Serialize;
 
 use crate::cli::{Format, Ports};
 use crate::failure::{Failure, Outcome};
 use crate::stack;
 use crate::ui::Ui;
+use crate::ui::address::{self, PICKED};
 use crate::ui::style::{BOLD, ERROR, OPEN, QUIET};
 use crate::ui::table::{Cell, Table};
 
 /// What `--format json` writes.
 #[derive(Serialize)]
-struct Answer<'a> {
+struct PortsDocument<'a> {
     stack: &'a str,
     target: &'a str,
     on: &'a str,
@@ -48,15 +49,15 @@ struct Clash<'a> {
     free: Option<u16>,
 }
 
-pub(crate) fn run(asked: &Ports, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(&asked.stack)?;
-    let target = stack::target(&project, asked.target.name())?;
+pub(crate) fn run(args: &Ports, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(&args.stack)?;
+    let target = stack::target(&project, args.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
     let plan = PortPlan::of(&verdict.model);
     ui.errors(&verdict.report, project.sources());
-    match asked.format {
+    match args.format {
         Format::Text => ui.result(&text(&verdict.model, &plan))?,
-        Format::Json => ui.json(&answer(&verdict.model, &plan))?,
+        Format::Json => ui.json(&document(&verdict.model, &plan))?,
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }
@@ -88,13 +89,9 @@ fn text(model: &Model, plan: &PortPlan) -> String {
                 .iter()
                 .any(|owner| owner.service == entry.service && owner.port == entry.port)
         });
-        let outside = match addresses(model, port, &entry.at).as_slice() {
-            [] => Cell::styled("–", QUIET),
-            [one] => Cell::styled(one, OPEN),
-            [first, .., last] => {
-                let last = last.rsplit(':').next().unwrap_or_default();
-                Cell::styled(format!("{first} to {last}"), OPEN)
-            }
+        let outside = match address::range(&outer_addresses(model, port, &entry.at)) {
+            None => Cell::styled("–", QUIET),
+            Some(addresses) => Cell::styled(addresses, OPEN),
         };
         let number = format!("{}/{}", port.number.value, port.protocol.word());
         let reach = port.reach.value.word();
@@ -120,7 +117,7 @@ fn text(model: &Model, plan: &PortPlan) -> String {
     out
 }
 
-fn answer<'a>(model: &'a Model, plan: &'a PortPlan) -> Answer<'a> {
+fn document<'a>(model: &'a Model, plan: &'a PortPlan) -> PortsDocument<'a> {
     let row = |entry: &'a PortEntry| {
         let port = entry.port(model)?;
         Some(Row {
@@ -132,7 +129,7 @@ fn answer<'a>(model: &'a Model, plan: &'a PortPlan) -> Answer<'a> {
             reach: port.reach.value.word(),
             at: &entry.at,
             picked_by_cluster: entry.is_picked_by_cluster(model),
-            outside: addresses(model, port, &entry.at),
+            outside: outer_addresses(model, port, &entry.at).iter().map(address::shown).collect(),
         })
     };
     let clash = |clash: &fracht_core::plan::ports::Clash| Clash {
@@ -143,7 +140,7 @@ fn answer<'a>(model: &'a Model, plan: &'a PortPlan) -> Answer<'a> {
         second: clash.second.words(model),
         free: clash.free,
     };
-    Answer {
+    PortsDocument {
         stack: &model.name.value,
         target: &model.target.name,
         on: model.target.on.value.word(),

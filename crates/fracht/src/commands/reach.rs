@@ -1,6 +1,6 @@
 //! `fracht reach`
 
-mod answer;
+mod document;
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -8,7 +8,10 @@ use fracht_cluster::{outer_name, read_objects, secret_name, side_name, text_at};
 use fracht_core::cover::escaped;
 use fracht_core::diag::listing;
 use fracht_core::grammar::word::Word as _;
-use fracht_core::model::{Entry, Model, PatchChange, Place, Protocol, Raw, Reach, SecretSource, WorkloadId};
+use fracht_core::model::{
+    EntryKind, Model, PatchChange, Protocol, Raw, Reach, SecretSource, TargetKind, WorkloadId,
+};
+use fracht_core::plan::outer::OuterAddress;
 use fracht_core::plan::reach::{Caller, Leak, LeakReason, Login, May, ReachPlan, WayIn, may, networks};
 
 use crate::cli::{Format, Reach as Asked};
@@ -16,20 +19,20 @@ use crate::failure::{Failure, Outcome};
 use crate::stack;
 use crate::ui::style::{BOLD, HEAD, OPEN, QUIET};
 use crate::ui::table::{Cell, Table};
-use crate::ui::{Ui, counted};
+use crate::ui::{Ui, address, counted};
 
 /// More services than this do not fit side by side: they are listed then.
 const MOST_COLUMNS: usize = 20;
 
-pub(crate) fn run(asked: &Asked, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(&asked.stack)?;
-    let target = stack::target(&project, asked.target.name())?;
+pub(crate) fn run(args: &Asked, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(&args.stack)?;
+    let target = stack::target(&project, args.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
     ui.errors(&verdict.report, project.sources());
     let plan = ReachPlan::of(&verdict.model);
-    match asked.format {
+    match args.format {
         Format::Text => ui.result(&text(&verdict.model, &plan))?,
-        Format::Json => ui.json(&answer::of(&verdict.model, &plan))?,
+        Format::Json => ui.json(&document::of(&verdict.model, &plan))?,
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }
@@ -40,17 +43,19 @@ fn name(model: &Model, id: WorkloadId) -> &str {
 
 /// The command that says an address which only the cluster knows.
 fn learn(model: &Model, way: &WayIn) -> Option<String> {
-    if model.target.on.value == Place::Machine {
+    if model.target.on.value == TargetKind::Machine {
         return None;
     }
     let workload = &model.workloads[way.service];
     let (own, web) = (&model.target.namespace.value, &model.target.web);
     let (kind, name, namespace) = match way.reach {
         Reach::Stack => return None,
-        Reach::Node if !way.is_picked => return Some("kubectl get nodes -o wide".to_owned()),
+        Reach::Node if !way.addresses.contains(&OuterAddress::Node(None)) => {
+            return Some("kubectl get nodes -o wide".to_owned());
+        }
         Reach::Node | Reach::Balancer => ("service", outer_name(model, workload, way.reach), own),
         Reach::Web => match (web.by.value, &web.gateway) {
-            (Entry::Gateway, Some((elsewhere, name))) => {
+            (EntryKind::Gateway, Some((elsewhere, name))) => {
                 ("gateway", name.to_string(), elsewhere.as_ref().unwrap_or(own))
             }
             _ => ("ingress", side_name(model, workload), own),
@@ -65,7 +70,7 @@ fn reading(model: &Model, login: &Login) -> Option<(String, String)> {
     let secret = &model.secrets[*id];
     let reference = format!("secret.{}/{key}", secret.name);
     let source = secret.keys.iter().find(|known| known.name == *key).map(|key| &key.source);
-    let on_machine = model.target.on.value == Place::Machine;
+    let on_machine = model.target.on.value == TargetKind::Machine;
     let read = match source {
         Some(SecretSource::Variable(variable)) if on_machine => format!("the variable {variable}"),
         Some(SecretSource::File(path)) if on_machine => {
@@ -109,11 +114,7 @@ fn ways_in(model: &Model, plan: &ReachPlan) -> String {
     let mut table = Table::new(["service", "port", "reach", "address", "look up with"]);
     for way in &plan.ways {
         let port = model.workloads[way.service].port(way.port);
-        let address = match way.addresses.as_slice() {
-            [] => "–".to_owned(),
-            [one] => one.clone(),
-            [first, .., last] => format!("{first} to {}", last.rsplit(':').next().unwrap_or_default()),
-        };
+        let address = address::range(&way.addresses).unwrap_or_else(|| "–".to_owned());
         let udp = port.filter(|port| port.protocol != Protocol::Tcp);
         let address = udp.map_or(address.clone(), |port| format!("{address}/{}", port.protocol.word()));
         table.row([
@@ -125,7 +126,8 @@ fn ways_in(model: &Model, plan: &ReachPlan) -> String {
         ]);
     }
     let mut out = table.show();
-    let mut lines: Vec<&str> = plan.ways.iter().filter_map(|way| way.hosts_line.as_deref()).collect();
+    let mut lines: Vec<String> =
+        plan.ways.iter().filter_map(|way| address::hosts_line(&way.addresses)).collect();
     lines.sort_unstable();
     lines.dedup();
     for line in lines {

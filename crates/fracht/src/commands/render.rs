@@ -4,9 +4,9 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 use fracht_cluster::diff::compare;
-use fracht_cluster::{Comments, Format, Rendering, read_objects};
+use fracht_cluster::{Comments, File, Rendering, read_objects};
 use fracht_core::check::Project;
-use fracht_core::model::Place;
+use fracht_core::model::TargetKind;
 use serde_json::Value;
 
 use crate::cli::Render;
@@ -14,31 +14,32 @@ use crate::commands::diff::by_hand;
 use crate::failure::{Failure, Outcome};
 use crate::ui::style::{BOLD, QUIET};
 use crate::ui::{Ui, counted};
-use crate::write::folder::{self, Change};
+use crate::write::folder::{self, FileChange};
 use crate::{objects, stack};
 
-pub(crate) fn run(asked: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(&asked.stack)?;
-    let target = stack::target(&project, asked.target.name())?;
+pub(crate) fn run(args: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let mut project = stack::open(&args.stack)?;
+    let target = stack::target(&project, args.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
-    if verdict.model.target.on.value == Place::Machine {
+    if verdict.model.target.on.value == TargetKind::Machine {
         return Err(no_objects(&mut project, &target));
     }
-    let Some(mut rendering) = objects::rendering(&verdict, &project, asked.secrets, ui)? else {
+    let Some(mut rendering) = objects::rendering(&verdict, &project, args.secrets, ui)? else {
         return Ok(Outcome::Problems);
     };
     let left_out: Vec<String> =
         rendering.left_out().iter().map(|id| format!("secret.{}", verdict.model.secrets[*id].name)).collect();
-    only(&mut rendering, &asked.only)?;
-    let (format, sources) = (asked.format.format(), project.sources());
-    match &asked.out {
+    only(&mut rendering, &args.only)?;
+    let (format, sources) = (args.format.format(), project.sources());
+    match &args.out {
         None => ui.raw_result(|out| rendering.write(format, Comments::Lines(sources), out))?,
         Some(dir) => {
-            let part = !asked.only.is_empty();
-            write_folder(&rendering, format, Comments::Origins(sources), dir, part, ui)?;
+            let part = !args.only.is_empty();
+            let files = rendering.files(format, Comments::Origins(sources))?;
+            write_folder(&files, dir, part, ui)?;
         }
     }
-    if !left_out.is_empty() && asked.only.is_empty() {
+    if !left_out.is_empty() && args.only.is_empty() {
         ui.note(&format!(
             "not rendered: {}; add --secrets to include them with their values",
             left_out.join(", ")
@@ -47,7 +48,7 @@ pub(crate) fn run(asked: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
     Ok(Outcome::Fine)
 }
 
-/// Leaves only the objects that were asked for; each must be there.
+/// Leaves only the objects that were args for; each must be there.
 fn only(rendering: &mut Rendering<'_>, wanted: &[String]) -> Result<(), Failure> {
     if wanted.is_empty() {
         return Ok(());
@@ -61,7 +62,7 @@ fn only(rendering: &mut Rendering<'_>, wanted: &[String]) -> Result<(), Failure>
         .iter()
         .map(|one| {
             let is_there = |one: &str| {
-                let mut pieces = rendering.pieces().iter().map(|piece| rendering.identity(*piece));
+                let mut pieces = rendering.planned().iter().map(|piece| rendering.identity(*piece));
                 pieces.any(|(kind, name)| fits(one, kind, &name))
             };
             let own =
@@ -70,7 +71,7 @@ fn only(rendering: &mut Rendering<'_>, wanted: &[String]) -> Result<(), Failure>
         })
         .collect();
     let identities: Vec<(String, String)> = rendering
-        .pieces()
+        .planned()
         .iter()
         .map(|piece| {
             let (kind, name) = rendering.identity(*piece);
@@ -94,7 +95,7 @@ fn no_objects(project: &mut Project<'_>, target: &str) -> Failure {
     let names: Vec<String> = project.targets().names().map(str::to_owned).collect();
     let on_cluster = |name: &String| {
         let verdict = project.check(name);
-        verdict.is_some_and(|verdict| verdict.model.target.on.value == Place::Cluster)
+        verdict.is_some_and(|verdict| verdict.model.target.on.value == TargetKind::Cluster)
     };
     let others: Vec<String> = names.into_iter().filter(on_cluster).collect();
     let help = if others.is_empty() {
@@ -108,16 +109,9 @@ fn no_objects(project: &mut Project<'_>, target: &str) -> Failure {
     )
 }
 
-fn write_folder(
-    rendering: &Rendering<'_>,
-    format: Format,
-    comments: Comments<'_>,
-    dir: &Path,
-    part: bool,
-    ui: &mut Ui,
-) -> Result<(), Failure> {
-    let files = rendering.files(format, comments)?;
-    let changes = folder::write(dir, &files, part, ui)?;
+/// Writes files into a folder and says what became of each.
+fn write_folder(files: &[File], dir: &Path, part: bool, ui: &mut Ui) -> Result<(), Failure> {
+    let changes = folder::write(dir, files, part, ui)?;
     let shown = stack::shown(dir);
     let mut out = String::new();
     for (name, change) in &changes.files {
@@ -125,7 +119,7 @@ fn write_folder(
     }
     let summary = changes.summary();
     out.push_str(&format!("{BOLD}{}{BOLD:#} in {shown}: {summary}\n", counted(files.len(), "object")));
-    let fresh = files.iter().filter(|file| changes.files.get(&file.name) != Some(&Change::Same));
+    let fresh = files.iter().filter(|file| changes.files.get(&file.name) != Some(&FileChange::Same));
     let objects = |texts: &mut dyn Iterator<Item = &String>| -> Vec<Value> {
         texts.flat_map(|text| read_objects(text).unwrap_or_default()).collect()
     };

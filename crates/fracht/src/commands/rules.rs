@@ -10,8 +10,8 @@ use crate::ui::Ui;
 use crate::ui::style::{BOLD, ERROR, HELP, QUIET, WARNING};
 use crate::ui::table::{Cell, Table};
 
-pub(crate) fn run(asked: &Rules, ui: &mut Ui) -> Result<Outcome, Failure> {
-    match &asked.name {
+pub(crate) fn run(args: &Rules, ui: &mut Ui) -> Result<Outcome, Failure> {
+    match &args.name {
         None => ui.result(&list())?,
         Some(name) => match rule(name) {
             Some(rule) => ui.result(&page(rule))?,

@@ -3,7 +3,7 @@
 use fracht_core::check::Project;
 use fracht_core::cover::{escaped, may_be_secret};
 use fracht_core::grammar::path;
-use fracht_core::trace::{Leaf, Step, Trace as Answer};
+use fracht_core::trace::{Leaf, Step, Trace as Found};
 use serde::Serialize;
 use unicode_width::UnicodeWidthStr as _;
 
@@ -19,7 +19,7 @@ const WIDTH: usize = 100;
 
 /// What `--format json` writes.
 #[derive(Serialize)]
-struct Document<'a> {
+struct TraceDocument<'a> {
     stack: &'a str,
     target: &'a str,
     path: &'a str,
@@ -51,16 +51,16 @@ struct Given<'a> {
     place: json::Place,
 }
 
-pub(crate) fn run(asked: &Trace, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let keys = path::parse(&asked.path).map_err(|reason| {
-        let message = format!("invalid path `{}`: {reason}", asked.path);
+pub(crate) fn run(args: &Trace, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let keys = path::parse(&args.path).map_err(|reason| {
+        let message = format!("invalid path `{}`: {reason}", args.path);
         Failure::new(message, "for example `fracht trace service.api.replicas`")
     })?;
-    let mut project = stack::open(&asked.stack)?;
-    let target = stack::target(&project, asked.target.name())?;
+    let mut project = stack::open(&args.stack)?;
+    let target = stack::target(&project, args.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
     ui.errors(&verdict.report, project.sources());
-    let answer = project.trace(&verdict, &keys);
+    let found = project.trace(&verdict, &keys);
     let given = match keys.as_slice() {
         [kind, input, ..] if kind == "input" => project.given(input).map(|(source, value)| GivenInput {
             by: source.words(),
@@ -68,24 +68,24 @@ pub(crate) fn run(asked: &Trace, ui: &mut Ui) -> Result<Outcome, Failure> {
         }),
         _ => None,
     };
-    let (leaves, default) = match &answer {
-        Answer::Nothing { reached, near } => return Err(nothing(&asked.path, reached, near.as_deref())),
-        Answer::Written(leaves) => (leaves.as_slice(), None),
-        Answer::Default(default) => (&[][..], Some(*default)),
+    let (leaves, default) = match &found {
+        Found::Nothing { reached, near } => return Err(nothing(&args.path, reached, near.as_deref())),
+        Found::Written(leaves) => (leaves.as_slice(), None),
+        Found::Default(default) => (&[][..], Some(*default)),
     };
-    if asked.format == Format::Json {
+    if args.format == Format::Json {
         let values = leaves.iter().map(|leaf| traced(&project, leaf)).collect();
         let stack = &verdict.model.name.value;
-        ui.json(&Document { stack, target: &target, path: &asked.path, default, given, values })?;
+        ui.json(&TraceDocument { stack, target: &target, path: &args.path, default, given, values })?;
     } else {
-        let mut out = format!("{BOLD}{}, target {}{BOLD:#}\n\n", escaped(&asked.path), escaped(&target));
+        let mut out = format!("{BOLD}{}, target {}{BOLD:#}\n\n", escaped(&args.path), escaped(&target));
         if let Some(GivenInput { by, value }) = &given {
             out.push_str(&format!("{value}  {QUIET}set by {by}, overrides the default{QUIET:#}\n"));
         }
         match default {
             Some(_) if given.is_some() => {}
             Some(default) => out.push_str(&format!("Not set. Default: {default}\n")),
-            None => out.push_str(&text(&project, &asked.path, leaves)),
+            None => out.push_str(&text(&project, &args.path, leaves)),
         }
         ui.result(&out)?;
     }

@@ -56,10 +56,10 @@ fn snippets<'a>(
     let related = diagnostic.related.iter().map(|label| (AnnotationKind::Context, label));
     let mut groups: Vec<Vec<(AnnotationKind, &Label)>> = Vec::new();
     for (kind, label) in primary.chain(related) {
-        let line = sources.place(label.span).line;
+        let line = sources.position(label.span).line;
         let near = groups.iter_mut().find(|group| {
             group.iter().any(|(_, other)| {
-                other.span.file == label.span.file && sources.place(other.span).line.abs_diff(line) <= FAR
+                other.span.file == label.span.file && sources.position(other.span).line.abs_diff(line) <= FAR
             })
         });
         match near {

@@ -95,8 +95,8 @@ impl Counts {
 
 /// Where a span is.
 pub(crate) fn place(span: Span, sources: &Sources) -> Place {
-    let start = sources.place(span);
-    let end = sources.place(Span { start: span.end, ..span });
+    let start = sources.position(span);
+    let end = sources.position(Span { start: span.end, ..span });
     Place {
         file: sources.file(span.file).map(|file| file.shown.clone()).unwrap_or_default(),
         line: start.line,

@@ -1,5 +1,6 @@
 //! How things look on a terminal, and where they go.
 
+pub(crate) mod address;
 pub(crate) mod excerpt;
 pub(crate) mod json;
 mod stream;
@@ -121,7 +122,7 @@ impl Ui {
 
     /// Tells why a command could not be carried out.
     pub(crate) fn fail(&mut self, failure: &Failure) -> ExitCode {
-        let Failure::Because { message, help } = failure else {
+        let Failure::Error { message, help } = failure else {
             // Without a word, as programs end whose reader has gone: by SIGPIPE.
             let _ = signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGPIPE);
             return ExitCode::from(141);

@@ -9,7 +9,7 @@ use fracht_cluster::File;
 use rustix::fs::{Mode, OFlags};
 use rustix::io::Errno;
 
-use super::folder::{Change, Changes, Folder, LIST, LIST_HEAD};
+use super::folder::{FileChange, FileChanges, Folder, LIST, LIST_HEAD};
 use super::journal::{self, Journal, State, Step};
 use super::scratch;
 use fracht_core::files::reason;
@@ -21,16 +21,16 @@ impl Folder<'_> {
     /// Makes the changes, all or none.
     pub(super) fn change(
         &self,
-        changes: &Changes,
+        changes: &FileChanges,
         files: &[File],
         names: &BTreeSet<&str>,
         has_list: bool,
     ) -> Result<(), Failure> {
-        let step = |change: Change| match change {
-            Change::Added => Some(Step::Add),
-            Change::Changed => Some(Step::Replace),
-            Change::Removed => Some(Step::Remove),
-            Change::Same => None,
+        let step = |change: FileChange| match change {
+            FileChange::Added => Some(Step::Add),
+            FileChange::Changed => Some(Step::Replace),
+            FileChange::Removed => Some(Step::Remove),
+            FileChange::Same => None,
         };
         let mut steps: Vec<(Step, String)> =
             changes.files.iter().filter_map(|(name, change)| Some((step(*change)?, name.clone()))).collect();
@@ -169,8 +169,8 @@ impl Folder<'_> {
         }
         let path = crate::stack::shown(&self.path.join(name));
         match self.cannot("replace", error) {
-            Failure::Because { help, .. } => {
-                Failure::Because { message: format!("cannot replace `{path}`: {}", reason(error)), help }
+            Failure::Error { help, .. } => {
+                Failure::Error { message: format!("cannot replace `{path}`: {}", reason(error)), help }
             }
             other @ Failure::ReaderGone => other,
         }

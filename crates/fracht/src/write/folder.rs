@@ -32,14 +32,14 @@ const PAUSE: Duration = Duration::from_millis(20);
 
 /// What became of a file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Change {
+pub(crate) enum FileChange {
     Added,
     Changed,
     Same,
     Removed,
 }
 
-impl Change {
+impl FileChange {
     pub(crate) fn word(self) -> &'static str {
         match self {
             Self::Added => "added",
@@ -51,16 +51,16 @@ impl Change {
 }
 
 /// What became of each file, by name.
-pub(crate) struct Changes {
-    pub(crate) files: BTreeMap<String, Change>,
+pub(crate) struct FileChanges {
+    pub(crate) files: BTreeMap<String, FileChange>,
     /// What stood in the files that are changed or removed.
     pub(crate) earlier: Vec<String>,
 }
 
-impl Changes {
+impl FileChanges {
     /// `2 added, 12 same`.
     pub(crate) fn summary(&self) -> String {
-        let all = [Change::Added, Change::Changed, Change::Removed, Change::Same];
+        let all = [FileChange::Added, FileChange::Changed, FileChange::Removed, FileChange::Same];
         let counts = all.into_iter().filter_map(|change| {
             let count = self.files.values().filter(|other| **other == change).count();
             (count > 0).then(|| format!("{count} {}", change.word()))
@@ -71,7 +71,7 @@ impl Changes {
 
 /// Makes `files` the rendered files of folder `path`. Files of others stay as they are; with `part`, so do rendered
 /// files that are not among `files`.
-pub(crate) fn write(path: &Path, files: &[File], part: bool, ui: &mut Ui) -> Result<Changes, Failure> {
+pub(crate) fn write(path: &Path, files: &[File], part: bool, ui: &mut Ui) -> Result<FileChanges, Failure> {
     let hold = interrupt::hold();
     let (dir, lock) = open(path)?;
     let folder = Folder { dir, lock, path, hold };
@@ -84,7 +84,7 @@ pub(crate) fn write(path: &Path, files: &[File], part: bool, ui: &mut Ui) -> Res
         names.extend(list.iter().map(String::as_str));
     }
     let same_list = names.iter().copied().eq(list.iter().map(String::as_str));
-    if !same_list || changes.files.values().any(|change| *change != Change::Same) {
+    if !same_list || changes.files.values().any(|change| *change != FileChange::Same) {
         folder.change(&changes, files, &names, same_list && !list.is_empty())?;
     }
     Ok(changes)
@@ -148,7 +148,7 @@ impl Folder<'_> {
             }
             _ => "choose another folder with `--out`".to_owned(),
         });
-        Failure::Because { message: format!("cannot {what} `{shown}`: {}", reason(error)), help }
+        Failure::Error { message: format!("cannot {what} `{shown}`: {}", reason(error)), help }
     }
 
     /// Waits until no other run writes into the folder, and keeps others out as long as it is open.
@@ -182,18 +182,20 @@ impl Folder<'_> {
     }
 
     /// What becomes of each file; a file of somebody else's under a name that we need is a failure.
-    fn compare(&self, list: &BTreeSet<String>, files: &[File], part: bool) -> Result<Changes, Failure> {
+    fn compare(&self, list: &BTreeSet<String>, files: &[File], part: bool) -> Result<FileChanges, Failure> {
         let (mut changes, mut earlier) = (BTreeMap::new(), Vec::new());
         for file in files {
             self.hold.check().map_err(|error| self.cannot("write to", &error))?;
             let is_ours = list.contains(&file.name);
             let change = match self.dir.symlink_metadata(&file.name) {
-                Err(_) => Change::Added,
+                Err(_) => FileChange::Added,
                 Ok(found) if is_ours && found.is_file() => match self.dir.read(&file.name) {
-                    Ok(now) if now == file.text.as_bytes() && Self::is_closed(file, &found) => Change::Same,
+                    Ok(now) if now == file.text.as_bytes() && Self::is_closed(file, &found) => {
+                        FileChange::Same
+                    }
                     now => {
                         earlier.extend(now.ok().and_then(|now| String::from_utf8(now).ok()));
-                        Change::Changed
+                        FileChange::Changed
                     }
                 },
                 Ok(_) => return Err(self.is_of_others(&file.name)),
@@ -205,10 +207,10 @@ impl Folder<'_> {
         {
             if self.dir.symlink_metadata(&name).is_ok_and(|found| found.is_file()) {
                 earlier.extend(self.dir.read_to_string(&name).ok());
-                changes.insert(name, Change::Removed);
+                changes.insert(name, FileChange::Removed);
             }
         }
-        Ok(Changes { files: changes, earlier })
+        Ok(FileChanges { files: changes, earlier })
     }
 
     /// Whether a file that holds secrets is for its owner alone.

@@ -28,14 +28,14 @@ pub(crate) struct Ordered<'v, T: ?Sized>(pub(crate) &'v T);
 impl<T: Serialize + ?Sized> Serialize for Ordered<'_, T> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         // Only a struct answers the question what it is.
-        let Ok(Answer { name, count, ranks }) = self.0.serialize(Question) else {
-            return self.0.serialize(Through(serializer));
+        let Ok(StructShape { name, count, ranks }) = self.0.serialize(StructProbe) else {
+            return self.0.serialize(NotStruct(serializer));
         };
         let mut out = serializer.serialize_struct(name, count)?;
         for rank in (0..=LAST).filter(|rank| ranks >> rank & 1 == 1) {
             // Most structs have fields of one rank only.
             let all = ranks == 1 << rank;
-            self.0.serialize(Turn { out: &mut out, rank, all })?;
+            self.0.serialize(OneRank { out: &mut out, rank, all })?;
         }
         out.end()
     }
@@ -91,34 +91,34 @@ fn refused<E: serde::ser::Error>() -> E {
 }
 
 /// Asks whether a value is a struct.
-struct Question;
+struct StructProbe;
 
-impl Serializer for Question {
-    type Ok = Answer;
+impl Serializer for StructProbe {
+    type Ok = StructShape;
     type Error = fmt::Error;
     type SerializeSeq = Impossible<Self::Ok, Self::Error>;
     type SerializeTuple = Impossible<Self::Ok, Self::Error>;
     type SerializeTupleStruct = Impossible<Self::Ok, Self::Error>;
     type SerializeTupleVariant = Impossible<Self::Ok, Self::Error>;
     type SerializeMap = Impossible<Self::Ok, Self::Error>;
-    type SerializeStruct = Answer;
+    type SerializeStruct = StructShape;
     type SerializeStructVariant = Impossible<Self::Ok, Self::Error>;
 
-    fn serialize_struct(self, name: &'static str, count: usize) -> Result<Answer, fmt::Error> {
-        Ok(Answer { name, count, ranks: 0 })
+    fn serialize_struct(self, name: &'static str, count: usize) -> Result<StructShape, fmt::Error> {
+        Ok(StructShape { name, count, ranks: 0 })
     }
 
     plain_values!(structs_only);
 }
 
 /// What a struct is called, how many fields it has, and of which ranks, one bit for each.
-struct Answer {
+struct StructShape {
     name: &'static str,
     count: usize,
     ranks: u8,
 }
 
-impl SerializeStruct for Answer {
+impl SerializeStruct for StructShape {
     type Ok = Self;
     type Error = fmt::Error;
 
@@ -137,14 +137,14 @@ impl SerializeStruct for Answer {
 }
 
 /// Writes the fields of one rank.
-struct Turn<'o, O> {
+struct OneRank<'o, O> {
     out: &'o mut O,
     rank: u8,
     /// There are no others.
     all: bool,
 }
 
-impl<O: SerializeStruct> Serializer for Turn<'_, O> {
+impl<O: SerializeStruct> Serializer for OneRank<'_, O> {
     type Ok = ();
     type Error = O::Error;
     type SerializeSeq = Impossible<(), O::Error>;
@@ -162,7 +162,7 @@ impl<O: SerializeStruct> Serializer for Turn<'_, O> {
     plain_values!(structs_only);
 }
 
-impl<O: SerializeStruct> SerializeStruct for Turn<'_, O> {
+impl<O: SerializeStruct> SerializeStruct for OneRank<'_, O> {
     type Ok = ();
     type Error = O::Error;
 
@@ -184,7 +184,7 @@ impl<O: SerializeStruct> SerializeStruct for Turn<'_, O> {
 }
 
 /// Hands on what is no struct, with what is in it in order.
-struct Through<S>(S);
+struct NotStruct<S>(S);
 
 /// The methods of a serializer that hand a plain value on.
 macro_rules! handed_on {
@@ -198,7 +198,7 @@ macro_rules! handed_on {
     };
 }
 
-impl<S: Serializer> Serializer for Through<S> {
+impl<S: Serializer> Serializer for NotStruct<S> {
     type Ok = S::Ok;
     type Error = S::Error;
     type SerializeSeq = Items<S::SerializeSeq>;

@@ -2,12 +2,14 @@
 
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, WorkloadId};
+use fracht_core::plan::outer::OuterAddress;
 use fracht_core::plan::reach::{
     Caller, Leak, LeakReason, Login, May, ReachPlan, WayIn, may, may_at, networks,
 };
 use serde::Serialize;
 
 use super::{learn, name, not_considered, reading, why_not};
+use crate::ui::address;
 
 /// With more pairs of those who talk and those who are talked to than this, JSON has those alone that the stack speaks of:
 /// all of them would grow with the square of the stack.
@@ -15,7 +17,7 @@ const MOST_PAIRS: usize = 40_000;
 
 /// What `--format json` writes.
 #[derive(Serialize)]
-pub(super) struct Answer<'a> {
+pub(super) struct ReachDocument<'a> {
     stack: &'a str,
     target: &'a str,
     ways_in: Vec<Way<'a>>,
@@ -32,8 +34,8 @@ struct Way<'a> {
     port: &'a str,
     protocol: &'a str,
     reach: &'a str,
-    addresses: &'a [String],
-    hosts_line: &'a Option<String>,
+    addresses: Vec<String>,
+    hosts_line: Option<String>,
     /// A command that says the address.
     learn: Option<String>,
     tls: bool,
@@ -84,7 +86,7 @@ struct Talk<'a> {
 }
 
 /// The answer on a plan.
-pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> Answer<'a> {
+pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> ReachDocument<'a> {
     let way = |way: &'a WayIn| {
         let workload = &model.workloads[way.service];
         let port = workload.port(way.port)?;
@@ -101,10 +103,10 @@ pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> Answer<'a> {
             port: &port.name,
             protocol: port.protocol.word(),
             reach: way.reach.word(),
-            addresses: &way.addresses,
-            hosts_line: &way.hosts_line,
+            addresses: way.addresses.iter().map(address::shown).collect(),
+            hosts_line: address::hosts_line(&way.addresses),
             learn: learn(model, way),
-            tls: way.tls,
+            tls: way.addresses.iter().any(|address| matches!(address, OuterAddress::Web { tls: true, .. })),
             logins: way.logins.iter().filter_map(login).collect(),
         })
     };
@@ -156,7 +158,7 @@ pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> Answer<'a> {
             },
         }
     };
-    Answer {
+    ReachDocument {
         stack: &model.name.value,
         target: &model.target.name,
         ways_in: plan.ways.iter().filter_map(way).collect(),

@@ -1,0 +1,46 @@
+//! Where clients outside the stack find a port.
+
+use std::sync::Arc;
+
+use crate::model::{Model, Port, Reach, TargetKind};
+
+/// An address of a port for clients outside the stack.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum OuterAddress {
+    /// A port of this machine.
+    Machine(u16),
+    /// A port of every node; `None`: the cluster picks the number.
+    Node(Option<u16>),
+    /// A port of the load balancer, whose address only the cluster knows.
+    Balancer(u16),
+    /// A path of the web entry.
+    Web {
+        /// Set if it uses TLS.
+        tls: bool,
+        /// The host name.
+        host: Arc<str>,
+        /// The prefix of the path.
+        path: Arc<str>,
+    },
+}
+
+/// The addresses of a port that has the numbers `at` outside; none for one that is not open.
+pub fn outer_addresses(model: &Model, port: &Port, at: &[u16]) -> Vec<OuterAddress> {
+    let numbers = |address: fn(u16) -> OuterAddress| at.iter().copied().map(address).collect();
+    match (model.target.on.value, port.reach.value) {
+        (_, Reach::Stack) => Vec::new(),
+        (TargetKind::Machine, _) => numbers(OuterAddress::Machine),
+        (TargetKind::Cluster, Reach::Node) if at.is_empty() => vec![OuterAddress::Node(None)],
+        (TargetKind::Cluster, Reach::Node) => numbers(|number| OuterAddress::Node(Some(number))),
+        (TargetKind::Cluster, Reach::Balancer) => numbers(OuterAddress::Balancer),
+        (TargetKind::Cluster, Reach::Web) => model
+            .web_host(port)
+            .map(|host| OuterAddress::Web {
+                tls: model.target.web.tls.is_some(),
+                host: host.into(),
+                path: Arc::clone(&port.path.value),
+            })
+            .into_iter()
+            .collect(),
+    }
+}

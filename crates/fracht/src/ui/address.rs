@@ -1,0 +1,39 @@
+//! Addresses of open ports as people read them. What only the cluster knows is in capitals.
+
+use fracht_core::plan::outer::OuterAddress;
+
+/// Stands for the number of a port that the cluster picks.
+pub(crate) const PICKED: &str = "PICKED-PORT";
+
+/// An address: `localhost:8000`, `ANY-NODE:30055`, `https://tides.example/`.
+pub(crate) fn shown(address: &OuterAddress) -> String {
+    match address {
+        OuterAddress::Machine(number) => format!("localhost:{number}"),
+        OuterAddress::Node(Some(number)) => format!("ANY-NODE:{number}"),
+        OuterAddress::Node(None) => format!("ANY-NODE:{PICKED}"),
+        OuterAddress::Balancer(number) => format!("OWN-ADDRESS:{number}"),
+        OuterAddress::Web { tls, host, path } => {
+            format!("{}://{host}{path}", if *tls { "https" } else { "http" })
+        }
+    }
+}
+
+/// All addresses of a port: one, or the first and the number of the last; `None` if there is none.
+pub(crate) fn range(addresses: &[OuterAddress]) -> Option<String> {
+    match addresses {
+        [] => None,
+        [one] => Some(shown(one)),
+        [first, .., last] => {
+            let last = shown(last);
+            Some(format!("{} to {}", shown(first), last.rsplit(':').next().unwrap_or_default()))
+        }
+    }
+}
+
+/// The line of a hosts file that leads to an address of the web entry.
+pub(crate) fn hosts_line(addresses: &[OuterAddress]) -> Option<String> {
+    addresses.iter().find_map(|address| match address {
+        OuterAddress::Web { host, .. } => Some(format!("ENTRY-ADDRESS {host}")),
+        _ => None,
+    })
+}

@@ -25,7 +25,7 @@ pub(crate) fn apply(object: &mut Value, patch: &Patch) -> Result<(), Misses> {
             for (operation, span) in operations {
                 let misses = |reason: String| Misses { span: *span, reason };
                 let one = serde_json::from_value(value(operation))
-                    .map_err(|error| misses(format!("the operation can't be read: {error}")))?;
+                    .map_err(|error| misses(format!("invalid operation: {error}")))?;
                 json_patch::patch(object, &[one]).map_err(|error| misses(error.kind.to_string()))?;
             }
         }

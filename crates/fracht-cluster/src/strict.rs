@@ -98,7 +98,7 @@ mod tests {
             ("a: &x {b: 1}\nc:\n  <<: *x\n", "merge key"),
             ("a: !!str 1\n", "tag"),
             ("a: !own [1]\n", "tag"),
-            ("? [a]\n: 1\n", "no text"),
+            ("? [a]\n: 1\n", "not a string"),
         ] {
             assert!(in_document(text).is_some_and(|what| what.contains(part)), "{text}");
         }

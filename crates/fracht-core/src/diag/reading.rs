@@ -69,7 +69,7 @@ pub(crate) static BAD_NAME: Rule = shape(
 pub(crate) static DEFINED_TWICE: Rule = shape(
     "defined-twice",
     "The same thing is defined in two places",
-    "Only one of them can count, and nobody can tell which was meant.",
+    "Only one of them can be used, and it is not clear which one was meant.",
     (
         "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nimage = \"a:2\"\n",
         "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:2\"\n",

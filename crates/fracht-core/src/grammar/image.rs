@@ -117,7 +117,7 @@ pub fn parse(text: &str) -> Result<Image, Invalid> {
         return Err(if lower != repository && lower.split('/').all(good) {
             format!("the repository must be lowercase: {lower}").into()
         } else {
-            "invalid repository: lowercase letters and digits, single . _ - between them".into()
+            "invalid repository: use a-z, 0-9, and single . _ - between them".into()
         });
     }
     if registry.map_or(0, |registry| registry.len() + 1) + repository.len() > MOST_BYTES {

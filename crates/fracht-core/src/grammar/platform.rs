@@ -30,10 +30,8 @@ pub fn parse(text: &str) -> Result<Platform, Invalid> {
     let known = |names: &'static [&'static str], name: &str| names.iter().copied().find(|n| *n == name);
     match (known(&SYSTEMS, system), known(&PROCESSORS, processor)) {
         (Some(system), Some(processor)) => Ok(Platform { system, processor }),
-        _ => {
-            Err(format!("not system/processor, of {} and {}", SYSTEMS.join(", "), PROCESSORS.join(", "))
-                .into())
-        }
+        (None, _) => Err(format!("the system is not one of: {}", SYSTEMS.join(", ")).into()),
+        (_, None) => Err(format!("not one of: {}", PROCESSORS.join(", ")).into()),
     }
 }
 

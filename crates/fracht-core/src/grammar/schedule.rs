@@ -56,7 +56,7 @@ pub fn parse(text: &str) -> Result<Schedule, Invalid> {
     let fields: Vec<&str> = text.split_whitespace().collect();
     if fields.len() != FIELDS.len() {
         return Err(format!(
-            "expected 5 fields (minute hour day month weekday) or \"on demand\", found {}",
+            "expected minute hour day month weekday, or \"on demand\"; {} fields",
             fields.len()
         )
         .into());
@@ -182,8 +182,8 @@ mod tests {
     #[test]
     fn bad_schedules_say_which_field_is_wrong() {
         for (text, part) in [
-            ("", "5 fields"),
-            ("@daily", "5 fields"),
+            ("", "minute hour day month weekday"),
+            ("@daily", "minute hour day month weekday"),
             ("60 * * * *", "`60` is not valid for the minute"),
             ("* 24 * * *", "the hour"),
             ("* * 0 * *", "day of the month"),

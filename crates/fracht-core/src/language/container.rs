@@ -20,9 +20,9 @@ use crate::model::{Confine, Spell};
 pub(crate) static IMAGE: Field<Template> = Field {
     key: Key {
         name: "image",
-        default: "this or build is required",
+        default: "required: `image` or `build`",
         becomes: "the container's image",
-        says: "The image to run.",
+        says: "Image to run.",
         example: "\"registry.example/tidedesk/gateway:2.1\"",
     },
     takes: template(&format::IMAGE),
@@ -30,9 +30,9 @@ pub(crate) static IMAGE: Field<Template> = Field {
 pub(crate) static BUILD: Field<Arc<str>> = Field {
     key: Key {
         name: "build",
-        default: "this or image is required",
+        default: "required: `image` or `build`",
         becomes: "the container's image: the target's registry, the build's name and tag",
-        says: "The build whose image to run, by name.",
+        says: "Name of the build whose image to run.",
         example: "\"forecast\"",
     },
     takes: name(NameKind::Label),
@@ -62,7 +62,7 @@ pub(crate) static WORKDIR: Field<Arc<str>> = Field {
         name: "workdir",
         default: "from the image",
         becomes: "the container's workingDir",
-        says: "The folder to start in.",
+        says: "Working folder.",
         example: "\"/srv\"",
     },
     takes: name(NameKind::Folder),
@@ -71,8 +71,8 @@ pub(crate) static USER: Field<User> = Field {
     key: Key {
         name: "user",
         default: "from the image",
-        becomes: "runAsUser, runAsGroup and runAsNonRoot; fsGroup where it needs a group to write or read what it mounts",
-        says: "The user, and maybe group, to run as.",
+        becomes: "runAsUser, runAsGroup, runAsNonRoot; fsGroup if a mount needs a group",
+        says: "User to run as, and optionally group.",
         example: "\"10001:10001\"",
     },
     takes: formatted(&format::USER),
@@ -92,7 +92,7 @@ pub(crate) static USE: Field<Table> = Field {
         name: "use",
         default: "none",
         becomes: "the container's envFrom, or env where names differ from keys",
-        says: "Configs and secrets whose keys are variables; `env` wins over them, and later ones over earlier ones.",
+        says: "Configs and secrets whose keys become variables; `env` overrides them, later ones override earlier ones.",
         example: "[\"config.model\", { from = \"config.app\", prefix = \"APP_\", spell = \"upper\" }]",
     },
     takes: list(table(&USE_TABLE)),
@@ -110,7 +110,7 @@ pub(crate) static ENV: Field<Template> = Field {
 pub(crate) static CPU: Field<Bounds> = Field {
     key: Key {
         name: "cpu",
-        default: "what the cluster gives",
+        default: "cluster default",
         becomes: "requests and limits of cpu",
         says: "CPU request and limit.",
         example: "\"100m..1\"",
@@ -120,7 +120,7 @@ pub(crate) static CPU: Field<Bounds> = Field {
 pub(crate) static MEMORY: Field<Bounds> = Field {
     key: Key {
         name: "memory",
-        default: "what the cluster gives",
+        default: "cluster default",
         becomes: "requests and limits of memory",
         says: "Memory request and limit.",
         example: "\"128Mi..256Mi\"",
@@ -130,9 +130,9 @@ pub(crate) static MEMORY: Field<Bounds> = Field {
 pub(crate) static BEFORE_STOP: Field<Table> = Field {
     key: Key {
         name: "before-stop",
-        default: "nothing",
+        default: "none",
         becomes: "a preStop hook",
-        says: "What happens before it is told to stop.",
+        says: "Program to run, or time to wait, before it is stopped.",
         example: "{ wait = \"5s\" }",
     },
     takes: table(&BEFORE_STOP_TABLE),
@@ -143,7 +143,7 @@ pub(crate) static FROM: Field<Reference> = Field {
         name: "from",
         default: "required",
         becomes: "the object that is referred to",
-        says: "The config or secret.",
+        says: "Config or secret.",
         example: "\"config.app\"",
     },
     takes: reference(&[RefKind::Config, RefKind::Secret]),
@@ -152,8 +152,8 @@ pub(crate) static PREFIX: Field<Arc<str>> = Field {
     key: Key {
         name: "prefix",
         default: "none",
-        becomes: "the beginning of each variable's name",
-        says: "What the name of each variable begins with.",
+        becomes: "prefix of variable names",
+        says: "Prefix of each variable name.",
         example: "\"APP_\"",
     },
     takes: STRING,
@@ -162,8 +162,8 @@ pub(crate) static SPELL: Field<Spell> = Field {
     key: Key {
         name: "spell",
         default: "same",
-        becomes: "the rest of each variable's name",
-        says: "The key as it is, or in capitals with `_` for whatever a variable can't have.",
+        becomes: "rest of variable names",
+        says: "Keys as they are, or in capitals with `_` for characters that are not allowed.",
         example: "\"upper\"",
     },
     takes: words(),
@@ -180,9 +180,9 @@ pub(crate) static USE_TABLE: TableShape = TableShape {
 pub(crate) static RUN: Field<Arc<str>> = Field {
     key: Key {
         name: "run",
-        default: "one of run and wait is required",
+        default: "required: `run` or `wait`",
         becomes: "a command in the container",
-        says: "A program in the container that is run.",
+        says: "Program to run in the container.",
         example: "[\"drain\", \"--all\"]",
     },
     takes: list(ARGUMENT),
@@ -190,7 +190,7 @@ pub(crate) static RUN: Field<Arc<str>> = Field {
 pub(crate) static WAIT: Field<Duration> = Field {
     key: Key {
         name: "wait",
-        default: "one of run and wait is required",
+        default: "required: `run` or `wait`",
         becomes: "a sleep of whole seconds",
         says: "Time to wait, so that load balancers stop sending requests first.",
         example: "\"5s\"",

@@ -23,7 +23,7 @@ pub(crate) static HEALTH: Field<Table> = Field {
 pub(crate) static HTTP: Field<Arc<str>> = Field {
     key: Key {
         name: "http",
-        default: "one of http, tcp, grpc and run is required",
+        default: "required: `http`, `tcp`, `grpc` or `run`",
         becomes: "an HTTP GET",
         says: "Path to request; status 200 to 399 means healthy.",
         example: "\"/healthz\"",
@@ -33,9 +33,9 @@ pub(crate) static HTTP: Field<Arc<str>> = Field {
 pub(crate) static TCP: Field<Arc<str>> = Field {
     key: Key {
         name: "tcp",
-        default: "one of http, tcp, grpc and run is required",
+        default: "required: `http`, `tcp`, `grpc` or `run`",
         becomes: "a TCP connection",
-        says: "The port to connect to, by name.",
+        says: "Name of the port to connect to.",
         example: "\"sql\"",
     },
     takes: name(NameKind::Port),
@@ -43,9 +43,9 @@ pub(crate) static TCP: Field<Arc<str>> = Field {
 pub(crate) static GRPC: Field<Arc<str>> = Field {
     key: Key {
         name: "grpc",
-        default: "one of http, tcp, grpc and run is required",
+        default: "required: `http`, `tcp`, `grpc` or `run`",
         becomes: "a gRPC health check",
-        says: "The port that answers the gRPC health checking protocol, by name.",
+        says: "Name of the port that answers the gRPC health checking protocol.",
         example: "\"rpc\"",
     },
     takes: name(NameKind::Port),
@@ -53,7 +53,7 @@ pub(crate) static GRPC: Field<Arc<str>> = Field {
 pub(crate) static RUN: Field<Arc<str>> = Field {
     key: Key {
         name: "run",
-        default: "one of http, tcp, grpc and run is required",
+        default: "required: `http`, `tcp`, `grpc` or `run`",
         becomes: "a command in the container",
         says: "Program to run in the container; exit code 0 means healthy.",
         example: "[\"pg_isready\", \"-q\"]",
@@ -75,7 +75,7 @@ pub(crate) static EVERY: Field<Duration> = Field {
         name: "every",
         default: "5s",
         becomes: "periodSeconds",
-        says: "The time between two checks.",
+        says: "Time between two checks.",
         example: "\"3s\"",
     },
     takes: formatted(&format::DURATION),
@@ -85,7 +85,7 @@ pub(crate) static TIMEOUT: Field<Duration> = Field {
         name: "timeout",
         default: "2s",
         becomes: "timeoutSeconds",
-        says: "The time that an answer may take.",
+        says: "Time limit for an answer.",
         example: "\"1s\"",
     },
     takes: formatted(&format::DURATION),

@@ -9,9 +9,9 @@ use super::shape::{Key, TableShape};
 pub(crate) static DEFAULT: Field<Arc<str>> = Field {
     key: Key {
         name: "default",
-        default: "none: it has to be given",
+        default: "none: must be set",
         becomes: "what `{input.NAME}` stands for",
-        says: "The value when nobody gives one.",
+        says: "Value if none is set.",
         example: "\"1.4.0\"",
     },
     takes: STRING,
@@ -20,8 +20,8 @@ pub(crate) static PATTERN: Field<Arc<str>> = Field {
     key: Key {
         name: "pattern",
         default: "any text",
-        becomes: "nothing: what is given is checked by it",
-        says: "A regular expression that the whole value has to fit.",
+        becomes: "–",
+        says: "Regular expression that the whole value must match.",
         example: "'\\d+\\.\\d+\\.\\d+'",
     },
     takes: formatted(&format::PATTERN),
@@ -30,8 +30,8 @@ pub(crate) static HELP: Field<Arc<str>> = Field {
     key: Key {
         name: "help",
         default: "none",
-        becomes: "nothing: it is shown when a value is missing",
-        says: "What the input is, for whoever has to give it.",
+        becomes: "–",
+        says: "Description, shown if the value is missing.",
         example: "\"the release to deploy\"",
     },
     takes: STRING,

@@ -14,7 +14,7 @@ pub(crate) static MOUNT: Field<Table> = Field {
         name: "mount",
         default: "none",
         becomes: "the pod's volumes and the container's volumeMounts",
-        says: "What is mounted at which path.",
+        says: "Mounts by path.",
         example: "{ \"/var/lib/data\" = \"volume.tides\" }",
     },
     takes: named(NameKind::Path, table(&MOUNT_TABLE)),
@@ -23,9 +23,9 @@ pub(crate) static MOUNT: Field<Table> = Field {
 pub(crate) static FROM: Field<Reference> = Field {
     key: Key {
         name: "from",
-        default: "one of from, scratch and folder is required",
+        default: "required: `from`, `scratch` or `folder`",
         becomes: "a volume of the pod: a claim, a config, a secret",
-        says: "The volume, config or secret, or a key of one of these two.",
+        says: "Volume, config or secret, or one key of a config or secret.",
         example: "\"config.model/stations.csv\"",
     },
     takes: reference(&[RefKind::Volume, RefKind::Config, RefKind::Secret]),
@@ -33,9 +33,9 @@ pub(crate) static FROM: Field<Reference> = Field {
 pub(crate) static SCRATCH: Field<Quantity> = Field {
     key: Key {
         name: "scratch",
-        default: "one of from, scratch and folder is required",
+        default: "required: `from`, `scratch` or `folder`",
         becomes: "an emptyDir with a size limit",
-        says: "An empty folder of at most this size, gone with the pod; each container has one of its own.",
+        says: "An empty folder with this maximum size; deleted with the pod. Each container gets its own.",
         example: "\"64Mi\"",
     },
     takes: formatted(&format::SIZE),
@@ -43,9 +43,9 @@ pub(crate) static SCRATCH: Field<Quantity> = Field {
 pub(crate) static SHARED: Field<Arc<str>> = Field {
     key: Key {
         name: "shared",
-        default: "none: the container's own",
-        becomes: "one emptyDir for the containers that say the same name",
-        says: "A name under which containers of one pod share a scratch folder.",
+        default: "none: one folder per container",
+        becomes: "one emptyDir for containers with the same name",
+        says: "Name by which containers of one pod share a scratch folder.",
         example: "\"spool\"",
     },
     takes: name(NameKind::Label),
@@ -53,8 +53,8 @@ pub(crate) static SHARED: Field<Arc<str>> = Field {
 pub(crate) static FOLDER: Field<Arc<str>> = Field {
     key: Key {
         name: "folder",
-        default: "one of from, scratch and folder is required",
-        becomes: "nothing: an error in a cluster",
+        default: "required: `from`, `scratch` or `folder`",
+        becomes: "– (an error in a cluster)",
         says: "A folder inside the stack's folder, for development; only on a machine.",
         example: "\"./src\"",
     },
@@ -63,9 +63,9 @@ pub(crate) static FOLDER: Field<Arc<str>> = Field {
 pub(crate) static PART: Field<Arc<str>> = Field {
     key: Key {
         name: "part",
-        default: "the whole",
+        default: "the whole volume",
         becomes: "subPath",
-        says: "A folder in the volume that is mounted in place of the whole, by its path there.",
+        says: "Path of a folder in the volume to mount instead of the whole volume.",
         example: "\"tables/2026\"",
     },
     takes: STRING,
@@ -75,7 +75,7 @@ pub(crate) static MODE: Field<u16> = Field {
         name: "mode",
         default: "0644",
         becomes: "defaultMode",
-        says: "The permission bits of the files of a config or a secret.",
+        says: "Permission bits of the files of a config or secret.",
         example: "\"0440\"",
     },
     takes: formatted(&format::MODE),
@@ -83,7 +83,7 @@ pub(crate) static MODE: Field<u16> = Field {
 pub(crate) static READ_ONLY: Field<bool> = Field {
     key: Key {
         name: "read-only",
-        default: "false; always true for configs, secrets and volumes of many readers",
+        default: "false; always true for configs, secrets and `many-readers` volumes",
         becomes: "readOnly",
         says: "Set to true to mount it read-only.",
         example: "true",

@@ -7,7 +7,7 @@ pub(crate) static CLOSED: Field<bool> = Field {
     key: Key {
         name: "closed",
         default: "false",
-        becomes: "a NetworkPolicy that closes the way out as well",
+        becomes: "NetworkPolicy that also blocks outgoing traffic",
         says: "Set to true to block everything except other members and DNS.",
         example: "true",
     },

@@ -11,9 +11,9 @@ use crate::grammar::name::NameKind;
 pub(crate) static HOST: Field<Template> = Field {
     key: Key {
         name: "host",
-        default: "one of host and address is required",
+        default: "required: `host` or `address`",
         becomes: "a Service with that external name; `{outside.NAME}` is the host itself",
-        says: "Its host name.",
+        says: "Host name.",
         example: "\"feed.buoys.example\"",
     },
     takes: template(&format::HOST),
@@ -21,9 +21,9 @@ pub(crate) static HOST: Field<Template> = Field {
 pub(crate) static ADDRESS: Field<IpAddr> = Field {
     key: Key {
         name: "address",
-        default: "one of host and address is required",
+        default: "required: `host` or `address`",
         becomes: "a Service with an EndpointSlice",
-        says: "Its address.",
+        says: "IP address.",
         example: "\"192.0.2.10\"",
     },
     takes: formatted(&format::ADDRESS),
@@ -33,7 +33,7 @@ pub(crate) static PORT: Field<u16> = Field {
         name: "port",
         default: "none",
         becomes: "the ports of the Service",
-        says: "The ports that it is used at, by name.",
+        says: "Ports that are used, by name.",
         example: "{ feed = 443 }",
     },
     takes: named(NameKind::Port, PORT_NUMBER),

@@ -11,7 +11,7 @@ pub(crate) static ON: Field<Arc<str>> = Field {
         name: "on",
         default: "required",
         becomes: "the object that is changed",
-        says: "The object, by its kind and its name as `render` writes them.",
+        says: "Kind and name of the object, as `fracht render` writes them.",
         example: "\"Deployment/api\"",
     },
     takes: STRING,
@@ -19,7 +19,7 @@ pub(crate) static ON: Field<Arc<str>> = Field {
 pub(crate) static MERGE: Field<AnyValue> = Field {
     key: Key {
         name: "merge",
-        default: "one of merge and ops is required",
+        default: "required: `merge` or `ops`",
         becomes: "a JSON Merge Patch (RFC 7396)",
         says: "Fields to merge into the object.",
         example: "{ spec.revisionHistoryLimit = 3 }",
@@ -29,9 +29,9 @@ pub(crate) static MERGE: Field<AnyValue> = Field {
 pub(crate) static OPS: Field<Table> = Field {
     key: Key {
         name: "ops",
-        default: "one of merge and ops is required",
+        default: "required: `merge` or `ops`",
         becomes: "a JSON Patch (RFC 6902)",
-        says: "What is done to the object, in this order.",
+        says: "Operations on the object, in this order.",
         example: "[{ op = \"remove\", path = \"/spec/strategy\" }]",
     },
     takes: list(table(&OPERATION_TABLE)),
@@ -45,8 +45,8 @@ pub(crate) static OP: Field<OperationKind> = Field {
     key: Key {
         name: "op",
         default: "required",
-        becomes: "the operation",
-        says: "What is done.",
+        becomes: "operation (RFC 6902)",
+        says: "Operation.",
         example: "\"replace\"",
     },
     takes: words(),
@@ -56,7 +56,7 @@ pub(crate) static PATH: Field<Arc<str>> = Field {
         name: "path",
         default: "required",
         becomes: "the place (RFC 6901)",
-        says: "Where in the object.",
+        says: "Path in the object.",
         example: "\"/spec/replicas\"",
     },
     takes: STRING,
@@ -64,9 +64,9 @@ pub(crate) static PATH: Field<Arc<str>> = Field {
 pub(crate) static FROM: Field<Arc<str>> = Field {
     key: Key {
         name: "from",
-        default: "required by move and copy",
+        default: "required by `move` and `copy`",
         becomes: "the place that it comes from",
-        says: "Where in the object it comes from.",
+        says: "Path in the object to move or copy from.",
         example: "\"/spec/replicas\"",
     },
     takes: STRING,
@@ -74,9 +74,9 @@ pub(crate) static FROM: Field<Arc<str>> = Field {
 pub(crate) static VALUE: Field<AnyValue> = Field {
     key: Key {
         name: "value",
-        default: "required by add, replace and test",
+        default: "required by `add`, `replace` and `test`",
         becomes: "the value",
-        says: "What is put there.",
+        says: "Value to write.",
         example: "3",
     },
     takes: ANY,

@@ -10,8 +10,8 @@ pub(crate) static KEY: Field<Table> = Field {
     key: Key {
         name: "key",
         default: "none",
-        becomes: "data of the Secret, with `render --secrets` only",
-        says: "The keys, each with where its value is to be read.",
+        becomes: "data of the Secret, only with `render --secrets`",
+        says: "Keys, each with the source of its value.",
         example: "{ password = { env = \"DB_PASSWORD\" } }",
     },
     takes: named(NameKind::Key, secret_source(&KEY_TABLE)),
@@ -20,8 +20,8 @@ pub(crate) static PRESENT: Field<Arc<str>> = Field {
     key: Key {
         name: "present",
         default: "none",
-        becomes: "the name that references use",
-        says: "The name of a secret that is in the cluster already; nothing is made then.",
+        becomes: "name of the referenced Secret",
+        says: "Name of a Secret that already exists in the cluster; none is generated.",
         example: "\"db-login\"",
     },
     takes: name(NameKind::Object),
@@ -30,8 +30,8 @@ pub(crate) static KEYS: Field<Arc<str>> = Field {
     key: Key {
         name: "keys",
         default: "none",
-        becomes: "the keys that references may name",
-        says: "The keys of a secret that is present.",
+        becomes: "keys that references may use",
+        says: "Keys of the existing secret.",
         example: "[\"password\"]",
     },
     takes: list(name(NameKind::Key)),
@@ -44,7 +44,7 @@ pub(crate) static SECRET_TABLE: TableShape =
 pub(crate) static ENV: Field<Arc<str>> = Field {
     key: Key {
         name: "env",
-        default: "one of env and file is required",
+        default: "required: `env` or `file`",
         becomes: "a value in the Secret",
         says: "Environment variable to read the value from when rendering.",
         example: "\"DB_PASSWORD\"",
@@ -54,7 +54,7 @@ pub(crate) static ENV: Field<Arc<str>> = Field {
 pub(crate) static FILE: Field<Arc<str>> = Field {
     key: Key {
         name: "file",
-        default: "one of env and file is required",
+        default: "required: `env` or `file`",
         becomes: "a value in the Secret",
         says: "File to read the value from. Keep it out of version control.",
         example: "\"secrets/password\"",

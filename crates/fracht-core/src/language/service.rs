@@ -14,7 +14,7 @@ pub(crate) static REPLICAS: Field<Table> = Field {
     key: Key {
         name: "replicas",
         default: "1",
-        becomes: "replicas, or a HorizontalPodAutoscaler; from two on a PodDisruptionBudget",
+        becomes: "replicas or HorizontalPodAutoscaler; with two or more a PodDisruptionBudget",
         says: "Number of replicas, or a range that follows the load.",
         example: "2",
     },
@@ -23,7 +23,7 @@ pub(crate) static REPLICAS: Field<Table> = Field {
 pub(crate) static ROLLOUT: Field<Table> = Field {
     key: Key {
         name: "rollout",
-        default: "a quarter more, a quarter fewer",
+        default: "25% more, 25% fewer",
         becomes: "the strategy of the Deployment",
         says: "How a new version replaces the old one.",
         example: "{ surge = 1, down = 0 }",
@@ -33,9 +33,9 @@ pub(crate) static ROLLOUT: Field<Table> = Field {
 pub(crate) static STABLE_NAMES: Field<bool> = Field {
     key: Key {
         name: "stable-names",
-        default: "false; true where it mounts a volume that each replica has one of",
-        becomes: "a StatefulSet in place of the Deployment, and a headless Service",
-        says: "Whether each replica keeps a name of its own.",
+        default: "false; true if it mounts a per-replica volume",
+        becomes: "StatefulSet instead of Deployment, and a headless Service",
+        says: "Set to true to give each replica a stable name.",
         example: "true",
     },
     takes: BOOLEAN,
@@ -44,7 +44,7 @@ pub(crate) static BESIDE: Field<Table> = Field {
     key: Key {
         name: "beside",
         default: "none",
-        becomes: "init containers that go on running, in this order",
+        becomes: "init containers that keep running, in this order",
         says: "Sidecar containers in the same pod, started before the main one.",
         example: "{ exporter = { image = \"registry.example/base/exporter:1.2\" } }",
     },

@@ -27,8 +27,8 @@ pub(crate) static TIMEOUT: Field<Duration> = Field {
     key: Key {
         name: "timeout",
         default: "none",
-        becomes: "activeDeadlineSeconds of the Job; of its pods, with room for the wait, where it has start gates",
-        says: "How long it may take, all tries together; with start gates each try, the wait not counted.",
+        becomes: "activeDeadlineSeconds of the Job; with start gates of its pods, with room for the wait",
+        says: "Maximum run time, all retries included; with start gates per try, without the wait.",
         example: "\"10m\"",
     },
     takes: formatted(&format::TIME),
@@ -37,9 +37,9 @@ pub(crate) static TIMEOUT: Field<Duration> = Field {
 pub(crate) static SCHEDULE: Field<Schedule> = Field {
     key: Key {
         name: "schedule",
-        default: "once for each change of it",
-        becomes: "a CronJob in place of the Job; suspended for \"on demand\"",
-        says: "When it runs: minute, hour, day, month and weekday, or \"on demand\".",
+        default: "runs once per change",
+        becomes: "CronJob instead of Job; suspended for \"on demand\"",
+        says: "Schedule: minute, hour, day, month and weekday, or \"on demand\".",
         example: "\"15 3 * * *\"",
     },
     takes: formatted(&format::SCHEDULE),
@@ -48,9 +48,9 @@ pub(crate) static SCHEDULE: Field<Schedule> = Field {
 pub(crate) static ZONE: Field<Arc<str>> = Field {
     key: Key {
         name: "zone",
-        default: "that of the cluster, mostly UTC",
+        default: "cluster's time zone, usually UTC",
         becomes: "timeZone",
-        says: "The time zone of the schedule.",
+        says: "Time zone of the schedule.",
         example: "\"Europe/Berlin\"",
     },
     takes: formatted(&format::ZONE),

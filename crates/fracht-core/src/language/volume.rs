@@ -12,9 +12,9 @@ use crate::model::Access;
 pub(crate) static SIZE: Field<Quantity> = Field {
     key: Key {
         name: "size",
-        default: "required, unless it is present",
+        default: "required, unless `present` is set",
         becomes: "requests.storage of the claim",
-        says: "How large it is.",
+        says: "Size of the volume.",
         example: "\"20Gi\"",
     },
     takes: formatted(&format::SIZE),
@@ -32,7 +32,7 @@ pub(crate) static ACCESS: Field<Access> = Field {
 pub(crate) static CLASS: Field<Arc<str>> = Field {
     key: Key {
         name: "class",
-        default: "the cluster's default",
+        default: "cluster default",
         becomes: "storageClassName of the claim",
         says: "Storage class of the cluster.",
         example: "\"fast\"",
@@ -53,8 +53,8 @@ pub(crate) static PRESENT: Field<Arc<str>> = Field {
     key: Key {
         name: "present",
         default: "none",
-        becomes: "the name that pods mount; no claim is made",
-        says: "The name of a claim that is in the cluster already.",
+        becomes: "name of the mounted claim; no claim is generated",
+        says: "Name of a claim that already exists in the cluster.",
         example: "\"old-tides\"",
     },
     takes: name(NameKind::Object),
@@ -72,9 +72,9 @@ pub(crate) static NODE_FOLDER: Field<Arc<str>> = Field {
 pub(crate) static NODE: Field<Arc<str>> = Field {
     key: Key {
         name: "node",
-        default: "any: the folder is the same on all of them",
+        default: "any node with this folder",
         becomes: "the node affinity of the PersistentVolume",
-        says: "The node that has that folder.",
+        says: "Node that has the folder.",
         example: "\"harbour-1\"",
     },
     takes: name(NameKind::LabelValue),

@@ -75,7 +75,7 @@ fn source(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<SecretS
             Diagnostic::new(&SECRET_WRITTEN, format!("`{owner}` is written in plain text"))
                 .at(entry.node.span, "hidden here, but readable in the file")
                 .help("read it from a variable or a file: `{ env = \"VARIABLE\" }` or `{ file = \"path\" }`")
-                .help("or, if this file was ever shared or committed, also change the secret"),
+                .help("if this file was ever shared or committed, also change the secret"),
         );
         return None;
     }

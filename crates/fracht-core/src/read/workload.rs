@@ -281,8 +281,8 @@ fn labels(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)>
     let labels = settings(reader, fields, &LABEL);
     let own = |name: &str| name.starts_with("app.kubernetes.io/") || name.starts_with("fracht/");
     let help = "use another name; for `component` the key is `role`";
-    refuse(reader, fields, &LABEL, own, ("Fracht sets it", help));
-    refuse(reader, fields, &LABEL, is_label_of_cluster, ("the cluster sets it", "use another name"));
+    refuse(reader, fields, &LABEL, own, ("set by Fracht", help));
+    refuse(reader, fields, &LABEL, is_label_of_cluster, ("set by the cluster", "use another name"));
     label_values(reader, &labels);
     labels
 }
@@ -290,7 +290,7 @@ fn labels(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)>
 /// Notes become annotations; some are reserved.
 fn notes(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
     let own = |name: &str| name.starts_with("fracht/");
-    refuse(reader, fields, &NOTE, own, ("Fracht sets it", "use another name"));
+    refuse(reader, fields, &NOTE, own, ("set by Fracht", "use another name"));
     let notes = settings(reader, fields, &NOTE);
     for (name, text) in &notes {
         if text.plain().contains('\0') {
@@ -323,13 +323,7 @@ fn place(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> 
     let place = settings(reader, fields, &PLACE);
     if fields.node(&PLATFORM).is_some() {
         let of_platform = |name: &str| matches!(name, "kubernetes.io/os" | "kubernetes.io/arch");
-        refuse(
-            reader,
-            fields,
-            &PLACE,
-            of_platform,
-            ("`platform` sets it", "remove it, or remove `platform`"),
-        );
+        refuse(reader, fields, &PLACE, of_platform, ("set by `platform`", "remove it, or remove `platform`"));
     }
     label_values(reader, &place);
     place

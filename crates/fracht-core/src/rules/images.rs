@@ -40,7 +40,7 @@ pub(super) fn image_unpinned(model: &Model, sink: &mut Sink) {
 pub(super) static IMAGE_UNPULLABLE: Rule = Rule {
     name: "image-unpullable",
     summary: "A cluster target has no registry for an image that is built here",
-    why: "A cluster can't build: it pulls images from a registry.",
+    why: "A cluster does not build images: it pulls them from a registry.",
     fails: "[stack]\nname = \"s\"\n[build.app]\nsource = \"app\"\ntag = \"1\"\n[service.a]\nbuild = \"app\"\n",
     passes: "[stack]\nname = \"s\"\n[build.app]\nsource = \"app\"\ntag = \"1\"\n[service.a]\nbuild = \"app\"\n\
              [target.prod]\nregistry = \"registry.example/team\"\n",

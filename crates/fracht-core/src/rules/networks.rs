@@ -129,9 +129,9 @@ pub(super) fn api_anywhere(model: &Model, sink: &mut Sink) {
     sink.push(
         problem
             .help(format!(
-                "write where the API is: `api = [\"192.0.2.10/32\"]` in `[target.{}]`",
+                "set its addresses in `[target.{}]`, for example `api = [\"192.0.2.10/32\"]`",
                 model.target.name
             ))
-            .help("`kubectl get endpoints kubernetes -n default` shows its addresses"),
+            .help("or see them first: `kubectl get endpoints kubernetes -n default`"),
     );
 }

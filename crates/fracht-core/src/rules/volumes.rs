@@ -82,7 +82,7 @@ pub(super) fn volume_shared(model: &Model, sink: &mut Sink) {
                 .at(mount.origin.span(), format!("`volume.{}` is for {access}", volume.name))
                 .also(service.replicas.span(), format!("{replicas} replicas"))
                 .help(format!("give each replica its own: `each = true` in `[volume.{}]`", volume.name))
-                .help("or, if its class supports it, let many nodes mount it: `access = \"many-nodes\"`"),
+                .help("or let many nodes mount it, if its class supports it: `access = \"many-nodes\"`"),
         );
     }
 }

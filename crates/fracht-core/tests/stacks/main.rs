@@ -18,6 +18,7 @@ mod one_message;
 mod order;
 mod ports;
 mod reading;
+mod style;
 mod vocabulary;
 
 use std::path::Path;
@@ -25,12 +26,17 @@ use std::path::Path;
 use fracht_core::check::{Project, Verdict};
 use fracht_core::files::MemoryFiles;
 
-/// The verdict on a stack file under one of its targets.
-fn verdict(stack: &str, target: &str) -> Verdict {
+/// The verdict on a stack file for one of its targets; `None` if it has no such target.
+fn maybe_verdict(stack: &str, target: &str) -> Option<Verdict> {
     let files = MemoryFiles::default().with("/s/fracht.toml", stack);
     let path = Path::new("/s/fracht.toml");
     let mut project = Project::open(&files, path, path).unwrap_or_else(|error| panic!("{error}\n{stack}"));
-    project.check(target).unwrap_or_else(|| panic!("no target {target}"))
+    project.check(target)
+}
+
+/// The verdict on a stack file for one of its targets.
+fn verdict(stack: &str, target: &str) -> Verdict {
+    maybe_verdict(stack, target).unwrap_or_else(|| panic!("no target {target}"))
 }
 
 /// The verdict, which must have no errors.

@@ -83,6 +83,7 @@ fn messages(stack: &str) -> Vec<(bool, String)> {
     let verdict = project.check(&target).unwrap();
     let message = |finding: &Finding| {
         let diagnostic = &finding.diagnostic;
+        assert_eq!(crate::style::faults(diagnostic), [""; 0], "{diagnostic:#?}\n{stack}");
         (diagnostic.rule.always_error, format!("{}: {}", diagnostic.rule.name, diagnostic.message))
     };
     verdict.report.findings().iter().map(message).collect()

@@ -28,6 +28,9 @@ const HEAD: &str = "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n[config.c
 /// The rule and the message that a line gives, which a service has.
 fn says(line: &str) -> Vec<(&'static str, String)> {
     let verdict = verdict(&format!("{HEAD}{line}\n"), "cluster");
+    for finding in verdict.report.findings() {
+        assert_eq!(crate::style::faults(&finding.diagnostic), [""; 0], "{:#?}", finding.diagnostic);
+    }
     let findings = verdict.report.findings().iter().filter(|finding| finding.severity != Severity::Hint);
     findings.map(|finding| (finding.diagnostic.rule.name, finding.diagnostic.message.clone())).collect()
 }

@@ -131,7 +131,7 @@ fn names_that_clash_are_told_with_both_owners() {
 #[test]
 fn what_is_passed_through_must_be_objects() {
     for (text, part) in [
-        ("- a\n", "no object"),
+        ("- a\n", "not an object"),
         ("kind: A\nmetadata:\n  name: b\n", "no `apiVersion`"),
         ("apiVersion: v1\nmetadata:\n  name: b\n", "no `kind`"),
         ("apiVersion: v1\nkind: A\n", "no `metadata.name`"),
@@ -141,7 +141,7 @@ fn what_is_passed_through_must_be_objects() {
     ] {
         let found = found(&files(&service("pass = [\"a.yaml\"]")).with("/s/a.yaml", text));
         let [(rule, message)] = found.as_slice() else { panic!("{text}: {found:?}") };
-        assert!(*rule == "pass-broken" && message.contains(part) && message.contains("a.yaml"), "{message}");
+        assert!(*rule == "pass-broken" && message.contains(part) && message.contains("a.yaml"), "{text}: {message}");
     }
     let two = files(&service("pass = [\"a.yaml\"]")).with("/s/a.yaml", format!("{GOOD}---\nkind: x\n"));
     assert!(found(&two)[0].1.contains("a.yaml:5"), "{:?}", found(&two));

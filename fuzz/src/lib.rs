@@ -29,7 +29,7 @@ fn look(stack: &[u8], files: &[(&str, &[u8])]) {
         let cover = Cover::new(&verdict.report, project.sources());
         for finding in verdict.report.findings() {
             let shown = cover.diagnostic(&finding.diagnostic);
-            assert!(!shown.message.contains(cover::is_unsafe), "{:?}", shown.message);
+            assert!(!shown.message.contains(escape::is_unsafe), "{:?}", shown.message);
             for label in shown.primary.iter().chain(&shown.related) {
                 let Some(file) = project.sources().file(label.span.file) else { continue };
                 let lines = file.lines_of(label.span);
@@ -118,7 +118,7 @@ pub fn texts(data: &[u8]) {
     }
     let shown = cover::text(text);
     assert_eq!(shown.matches('\n').count(), text.matches('\n').count());
-    assert!(!cover::escaped(text).contains(cover::is_unsafe));
+    assert!(!escape::escaped(text).contains(escape::is_unsafe));
     let quoted = text.escape_unicode().to_string().replace("\\u{", "\\U").replace('}', "");
     let padded: String = quoted.split("\\U").skip(1).map(|hex| format!("\\U{hex:0>8}")).collect();
     look(format!("{BASE}env.A = \"{padded}\"\n").as_bytes(), &[]);

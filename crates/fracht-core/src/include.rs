@@ -10,7 +10,7 @@ use crate::diag::reading::{DEFINED_TWICE, FILE_UNREADABLE, PATH_OUTSIDE};
 use crate::diag::{Diagnostic, Sink};
 use crate::files::glob::{self, Unmatched};
 use crate::files::{Files, MOST_BYTES, PathProblem, confine, reason};
-use crate::language::stack::INCLUDE;
+use crate::language::root::INCLUDE;
 use crate::language::{AnyField, ROOT, Shape, verify};
 use crate::source::{Sources, Syntax};
 use crate::syntax;

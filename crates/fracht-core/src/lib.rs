@@ -16,6 +16,7 @@ pub mod check;
 pub mod cover;
 pub mod diag;
 pub mod digest;
+pub mod escape;
 pub mod files;
 pub mod grammar;
 mod graph;

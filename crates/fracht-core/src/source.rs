@@ -8,7 +8,7 @@ use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 
-use crate::cover;
+use crate::escape::escaped;
 
 /// A file in [`Sources`].
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -107,14 +107,9 @@ impl SourceFile {
         self.line_range(self.line_of(span.start)).start..self.line_range(last).end
     }
 
-    /// What of the text must not be shown, by its place and its looks: sorted, without overlaps.
-    pub fn hidden(&self) -> &[Range<usize>] {
-        self.hidden.get_or_init(|| {
-            cover::merged(match self.syntax {
-                Syntax::Stack => cover::hidden_in_stack(&self.text),
-                Syntax::Lines => cover::hidden_in_lines(&self.text),
-            })
-        })
+    /// What [`cover::hidden`](crate::cover::hidden) finds in the text, kept after the first call.
+    pub(crate) fn hidden_by(&self, find: impl FnOnce(Syntax, &str) -> Vec<Range<usize>>) -> &[Range<usize>] {
+        self.hidden.get_or_init(|| find(self.syntax, &self.text))
     }
 
     /// The bytes of line `line` (from 1), without its line break; empty for a line that there is not.
@@ -146,7 +141,7 @@ impl Sources {
         let id = FileId(u32::try_from(self.files.len()).unwrap_or(u32::MAX));
         let (lines, hidden) = (OnceLock::new(), OnceLock::new());
         // It stands in messages, listings and comments: nothing in it acts on what shows them.
-        let shown = cover::escaped(shown).into_owned();
+        let shown = escaped(shown).into_owned();
         self.files.push(SourceFile { path: path.to_owned(), shown, text, syntax, lines, hidden });
         self.by_path.insert(path.to_owned(), id);
         id

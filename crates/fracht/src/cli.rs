@@ -4,10 +4,8 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use clap_complete::ArgValueCompleter;
-use fracht_core::cover::{self, escaped, is_unsafe};
-
-use crate::complete;
+use fracht_core::cover;
+use fracht_core::escape::{escaped, is_unsafe};
 
 /// Reads the arguments. An error has been printed, and has this exit code: whatever an argument is, the message has no
 /// control characters and no text that looks secret.
@@ -70,7 +68,7 @@ pub(crate) struct StackChoice {
     #[arg(long, value_name = "PATH")]
     pub(crate) stack: Option<PathBuf>,
     /// Set an input; can be repeated
-    #[arg(long, value_name = "NAME=VALUE", add = ArgValueCompleter::new(complete::inputs))]
+    #[arg(long, value_name = "NAME=VALUE")]
     pub(crate) input: Vec<String>,
     /// Read inputs from a file of NAME=value lines
     #[arg(long, value_name = "FILE")]
@@ -110,7 +108,7 @@ pub(crate) enum Command {
 #[derive(Debug, Default, Args)]
 pub(crate) struct TargetChoice {
     /// Target to use; required if the stack has several
-    #[arg(short, long, value_name = "NAME", add = ArgValueCompleter::new(complete::targets))]
+    #[arg(short, long, value_name = "NAME")]
     pub(crate) target: Option<String>,
 }
 
@@ -141,7 +139,7 @@ pub(crate) struct Check {
     #[command(flatten)]
     pub(crate) stack: StackChoice,
     /// Check only this target [default: all targets]
-    #[arg(short, long, value_name = "NAME", add = ArgValueCompleter::new(complete::targets))]
+    #[arg(short, long, value_name = "NAME")]
     pub(crate) target: Option<String>,
     /// Output format
     #[arg(long, value_name = "FORMAT", default_value = "text")]
@@ -204,7 +202,7 @@ pub(crate) struct Diff {
     #[command(flatten)]
     pub(crate) target: TargetChoice,
     /// What to compare with: another target, or a folder or file of objects
-    #[arg(long, value_name = "TARGET|PATH", add = ArgValueCompleter::new(complete::targets))]
+    #[arg(long, value_name = "TARGET|PATH")]
     pub(crate) against: String,
     /// Also compare secret values, read from the sources that the stack names
     #[arg(long)]
@@ -299,7 +297,6 @@ pub(crate) struct Trace {
     #[command(flatten)]
     pub(crate) stack: StackChoice,
     /// Path to the value, for example service.api.replicas
-    #[arg(add = ArgValueCompleter::new(complete::paths))]
     pub(crate) path: String,
     #[command(flatten)]
     pub(crate) target: TargetChoice,
@@ -313,8 +310,7 @@ pub(crate) struct Trace {
 #[command(after_help = "Examples:\n  fracht rules\n  fracht rules port-clash")]
 pub(crate) struct Rules {
     /// Rule to explain
-    #[arg(add = ArgValueCompleter::new(complete::rules))]
-    pub(crate) name: Option<String>,
+    pub(crate) rule: Option<String>,
 }
 
 /// Print the JSON Schema for stack files, for editors

@@ -1,53 +1,75 @@
-//! What can be completed from the stack at hand. A completion never says what is wrong: it has no words then.
+//! Completes what a stack names: its targets, inputs and tables. A stack that cannot be read completes nothing; a message
+//! would disturb the line that is being typed.
 
 use std::ffi::OsStr;
 use std::mem::ManuallyDrop;
 
-use clap_complete::CompletionCandidate;
+use clap::{Command, CommandFactory as _};
+use clap_complete::{ArgValueCompleter, CompletionCandidate};
 use fracht_core::check::Project;
-use fracht_core::cover::is_unsafe;
+use fracht_core::escape::is_unsafe;
 use fracht_core::rules;
 
-use crate::cli::StackChoice;
+use crate::cli::{Cli, StackChoice};
 use crate::stack;
+
+/// The candidates that begin with the text typed so far.
+type Completer = fn(&OsStr) -> Vec<CompletionCandidate>;
+
+/// The completer of each argument that has one, in every command, by the argument's name in `cli.rs`.
+const COMPLETERS: [(&str, Completer); 5] =
+    [("against", targets), ("input", inputs), ("path", tables), ("rule", rules), ("target", targets)];
+
+/// The command line, with completers.
+pub(crate) fn command() -> Command {
+    Cli::command().mut_subcommands(|command| {
+        command.mut_args(|argument| {
+            let name = argument.get_id().as_str();
+            match COMPLETERS.iter().find(|(known, _)| *known == name) {
+                Some((_, completer)) => argument.add(ArgValueCompleter::new(*completer)),
+                None => argument,
+            }
+        })
+    })
+}
 
 fn project() -> Option<ManuallyDrop<Project<'static>>> {
     stack::open(&StackChoice::default()).ok()
 }
 
-/// The candidates that begin with what is there.
+/// The words that begin with `current`, each with its help.
 fn beginning(
     current: &OsStr,
     words: impl IntoIterator<Item = (String, Option<String>)>,
 ) -> Vec<CompletionCandidate> {
     let Some(current) = current.to_str() else { return Vec::new() };
-    // A name that would act on the terminal can't be chosen.
+    // A name with characters that act on the terminal is left out.
     let words = words.into_iter().filter(|(word, _)| word.starts_with(current) && !word.contains(is_unsafe));
     words.map(|(word, help)| CompletionCandidate::new(word).help(help.map(Into::into))).collect()
 }
 
 /// The targets of the stack.
-pub(crate) fn targets(current: &OsStr) -> Vec<CompletionCandidate> {
+fn targets(current: &OsStr) -> Vec<CompletionCandidate> {
     let project = project();
     let names = project.iter().flat_map(|project| project.targets().names());
     beginning(current, names.map(|name| (name.to_owned(), None)))
 }
 
 /// The inputs of the stack, each with a `=` behind it.
-pub(crate) fn inputs(current: &OsStr) -> Vec<CompletionCandidate> {
+fn inputs(current: &OsStr) -> Vec<CompletionCandidate> {
     let project = project();
     let names = project.iter().flat_map(|project| project.inputs());
     beginning(current, names.map(|name| (format!("{name}="), None)))
 }
 
 /// The tables of the stack: services, tasks and so on.
-pub(crate) fn paths(current: &OsStr) -> Vec<CompletionCandidate> {
+fn tables(current: &OsStr) -> Vec<CompletionCandidate> {
     let project = project();
     let names = project.iter().flat_map(|project| project.tables());
     beginning(current, names.map(|name| (name, None)))
 }
 
 /// The rules.
-pub(crate) fn rules(current: &OsStr) -> Vec<CompletionCandidate> {
+fn rules(current: &OsStr) -> Vec<CompletionCandidate> {
     beginning(current, rules::all().map(|rule| (rule.name.to_owned(), Some(rule.summary.to_owned()))))
 }

@@ -4,6 +4,7 @@ use std::path::Path;
 
 use fracht_core::check::Project;
 use fracht_core::diag::nearest;
+use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 use fracht_core::grammar::lines;
 use fracht_core::input::{Given, InputSource, variable_name};
@@ -46,7 +47,7 @@ pub(crate) fn given(choice: &StackChoice, project: &Project<'_>) -> Result<Given
 }
 
 fn from_file(path: &Path, given: &mut Given) -> Result<(), Failure> {
-    let shown = crate::stack::shown(path);
+    let shown = escaped_path(path);
     let text = disk::argument(path).map_err(|error| {
         Failure::new(
             format!("cannot read `{shown}`: {}", reason(&error)),

@@ -14,11 +14,9 @@ mod write;
 
 use std::process::ExitCode;
 
-use clap::CommandFactory as _;
-
 fn main() -> ExitCode {
-    // A shell that completes a line asks the program itself, by a variable.
-    clap_complete::CompleteEnv::with_factory(cli::Cli::command).complete();
+    // A shell that completes a line runs the program, with the line in a variable.
+    clap_complete::CompleteEnv::with_factory(complete::command).complete();
     let cli = match cli::parse() {
         Ok(cli) => cli,
         Err(code) => return code,

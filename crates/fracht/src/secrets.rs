@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use fracht_cluster::SecretValues;
-use fracht_core::cover::escaped;
+use fracht_core::escape::escaped;
 use fracht_core::files::Files;
 use fracht_core::model::Model;
 use fracht_core::reveal::reveal;

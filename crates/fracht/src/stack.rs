@@ -1,11 +1,11 @@
 //! Finds the stack file, opens it and checks it for a target.
 
 use std::mem::ManuallyDrop;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use fracht_core::check::{Project, Verdict};
-use fracht_core::cover::escaped;
 use fracht_core::diag::nearest;
+use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 
 use crate::cli::StackChoice;
@@ -25,13 +25,13 @@ pub(crate) fn open(choice: &StackChoice) -> Result<ManuallyDrop<Project<'static>
         Failure::new(format!("cannot determine the current folder: {error}"), "change to another folder")
     })?;
     let disk = Disk::beside(&path).map_err(|error| {
-        let message = format!("cannot open the folder of `{}`: {}", self::shown(&shown), reason(&error));
+        let message = format!("cannot open the folder of `{}`: {}", escaped_path(&shown), reason(&error));
         Failure::new(message, "name the stack file with `--stack FILE`")
     })?;
     // It is needed to the end of the program.
     let disk: &'static Disk = Box::leak(Box::new(disk));
     let mut project = Project::open(disk, &path, &shown).map(ManuallyDrop::new).map_err(|error| {
-        let message = format!("cannot use stack file `{}`: {error}", self::shown(&shown));
+        let message = format!("cannot use stack file `{}`: {error}", escaped_path(&shown));
         Failure::new(message, "`fracht demo` creates an example of a stack file")
     })?;
     let given = inputs::given(choice, &project)?;
@@ -47,12 +47,12 @@ fn find(choice: &StackChoice) -> Result<PathBuf, Failure> {
             if file.exists() {
                 return Ok(file);
             }
-            let message = format!("no `{FILE_NAME}` in folder `{}`", shown(path));
+            let message = format!("no `{FILE_NAME}` in folder `{}`", escaped_path(path));
             Err(Failure::new(message, "name the file itself with `--stack FILE`"))
         } else if path.exists() {
             Ok(path.clone())
         } else {
-            let message = format!("`{}` not found", shown(path));
+            let message = format!("`{}` not found", escaped_path(path));
             Err(Failure::new(message, "`--stack` must be a stack file, or the folder that contains it"))
         };
     }
@@ -99,9 +99,4 @@ pub(crate) fn verdict(project: &mut Project<'_>, target: &str) -> Result<Manuall
             "see `fracht check` for the targets of this stack",
         )
     })
-}
-
-/// A path in a message, with control characters written out.
-pub(crate) fn shown(path: &Path) -> String {
-    escaped(&path.display().to_string()).into_owned()
 }

@@ -141,7 +141,10 @@ fn what_is_passed_through_must_be_objects() {
     ] {
         let found = found(&files(&service("pass = [\"a.yaml\"]")).with("/s/a.yaml", text));
         let [(rule, message)] = found.as_slice() else { panic!("{text}: {found:?}") };
-        assert!(*rule == "pass-broken" && message.contains(part) && message.contains("a.yaml"), "{text}: {message}");
+        assert!(
+            *rule == "pass-broken" && message.contains(part) && message.contains("a.yaml"),
+            "{text}: {message}"
+        );
     }
     let two = files(&service("pass = [\"a.yaml\"]")).with("/s/a.yaml", format!("{GOOD}---\nkind: x\n"));
     assert!(found(&two)[0].1.contains("a.yaml:5"), "{:?}", found(&two));

@@ -9,9 +9,10 @@ use std::ops::Range;
 use aho_corasick::AhoCorasick;
 
 use super::stack::unescaped;
-use super::{Shown, escaped, looks};
+use super::{Shown, looks};
 use crate::diag::{Diagnostic, Label, Report};
-use crate::source::{FileId, SourceFile, Sources, Span};
+use crate::escape::escaped;
+use crate::source::{FileId, Sources, Span};
 
 /// Covers what a report says.
 pub struct Cover<'a> {
@@ -42,7 +43,7 @@ impl<'a> Cover<'a> {
         values.dedup();
         let files = report.findings().iter().flat_map(|finding| places(&finding.diagnostic));
         for file in files.map(|span| span.file).collect::<std::collections::BTreeSet<_>>() {
-            let own = sources.file(file).map(|file| file.hidden().to_vec()).unwrap_or_default();
+            let own = sources.file(file).map(|file| super::hidden(file).to_vec()).unwrap_or_default();
             hidden.entry(file).or_default().extend(own);
         }
         let hidden = hidden.into_iter().map(|(file, ranges)| (file, merged(ranges))).collect();
@@ -54,7 +55,7 @@ impl<'a> Cover<'a> {
     /// What is covered in a part of a file.
     pub fn hidden(&self, file: FileId, part: &Range<usize>) -> &[Range<usize>] {
         let known = self.hidden.get(&file).map(Vec::as_slice);
-        let ranges = known.or_else(|| self.sources.file(file).map(SourceFile::hidden)).unwrap_or_default();
+        let ranges = known.or_else(|| self.sources.file(file).map(super::hidden)).unwrap_or_default();
         let from = ranges.partition_point(|range| range.end <= part.start);
         let to = ranges.partition_point(|range| range.start < part.end);
         ranges.get(from..to).unwrap_or_default()
@@ -140,7 +141,7 @@ fn places(diagnostic: &Diagnostic) -> impl Iterator<Item = Span> + '_ {
 }
 
 /// The ranges sorted, those that overlap as one.
-pub(crate) fn merged(mut ranges: Vec<Range<usize>>) -> Vec<Range<usize>> {
+pub(super) fn merged(mut ranges: Vec<Range<usize>>) -> Vec<Range<usize>> {
     ranges.retain(|range| !range.is_empty());
     ranges.sort_by_key(|range| range.start);
     let mut merged: Vec<Range<usize>> = Vec::with_capacity(ranges.len());

@@ -2,12 +2,10 @@
 //!
 //! There is one table of names ([`names`]) and one of texts ([`looks`], those of addresses in [`address`]). The rules read them, `new` sorts
 //! settings by them, and everything that leaves the program is covered by them: an excerpt by the place of
-//! its values in the file ([`SourceFile::hidden`](crate::source::SourceFile::hidden)), a message by the
+//! its values in the file ([`hidden`]), a message by the
 //! values at the places that it speaks of ([`Cover`]), every other text by its looks ([`text`]).
-//! [`escaped`] makes any text safe for a terminal, a comment or the name of a file.
 
 mod address;
-mod escape;
 mod lines;
 mod looks;
 mod message;
@@ -19,14 +17,12 @@ mod word;
 
 use std::ops::Range;
 
-pub use escape::{escaped, is_unsafe};
-pub(crate) use lines::hidden as hidden_in_lines;
+use crate::source::{SourceFile, Syntax};
+
 pub use looks::hits;
 pub use message::Cover;
-pub(crate) use message::merged;
 pub use names::{flag_name, is_login_flag, is_secret_name, may_be_secret_name};
 pub use shown::{STARS, Shown};
-pub(crate) use stack::hidden as hidden_in_stack;
 pub use word::{is_random, is_reference, is_switch};
 
 /// How sure it is that something is secret.
@@ -57,6 +53,17 @@ pub fn may_be_secret(name: &str, value: &str) -> bool {
         return false;
     }
     may_be_secret_name(name) || is_random(value) && !names::is_digest_name(name) || !hits(value).is_empty()
+}
+
+/// The parts of a file that must not be shown, by their place and by what they look like: bytes, sorted, without overlaps.
+/// Computed once per file.
+pub fn hidden(file: &SourceFile) -> &[Range<usize>] {
+    file.hidden_by(|syntax, text| {
+        message::merged(match syntax {
+            Syntax::Stack => stack::hidden(text),
+            Syntax::Lines => lines::hidden(text),
+        })
+    })
 }
 
 /// A text for people with stars for what looks secret in it. What follows a colon outside of backticks is a part of the

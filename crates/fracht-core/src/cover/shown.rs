@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 use std::ops::Range;
 
-use super::is_unsafe;
+use crate::escape::is_unsafe;
 
 /// What stands in the place of something covered, however long that is.
 pub const STARS: &str = "****";

@@ -16,6 +16,7 @@ pub(crate) mod outside;
 pub(crate) mod patch;
 pub(crate) mod pattern;
 pub(crate) mod port;
+pub(crate) mod root;
 pub(crate) mod secret;
 pub(crate) mod service;
 mod shape;
@@ -28,8 +29,8 @@ pub(crate) mod workload;
 
 pub use field::{AnyValue, Field, Table, Takes, Template};
 pub use format::{About, AnyFormat, Format};
+pub use root::ROOT;
 pub use shape::{AnyField, Bounds, Group, Key, NOTHING, Shape, Short, TableShape, Words};
-pub use stack::ROOT;
 pub(crate) use verify::{fits, verify};
 
 /// Every table of the language by its heading in the reference, in the order in which to read about them.

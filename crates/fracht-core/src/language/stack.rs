@@ -1,4 +1,4 @@
-//! The stack file as a whole, and its `[stack]` table.
+//! The tables of a stack that targets may override, and the `[stack]` table.
 
 use std::sync::Arc;
 
@@ -13,7 +13,6 @@ use super::pattern::PATTERN_TABLE;
 use super::secret::SECRET_TABLE;
 use super::service::SERVICE_TABLE;
 use super::shape::{Group, Key, TableShape};
-use super::target::TARGET_TABLE;
 use super::task::TASK_TABLE;
 use super::volume::VOLUME_TABLE;
 use crate::diag::Level;
@@ -59,16 +58,6 @@ pub(crate) static STACK: Field<Table> = Field {
         example: "{ name = \"tidedesk\" }",
     },
     takes: table(&STACK_TABLE),
-};
-pub(crate) static INCLUDE: Field<Arc<str>> = Field {
-    key: Key {
-        name: "include",
-        default: "none",
-        becomes: "–",
-        says: "More files of this stack, by path or by pattern: `*` matches any name, `**` any folders.",
-        example: "[\"services/*.toml\"]",
-    },
-    takes: list(STRING),
 };
 pub(crate) static INPUT: Field<Table> = Field {
     key: Key {
@@ -170,30 +159,12 @@ pub(crate) static OUTSIDE: Field<Table> = Field {
     },
     takes: named(NameKind::Label, table(&OUTSIDE_TABLE)),
 };
-pub(crate) static TARGET: Field<Table> = Field {
-    key: Key {
-        name: "target",
-        default: "one target, `cluster`",
-        becomes: "namespace of all objects",
-        says: "Targets: where the stack runs, and what is different there.",
-        example: "{ prod = { on = \"cluster\" } }",
-    },
-    takes: named(NameKind::Label, table(&TARGET_TABLE)),
-};
 
 /// What a target may override: tables are merged, the lists of the stack as a whole grow.
 pub(super) static OVERRIDABLE: Group = &[
     &STACK, &INPUT, &BUILD, &PATTERN, &SERVICE, &TASK, &VOLUME, &CONFIG, &SECRET, &NETWORK, &OUTSIDE, &RULES,
     &PATCH, &PASS,
 ];
-
-/// The stack file.
-pub static ROOT: TableShape = TableShape {
-    what: "a stack file",
-    short: None,
-    one_of: &[],
-    groups: &[&[&INCLUDE, &TARGET], OVERRIDABLE],
-};
 
 pub(crate) static NAME: Field<Arc<str>> = Field {
     key: Key {

@@ -13,7 +13,8 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use crate::diag::Sink;
-use crate::language::stack::{PATTERN, SERVICE, TARGET, TASK};
+use crate::language::root::TARGET;
+use crate::language::stack::{PATTERN, SERVICE, TASK};
 use crate::language::target::TARGET_TABLE;
 use crate::language::workload::{DROP, LIKE};
 use crate::language::{Field, ROOT, Shape, Table};

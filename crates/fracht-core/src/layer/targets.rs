@@ -8,7 +8,7 @@ use crate::diag::Sink;
 use crate::diag::unknown::Unknown;
 use crate::grammar::reference::RefKind;
 use crate::grammar::word::Word;
-use crate::language::{stack, target};
+use crate::language::{root, target};
 use crate::source::Span;
 use crate::tree::Node;
 
@@ -25,7 +25,7 @@ pub struct Targets {
 impl Targets {
     /// The targets that `root` names, or the one that a stack has that names none.
     pub(crate) fn of(root: &Node) -> Self {
-        let mut named: Vec<_> = stack::TARGET
+        let mut named: Vec<_> = root::TARGET
             .node(root)
             .and_then(Node::table)
             .into_iter()
@@ -34,7 +34,7 @@ impl Targets {
             .collect();
         if named.is_empty() {
             // What is not a table is reported by the check of shapes, and is no target that says nothing.
-            let broken = stack::TARGET.node(root).filter(|node| node.table().is_none());
+            let broken = root::TARGET.node(root).filter(|node| node.table().is_none());
             named.push((DEFAULT.into(), broken.cloned()));
         }
         let by_name = named.iter().enumerate().map(|(index, (name, _))| (Arc::clone(name), index)).collect();

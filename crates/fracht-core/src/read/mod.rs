@@ -27,10 +27,10 @@ use std::ops::Deref;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use crate::cover::escaped;
 use crate::diag::reading::{BAD_NAME, BAD_VALUE, FILE_UNREADABLE, PATH_OUTSIDE, UNKNOWN_NAME};
 use crate::diag::unknown::Unknown;
 use crate::diag::{Diagnostic, Sink};
+use crate::escape::escaped_path;
 use crate::files::glob::{self, Unmatched};
 use crate::files::{Files, MOST_BYTES, PathProblem, confine, reason};
 use crate::grammar::image::Image;
@@ -343,7 +343,7 @@ impl Reader<'_> {
     fn shown(&self, written: &Sourced<Arc<str>>) -> String {
         let from = self.folder(written);
         let below = from.strip_prefix(self.root).unwrap_or(Path::new(""));
-        escaped(&self.folder_shown.join(below).join(&*written.value).display().to_string()).into_owned()
+        escaped_path(&self.folder_shown.join(below).join(&*written.value))
     }
 
     /// The folder of the file that a path is written in.

@@ -1,9 +1,6 @@
 //! External services: whether a cluster can lead to them.
 
-use std::collections::BTreeMap;
-
 use super::Rule;
-use super::ports::PORT_CLASH;
 use crate::diag::{Diagnostic, Sink};
 use crate::grammar::host;
 use crate::model::{Model, Outside, OutsidePlace, TargetKind};
@@ -72,28 +69,4 @@ fn is_itself(outside: &Outside, host: &str, namespace: &str) -> bool {
     let Some(rest) = rest.strip_prefix('.') else { return rest.is_empty() };
     let Some(rest) = rest.strip_prefix(namespace) else { return false };
     rest.is_empty() || rest == ".svc" || rest.starts_with(".svc.")
-}
-
-/// Two ports of one external service with one number: a Service has each number once.
-pub(super) fn number_clash(model: &Model, sink: &mut Sink) {
-    for outside in &model.outsides {
-        let mut taken = BTreeMap::new();
-        for port in outside.ports.iter().filter(|port| port.number.value != 0) {
-            let Some(first) = taken.insert(port.number.value, port) else { continue };
-            let (name, number) = (&outside.name, port.number.value);
-            let message = format!(
-                "`outside.{name}/{}` and `outside.{name}/{}` are both port {number}",
-                first.name, port.name
-            );
-            sink.push(
-                Diagnostic::new(&PORT_CLASH, message)
-                    .at(port.number.span(), "used again here")
-                    .also(first.number.span(), "first used here")
-                    .help(format!(
-                        "keep one of the two names, and refer to it: `{{outside.{name}/{}}}`",
-                        first.name
-                    )),
-            );
-        }
-    }
 }

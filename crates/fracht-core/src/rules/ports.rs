@@ -69,7 +69,7 @@ pub(super) static PORT_CLASH: Rule = Rule {
 pub(super) fn port_clash(model: &Model, sink: &mut Sink) {
     if model.target.on.value == TargetKind::Cluster {
         web_clash(model, sink);
-        super::outside::number_clash(model, sink);
+        outside_clash(model, sink);
     }
     for clash in PortPlan::of(model).clashes {
         let number = clash.number;
@@ -103,6 +103,30 @@ pub(super) fn port_clash(model: &Model, sink: &mut Sink) {
             problem = problem.help("give one of them another number");
         }
         sink.push(problem);
+    }
+}
+
+/// Two ports of one external service with one number: a Service has each number once.
+fn outside_clash(model: &Model, sink: &mut Sink) {
+    for outside in &model.outsides {
+        let mut taken = BTreeMap::new();
+        for port in outside.ports.iter().filter(|port| port.number.value != 0) {
+            let Some(first) = taken.insert(port.number.value, port) else { continue };
+            let (name, number) = (&outside.name, port.number.value);
+            let message = format!(
+                "`outside.{name}/{}` and `outside.{name}/{}` are both port {number}",
+                first.name, port.name
+            );
+            sink.push(
+                Diagnostic::new(&PORT_CLASH, message)
+                    .at(port.number.span(), "used again here")
+                    .also(first.number.span(), "first used here")
+                    .help(format!(
+                        "keep one of the two names, and refer to it: `{{outside.{name}/{}}}`",
+                        first.name
+                    )),
+            );
+        }
     }
 }
 

@@ -10,7 +10,7 @@ use crate::diag::unknown::nearest;
 use crate::grammar::path;
 use crate::grammar::reference::References;
 use crate::language::target::TARGET_TABLE;
-use crate::language::{ROOT, Shape, Short, TableShape, stack};
+use crate::language::{ROOT, Shape, Short, TableShape, root};
 use crate::model::{Content, Model, Part};
 use crate::origin::Layer;
 use crate::resolve::{Context, Symbols};
@@ -100,7 +100,7 @@ impl Traced<'_> {
     /// What is written at or below a path.
     fn written(&self, keys: &[String]) -> Trace {
         let (mut node, mut shape, rest): (Option<&Node>, Option<Shape>, &[String]) = match keys {
-            [first, rest @ ..] if first == stack::TARGET.name() => {
+            [first, rest @ ..] if first == root::TARGET.name() => {
                 (self.target, Some(Shape::Table(&TARGET_TABLE)), rest)
             }
             _ => (Some(self.tree), Some(Shape::Table(&ROOT)), keys),
@@ -143,7 +143,7 @@ impl Traced<'_> {
         let written = node.and_then(Node::table).into_iter().flat_map(|table| table.keys());
         let known = shape.and_then(|shape| shape.table()).into_iter().flat_map(TableShape::names);
         let is_root = std::ptr::eq(node.map_or(std::ptr::null(), std::ptr::from_ref), self.tree);
-        let target = is_root.then_some(stack::TARGET.name());
+        let target = is_root.then_some(root::TARGET.name());
         let known = known.chain(target).map(str::to_owned);
         written.map(ToString::to_string).chain(known).collect()
     }

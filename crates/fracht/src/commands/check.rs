@@ -4,8 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::mem::ManuallyDrop;
 use std::sync::Arc;
 
-use fracht_core::cover::escaped;
 use fracht_core::diag::Report;
+use fracht_core::escape::escaped;
 use fracht_core::model::Model;
 use serde::Serialize;
 

@@ -4,6 +4,7 @@ use std::fs;
 use std::io;
 use std::path::Path;
 
+use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 
 use super::{check, diff, order, ports, reach, render, trace};
@@ -26,7 +27,7 @@ const FILES: &[(&str, &str)] = &[
 pub(crate) fn run(args: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
     let dir = &args.dir;
     write_files(dir)?;
-    let shown = crate::stack::shown(dir);
+    let shown = escaped_path(dir);
     ui.result(&format!("Created the demo stack in {shown}. Start with {shown}/fracht.toml.\n"))?;
     let stack = || StackChoice { stack: Some(dir.clone()), ..StackChoice::default() };
     let prod = || TargetChoice { target: Some("prod".into()) };
@@ -56,7 +57,7 @@ pub(crate) fn run(args: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
     ui.command(&format!("fracht trace --stack {shown} {path} -t prod"))?;
     trace::run(&Trace { stack: stack(), path, target: prod(), format: Format::Text }, ui)?;
     let out = dir.join("objects");
-    ui.command(&format!("fracht render --stack {shown} -t prod --out {}", crate::stack::shown(&out)))?;
+    ui.command(&format!("fracht render --stack {shown} -t prod --out {}", escaped_path(&out)))?;
     render::run(&Render { stack: stack(), target: prod(), out: Some(out), ..Render::default() }, ui)
 }
 
@@ -68,8 +69,7 @@ fn write_files(dir: &Path) -> Result<(), Failure> {
             Err(error) if error.kind() == io::ErrorKind::NotFound => {}
             Ok(there) if there == content.as_bytes() => {}
             _ => {
-                let message =
-                    format!("`{}` already exists with different content", crate::stack::shown(&path));
+                let message = format!("`{}` already exists with different content", escaped_path(&path));
                 return Err(Failure::new(
                     message,
                     "nothing was written; choose another folder: `fracht demo DIR`",
@@ -83,7 +83,7 @@ fn write_files(dir: &Path) -> Result<(), Failure> {
         .map(|(name, content)| (Path::new(*name), content.as_bytes()))
         .collect();
     write::new_files(dir, &missing).map_err(|(path, error)| {
-        let message = format!("cannot write `{}`: {}", crate::stack::shown(&path), reason(&error));
+        let message = format!("cannot write `{}`: {}", escaped_path(&path), reason(&error));
         Failure::new(message, "choose another folder: `fracht demo DIR`")
     })
 }

@@ -7,8 +7,8 @@ use std::path::Path;
 use fracht_cluster::diff::{ChangeKind, Difference, FieldChange, Replacement, compare};
 use fracht_cluster::{ReadError, read_objects, secret_name, text_at};
 use fracht_core::check::Project;
-use fracht_core::cover::escaped;
 use fracht_core::diag::listing;
+use fracht_core::escape::{escaped, escaped_path};
 use fracht_core::files::reason;
 use fracht_core::model::TargetKind;
 use serde::Serialize;
@@ -132,7 +132,7 @@ fn rendered(
 
 /// The objects of a file, or of the YAML and JSON files of a folder.
 fn read(project: &Project<'_>, path: &Path) -> Result<Vec<Value>, Failure> {
-    let shown = stack::shown(path);
+    let shown = escaped_path(path);
     let failed = |what: String| {
         let targets: Vec<&str> = project.targets().names().collect();
         let help =
@@ -167,7 +167,7 @@ fn read(project: &Project<'_>, path: &Path) -> Result<Vec<Value>, Failure> {
         let text = disk::argument(&file).map_err(unreadable)?;
         objects.extend(read_objects(&text).map_err(|ReadError { line, reason }| {
             Failure::new(
-                format!("`{}:{line}` cannot be compared: {reason}", stack::shown(&file)),
+                format!("`{}:{line}` cannot be compared: {reason}", escaped_path(&file)),
                 "a file of objects has YAML documents or JSON, each with `kind` and `metadata`",
             )
         })?);

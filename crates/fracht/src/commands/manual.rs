@@ -6,6 +6,7 @@ use std::path::Path;
 use clap::{Command, CommandFactory as _};
 use clap_mangen::Man;
 
+use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 
 use crate::cli::{Cli, Manual};
@@ -21,7 +22,7 @@ pub(crate) fn run(args: &Manual, ui: &mut Ui) -> Result<Outcome, Failure> {
             pages.push((format!("fracht-{}.1", command.get_name()), page(command)?));
         }
         write(dir, &pages)?;
-        ui.result(&format!("{} in {}\n", counted(pages.len(), "page"), crate::stack::shown(dir)))?;
+        ui.result(&format!("{} in {}\n", counted(pages.len(), "page"), escaped_path(dir)))?;
         return Ok(Outcome::Fine);
     }
     let command = match &args.page {
@@ -49,8 +50,7 @@ fn write(dir: &Path, pages: &[(String, Vec<u8>)]) -> Result<(), Failure> {
     let written = fs::create_dir_all(dir)
         .and_then(|()| pages.iter().try_for_each(|(name, page)| fs::write(dir.join(name), page)));
     written.map_err(|error| {
-        let message =
-            format!("cannot write the manual to `{}`: {}", crate::stack::shown(dir), reason(&error));
+        let message = format!("cannot write the manual to `{}`: {}", escaped_path(dir), reason(&error));
         Failure::new(message, "choose another folder: `fracht manual --out DIR`")
     })
 }

@@ -18,7 +18,7 @@ use crate::cli::{Cli, Command};
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 
-/// Carries out what was args for.
+/// Runs the command that the arguments name.
 pub(crate) fn run(cli: &Cli, ui: &mut Ui) -> Result<Outcome, Failure> {
     match &cli.command {
         Command::Check(args) => check::run(args, ui),

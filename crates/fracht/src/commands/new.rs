@@ -4,6 +4,7 @@ use std::path::Path;
 
 use fracht_core::cover::may_be_secret;
 use fracht_core::diag::listing;
+use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 use fracht_core::grammar::image;
 use fracht_core::grammar::lines::{self, Setting};
@@ -28,7 +29,7 @@ pub(crate) fn run(args: &New, ui: &mut Ui) -> Result<Outcome, Failure> {
     let plan = plan(args)?;
     let text = plan.text();
     let path = &args.out;
-    let shown = crate::stack::shown(path);
+    let shown = escaped_path(path);
     // Made anew or not at all: what is there may be days of somebody's work.
     write::new_files(Path::new(""), &[(path, text.as_bytes())]).map_err(|(_, error)| {
         let message = match error.kind() {
@@ -83,7 +84,7 @@ fn plan(args: &New) -> Result<Plan, Failure> {
         secret: Vec::new(),
     };
     if let Some(path) = &args.lines {
-        let shown = crate::stack::shown(path);
+        let shown = escaped_path(path);
         let text = disk::argument(path).map_err(|error| {
             let message = format!("cannot read `{shown}`: {}", reason(&error));
             Failure::new(message, "`--lines` must be a file of KEY=value lines")

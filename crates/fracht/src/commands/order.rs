@@ -1,7 +1,7 @@
 //! `fracht order`
 
-use fracht_core::cover::escaped;
 use fracht_core::diag::listing;
+use fracht_core::escape::escaped;
 use fracht_core::grammar::duration;
 use fracht_core::grammar::schedule::Schedule;
 use fracht_core::grammar::word::Word as _;

@@ -1,6 +1,6 @@
 //! `fracht ports`
 
-use fracht_core::cover::escaped;
+use fracht_core::escape::escaped;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, Port};
 use fracht_core::plan::outer::outer_addresses;

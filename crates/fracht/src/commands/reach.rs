@@ -5,8 +5,8 @@ mod document;
 use std::collections::{BTreeMap, BTreeSet};
 
 use fracht_cluster::{outer_name, read_objects, secret_name, side_name, text_at};
-use fracht_core::cover::escaped;
 use fracht_core::diag::listing;
+use fracht_core::escape::escaped;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{
     EntryKind, Model, PatchChange, Protocol, Raw, Reach, SecretSource, TargetKind, WorkloadId,

@@ -6,6 +6,7 @@ use std::path::Path;
 use fracht_cluster::diff::compare;
 use fracht_cluster::{Comments, File, Rendering, read_objects};
 use fracht_core::check::Project;
+use fracht_core::escape::escaped_path;
 use fracht_core::model::TargetKind;
 use serde_json::Value;
 
@@ -112,7 +113,7 @@ fn no_objects(project: &mut Project<'_>, target: &str) -> Failure {
 /// Writes files into a folder and says what became of each.
 fn write_folder(files: &[File], dir: &Path, part: bool, ui: &mut Ui) -> Result<(), Failure> {
     let changes = folder::write(dir, files, part, ui)?;
-    let shown = stack::shown(dir);
+    let shown = escaped_path(dir);
     let mut out = String::new();
     for (name, change) in &changes.files {
         out.push_str(&format!("{QUIET}{:<9}{QUIET:#} {shown}/{name}\n", change.word()));

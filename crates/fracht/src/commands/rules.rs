@@ -11,7 +11,7 @@ use crate::ui::style::{BOLD, ERROR, HELP, QUIET, WARNING};
 use crate::ui::table::{Cell, Table};
 
 pub(crate) fn run(args: &Rules, ui: &mut Ui) -> Result<Outcome, Failure> {
-    match &args.name {
+    match &args.rule {
         None => ui.result(&list())?,
         Some(name) => match rule(name) {
             Some(rule) => ui.result(&page(rule))?,

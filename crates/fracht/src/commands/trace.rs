@@ -1,7 +1,8 @@
 //! `fracht trace`
 
 use fracht_core::check::Project;
-use fracht_core::cover::{escaped, may_be_secret};
+use fracht_core::cover::may_be_secret;
+use fracht_core::escape::escaped;
 use fracht_core::grammar::path;
 use fracht_core::trace::{Leaf, Step, Trace as Found};
 use serde::Serialize;

@@ -1,8 +1,9 @@
 //! A finding with the lines that it is about.
 
 use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Renderer, Snippet};
-use fracht_core::cover::{Cover, escaped};
+use fracht_core::cover::Cover;
 use fracht_core::diag::{Diagnostic, Finding, Label, Severity};
+use fracht_core::escape::escaped;
 use fracht_core::source::{SourceFile, Sources, Span};
 
 /// Columns that an excerpt may take.

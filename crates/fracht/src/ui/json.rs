@@ -2,8 +2,9 @@
 
 use std::io;
 
-use fracht_core::cover::{self, Cover, is_unsafe};
+use fracht_core::cover::{self, Cover};
 use fracht_core::diag::{Finding, Label, Report, Severity};
+use fracht_core::escape::is_unsafe;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::source::{Sources, Span};
 use serde::Serialize;

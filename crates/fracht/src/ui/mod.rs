@@ -11,8 +11,9 @@ use std::io::{self, Write as _};
 use std::process::ExitCode;
 
 use anstream::ColorChoice;
-use fracht_core::cover::{self, Cover, escaped};
+use fracht_core::cover::{self, Cover};
 use fracht_core::diag::{Report, Severity};
+use fracht_core::escape::escaped;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::source::Sources;
 

@@ -7,7 +7,7 @@
 use std::fmt;
 
 use anstyle::AnsiColor;
-use fracht_core::cover::is_unsafe;
+use fracht_core::escape::is_unsafe;
 
 /// A style. In a format string `{STYLE}` begins it, and `{STYLE:#}` ends it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

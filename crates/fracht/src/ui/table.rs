@@ -1,6 +1,6 @@
 //! Tables: aligned columns, a head, no lines.
 
-use fracht_core::cover::{escaped, is_unsafe};
+use fracht_core::escape::{escaped, is_unsafe};
 use unicode_width::UnicodeWidthStr as _;
 
 use super::style::{HEAD, Style};

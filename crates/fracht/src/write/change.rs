@@ -12,6 +12,7 @@ use rustix::io::Errno;
 use super::folder::{FileChange, FileChanges, Folder, LIST, LIST_HEAD};
 use super::journal::{self, Journal, State, Step};
 use super::scratch;
+use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 
 use crate::failure::Failure;
@@ -53,7 +54,7 @@ impl Folder<'_> {
             return Err(self.give_back(&journal, &name, &error));
         }
         self.finish(&journal).map_err(|error| {
-            let shown = crate::stack::shown(self.path);
+            let shown = escaped_path(self.path);
             Failure::new(
                 format!(
                     "the new files in `{shown}` are in place, and its journal cannot be removed: {error}"
@@ -155,7 +156,7 @@ impl Folder<'_> {
     fn give_back(&self, journal: &Journal, name: &str, error: &io::Error) -> Failure {
         let returned = self.set_state(journal, State::Returning).and_then(|()| self.take_back(journal));
         if let Err(error) = returned {
-            let shown = crate::stack::shown(self.path);
+            let shown = escaped_path(self.path);
             return Failure::new(
                 format!(
                     "`{shown}` is not finished, and what was changed cannot be taken back: {}",
@@ -167,7 +168,7 @@ impl Folder<'_> {
         if error.kind() == io::ErrorKind::AlreadyExists {
             return self.is_of_others(name);
         }
-        let path = crate::stack::shown(&self.path.join(name));
+        let path = escaped_path(&self.path.join(name));
         match self.cannot("replace", error) {
             Failure::Error { help, .. } => {
                 Failure::Error { message: format!("cannot replace `{path}`: {}", reason(error)), help }
@@ -232,7 +233,7 @@ impl Folder<'_> {
             journal
         });
         let cannot = |error: &io::Error| {
-            let shown = crate::stack::shown(self.path);
+            let shown = escaped_path(self.path);
             Failure::new(
                 format!("`{shown}` is not finished, and cannot be: {}", reason(error)),
                 "run it again when the folder can be written to",
@@ -263,7 +264,7 @@ impl Folder<'_> {
             Some(State::Applying | State::Applied) => "finished what",
             _ => "took back what",
         };
-        let shown = crate::stack::shown(self.path);
+        let shown = escaped_path(self.path);
         ui.note(&format!("{what} an earlier run had begun in `{shown}`"));
         Ok(())
     }

@@ -14,6 +14,7 @@ use std::time::Duration;
 use cap_std::ambient_authority;
 use cap_std::fs::{Dir, MetadataExt as _};
 use fracht_cluster::File;
+use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 
 use super::interrupt::{self, Hold};
@@ -101,7 +102,7 @@ pub(crate) fn is_finished(path: &Path) -> bool {
 
 /// Opens a folder; one that is not there is made.
 pub(super) fn open(path: &Path) -> Result<(Dir, std::fs::File), Failure> {
-    let shown = crate::stack::shown(path);
+    let shown = escaped_path(path);
     let failure = |what: &str, error: &io::Error| {
         let help = "choose another folder with `--out`";
         Failure::new(format!("cannot {what} the folder `{shown}`: {}", reason(error)), help)
@@ -133,7 +134,7 @@ pub(super) struct Folder<'a> {
 impl Folder<'_> {
     /// Why the folder is as it was.
     pub(super) fn cannot(&self, what: &str, error: &io::Error) -> Failure {
-        let shown = crate::stack::shown(self.path);
+        let shown = escaped_path(self.path);
         let mut help = vec![format!("nothing was changed in `{shown}`")];
         help.push(match error.kind() {
             io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => {
@@ -161,7 +162,7 @@ impl Folder<'_> {
                 Ok(()) | Err(TryLockError::Error(_)) => return Ok(()),
             }
             if !told {
-                let shown = crate::stack::shown(self.path);
+                let shown = escaped_path(self.path);
                 ui.note(&format!("waiting for another run that writes into `{shown}`"));
                 told = true;
             }
@@ -219,7 +220,7 @@ impl Folder<'_> {
     }
 
     pub(super) fn is_of_others(&self, name: &str) -> Failure {
-        let path = crate::stack::shown(&self.path.join(name));
+        let path = escaped_path(&self.path.join(name));
         Failure::new(
             format!("`{path}` already exists and was not created by fracht"),
             "nothing was changed; move the file, or choose another folder with `--out`",

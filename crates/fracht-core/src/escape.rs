@@ -1,9 +1,10 @@
-//! Characters that a terminal, a comment or the name of a file must not get from elsewhere.
+//! Text that is safe for a terminal, a comment or a file name: characters that do more than show themselves are escaped.
 
 use std::borrow::Cow;
 use std::fmt::Write as _;
+use std::path::Path;
 
-/// Whether a character does something other than stand there: a control character (C0, DEL, C1), a line or
+/// Whether a character does more than show itself: a control character (C0, DEL, C1), a line or
 /// paragraph separator, or one that changes the direction of text (Unicode Standard Annex 9).
 pub fn is_unsafe(c: char) -> bool {
     c.is_control()
@@ -35,6 +36,11 @@ pub fn escaped(text: &str) -> Cow<'_, str> {
         }
     }
     Cow::Owned(out)
+}
+
+/// A path as a message shows it: [`escaped`], with a replacement character for what is not UTF-8.
+pub fn escaped_path(path: &Path) -> String {
+    escaped(&path.display().to_string()).into_owned()
 }
 
 #[cfg(test)]

@@ -1,4 +1,4 @@
-//! `HorizontalPodAutoscaler` (autoscaling/v2) of a service that grows with its load.
+//! `HorizontalPodAutoscaler` (autoscaling/v2) of a service that scales with load.
 
 use fracht_core::model::{Model, Replicas, Workload};
 use k8s_openapi::api::autoscaling::v2::{

@@ -1,12 +1,11 @@
-//! What an object that is passed through does beyond the stack, in words.
+//! Effects of a passed object beyond the stack, in words.
 
 use fracht_core::grammar::resource::RESOURCES;
 use serde_json::Value;
 
 use crate::object::text_at;
 
-/// What an object does that reaches beyond the stack and its namespace; each as the end of a sentence that begins with
-/// the object.
+/// The effects of an object beyond the stack and its namespace, each as a predicate: the object is the subject.
 pub(crate) fn reaches(object: &Value, namespace: &str) -> Vec<String> {
     let kind = text_at(object, "/kind");
     let own = text_at(object, "/metadata/namespace");
@@ -37,7 +36,7 @@ pub(crate) fn reaches(object: &Value, namespace: &str) -> Vec<String> {
     reaches
 }
 
-/// Whether objects of its kind belong to no namespace; of kinds that are not the cluster's own the name tells.
+/// Whether objects of this kind have no namespace. For custom kinds, the name decides.
 pub(crate) fn is_of_cluster(object: &Value) -> bool {
     let (version, kind) = (text_at(object, "/apiVersion"), text_at(object, "/kind"));
     let group = version.split_once('/').map_or("", |(group, _)| group);
@@ -53,7 +52,7 @@ pub(crate) fn is_of_cluster(object: &Value) -> bool {
     known.map_or(kind.starts_with("Cluster") || kind == "GatewayClass", |known| !known.in_namespace)
 }
 
-/// What in a pod lets it do more to its node than the default of a stack allows.
+/// The setting of a pod that gives it more rights on its node than the default of a stack.
 fn privilege(pod: &Value) -> Option<String> {
     let is_true = |object: &Value, field: &str| object.get(field).is_some_and(|value| *value == true);
     let of_pod = ["hostNetwork", "hostPID", "hostIPC"].into_iter().find(|field| is_true(pod, field));

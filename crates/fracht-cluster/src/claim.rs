@@ -25,8 +25,8 @@ pub(crate) fn claim(model: &Model, volume: &Volume) -> PersistentVolumeClaim {
     }
 }
 
-/// What makes a claim for each replica. Claims outlive what they were made by: only what never changes
-/// stands in them.
+/// The claim template of a `StatefulSet`. A claim outlives its set, so the template contains only fields that never
+/// change.
 pub(crate) fn template(volume: &Volume) -> PersistentVolumeClaim {
     PersistentVolumeClaim {
         metadata: ObjectMeta { name: Some(template_name(volume)), ..ObjectMeta::default() },
@@ -49,13 +49,13 @@ pub(crate) fn template_name(volume: &Volume) -> String {
     shortened(&format!("volume-{}", volume.name), LABEL)
 }
 
-/// The name of a piece of storage made by hand. Such pieces belong to no namespace: the name has that of the namespace in
-/// it, which has no dots.
+/// The name of a `PersistentVolume`. It has no namespace, so its name contains that of the namespace, which has no
+/// dots.
 pub(crate) fn piece_name(model: &Model, volume: &Volume) -> String {
     format!("{}.{}", model.target.namespace.value, claim_name(model, volume))
 }
 
-/// The piece of storage that a folder on a node is.
+/// The `PersistentVolume` of a folder on a node.
 pub(crate) fn piece(model: &Model, volume: &Volume) -> PersistentVolume {
     let path = volume.node_folder.as_ref().map(|folder| folder.value.to_string()).unwrap_or_default();
     let local = volume.node.as_ref().map(|_| LocalVolumeSource { path: path.clone(), fs_type: None });
@@ -98,7 +98,7 @@ fn size(volume: &Volume) -> BTreeMap<String, Quantity> {
     BTreeMap::from([("storage".into(), Quantity(volume.size.value.text.clone()))])
 }
 
-/// The class; for a piece made by hand none at all rather than the default one, which would make another.
+/// The storage class. For a folder on a node it is empty: the default class would create another volume.
 fn class(volume: &Volume) -> Option<String> {
     let written = volume.class.as_ref().map(|class| class.value.to_string());
     written.or_else(|| volume.node_folder.as_ref().map(|_| String::new()))

@@ -1,4 +1,4 @@
-//! `ConfigMap` (core/v1) of a config, and the digests by which a change is seen.
+//! `ConfigMap` (core/v1) of a config, and the digests that show a change.
 
 use std::collections::BTreeMap;
 
@@ -29,7 +29,7 @@ pub(crate) fn config_map(model: &Model, config: &Config) -> ConfigMap {
     map
 }
 
-/// A digest of the content of each key; `None` for a config that is not made here.
+/// A digest of the content of each key; `None` for an existing `ConfigMap`.
 pub(crate) fn key_digests(config: &Config) -> Option<BTreeMap<&str, String>> {
     let digest = |content: &Content| {
         let mut digest = Digest::default();
@@ -44,7 +44,7 @@ pub(crate) fn key_digests(config: &Config) -> Option<BTreeMap<&str, String>> {
     made.then(|| config.keys.iter().map(|key| (&*key.name, digest(&key.content))).collect())
 }
 
-/// Changes with the content of some keys, and with nothing else.
+/// A digest that changes with the content of some keys, and only then.
 pub(crate) fn digest_of<'d>(keys: impl Iterator<Item = (&'d str, &'d String)>) -> String {
     let mut all = Digest::default();
     for (key, digest) in keys {

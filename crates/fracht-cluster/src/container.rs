@@ -1,10 +1,10 @@
-//! Containers: of services, tasks and helpers.
+//! Containers: of services, tasks and sidecars.
 
 use std::collections::BTreeMap;
 
 use fracht_core::grammar::duration::whole_seconds;
 use fracht_core::grammar::quantity::{Bounds, Quantity as Amount};
-use fracht_core::model::{BeforeStop, Container as Definition, Helper, Port, Workload};
+use fracht_core::model::{BeforeStop, Container as Definition, Port, Sidecar, Workload};
 use fracht_core::origin::Sourced;
 use k8s_openapi::api::core::v1::{
     Container, ContainerPort, ExecAction, Lifecycle, LifecycleHandler, ResourceRequirements, SleepAction,
@@ -15,9 +15,9 @@ use crate::env::Environment;
 use crate::rendering::Rendering;
 use crate::{filled, probe, security, service, storage, token};
 
-/// The container of a workload itself.
+/// The main container of a workload.
 pub(crate) fn main(rendering: &Rendering<'_>, workload: &Workload) -> Container {
-    let ports = workload.ports().iter().filter(|port| port.helper.is_none()).map(container_port);
+    let ports = workload.ports().iter().filter(|port| port.sidecar.is_none()).map(container_port);
     let mut main = Container {
         ports: filled(ports.collect()),
         security_context: security::of_container(&workload.main, security::filters_whole_pod(workload)),
@@ -29,22 +29,22 @@ pub(crate) fn main(rendering: &Rendering<'_>, workload: &Workload) -> Container 
     main
 }
 
-/// The helpers of a workload, in the order in which they start: init containers that go on running.
-pub(crate) fn helpers(rendering: &Rendering<'_>, workload: &Workload) -> Vec<Container> {
+/// The sidecars of a workload, in the order in which they start: init containers that keep running.
+pub(crate) fn sidecars(rendering: &Rendering<'_>, workload: &Workload) -> Vec<Container> {
     let whole_pod = security::filters_whole_pod(workload);
     let mut ports: BTreeMap<usize, Vec<ContainerPort>> = BTreeMap::new();
     for port in workload.ports() {
-        if let Some(helper) = port.helper {
-            ports.entry(helper).or_default().push(container_port(port));
+        if let Some(sidecar) = port.sidecar {
+            ports.entry(sidecar).or_default().push(container_port(port));
         }
     }
-    let helper = |(index, helper): (usize, &Helper)| Container {
+    let sidecar = |(index, sidecar): (usize, &Sidecar)| Container {
         restart_policy: Some("Always".into()),
         ports: ports.remove(&index),
-        security_context: security::of_container(&helper.container, whole_pod),
-        ..container(rendering, workload, &helper.container, &helper.name, Some(&helper.name))
+        security_context: security::of_container(&sidecar.container, whole_pod),
+        ..container(rendering, workload, &sidecar.container, &sidecar.name, Some(&sidecar.name))
     };
-    workload.helpers.iter().enumerate().map(helper).collect()
+    workload.sidecars.iter().enumerate().map(sidecar).collect()
 }
 
 fn container(
@@ -52,7 +52,7 @@ fn container(
     workload: &Workload,
     definition: &Definition,
     name: &str,
-    helper: Option<&str>,
+    sidecar: Option<&str>,
 ) -> Container {
     let mut env = Environment::new(rendering.model(), definition);
     let mut arguments = |texts: &Option<Vec<_>>| {
@@ -73,7 +73,7 @@ fn container(
         readiness_probe: probes.readiness,
         liveness_probe: probes.liveness,
         lifecycle: definition.before_stop.as_ref().map(|before| lifecycle(&before.value)),
-        volume_mounts: filled(storage::mounts(rendering.model(), helper, definition)),
+        volume_mounts: filled(storage::mounts(rendering.model(), sidecar, definition)),
         ..Container::default()
     }
 }

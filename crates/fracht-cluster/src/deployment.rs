@@ -23,8 +23,8 @@ pub(crate) fn deployment(rendering: &Rendering<'_>, workload: &Workload) -> Depl
     }
 }
 
-/// The number of replicas, also where it is the cluster's default, so that applying the object brings it back; none where
-/// something else sets it, which applying the object must not undo.
+/// The number of replicas. It is also set if it is the cluster's default, so that applying the object restores it.
+/// `None` if an autoscaler sets it, so that applying the object does not undo that.
 pub(crate) fn replicas(workload: &Workload) -> Option<i32> {
     match workload.service()?.replicas.value {
         Replicas::Fixed(count) => Some(i32::try_from(count).unwrap_or(i32::MAX)),
@@ -33,7 +33,7 @@ pub(crate) fn replicas(workload: &Workload) -> Option<i32> {
 }
 
 fn strategy(rendering: &Rendering<'_>, workload: &Workload) -> Option<DeploymentStrategy> {
-    // A new pod could not mount what the old one still has.
+    // A new pod cannot mount a volume that the old one still uses.
     if rendering.model().has_single_volume(workload) {
         return Some(DeploymentStrategy { type_: Some("Recreate".into()), rolling_update: None });
     }

@@ -1,5 +1,5 @@
-//! `PodDisruptionBudget` (policy/v1) of a service of two or more: of its pods one at a time may be taken away
-//! when nodes are cleared.
+//! `PodDisruptionBudget` (policy/v1) of a service with several replicas: when nodes are drained, one pod at a time is
+//! removed.
 
 use fracht_core::model::{Model, Workload};
 use k8s_openapi::api::policy::v1::{PodDisruptionBudget, PodDisruptionBudgetSpec};
@@ -7,7 +7,7 @@ use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
 
 use crate::labels;
 
-/// Whether a workload has so many replicas that some can be kept.
+/// Whether a workload has enough replicas that some can keep running.
 pub(crate) fn is_for(workload: &Workload) -> bool {
     workload.service().is_some_and(|service| service.replicas.value.least() >= 2)
 }

@@ -1,8 +1,8 @@
 //! Environment variables and arguments.
 //!
-//! A secret inside a longer text never stands in an object: the container gets a variable of its own that
-//! refers to the key, and the text says `$(THAT_VARIABLE)`, which the cluster resolves when it starts the
-//! container. A variable has to stand before those that use it.
+//! A secret inside a longer text is never written into an object. The container gets an extra variable that refers to
+//! the key, and the text contains `$(THAT_VARIABLE)`, which the cluster resolves when it starts the container. A
+//! variable must come before those that use it.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -19,9 +19,9 @@ use crate::name::{config_name, secret_name};
 pub(crate) struct Environment<'m> {
     model: &'m Model,
     container: &'m Container,
-    /// Names that people gave; ours go around them.
+    /// The names in the stack, which extra variables must not use.
     taken: BTreeSet<String>,
-    /// Our variables, by what they refer to.
+    /// The extra variables, by what they refer to.
     ours: BTreeMap<String, EnvVar>,
     own_order: Vec<String>,
 }
@@ -38,7 +38,7 @@ impl<'m> Environment<'m> {
         Self { model, container, taken, ours: BTreeMap::new(), own_order: Vec::new() }
     }
 
-    /// The objects all of whose keys are variables as they are.
+    /// The objects whose keys all become variables unchanged.
     pub(crate) fn sources(&self) -> Vec<EnvFromSource> {
         let whole = self.container.uses.iter().filter(|used| self.is_whole(used));
         whole
@@ -60,7 +60,7 @@ impl<'m> Environment<'m> {
             .collect()
     }
 
-    /// Whether the cluster can make the variables by itself: it takes every key, files too, as it is spelt.
+    /// Whether the cluster can create the variables itself: it uses every key unchanged, including files.
     fn is_whole(&self, used: &Use) -> bool {
         let has_files = match used.source {
             UseSource::Config(id) => {
@@ -72,9 +72,9 @@ impl<'m> Environment<'m> {
         used.spell == Spell::Same && !has_files
     }
 
-    /// The variables of the objects that the cluster can't take as they are, later ones over earlier ones: one that a
-    /// whole object gives later is left to that object, since what is listed here wins over all of those. Variables of
-    /// `env` win over them all.
+    /// The variables from objects whose keys cannot be used unchanged; later ones override earlier ones. A variable
+    /// that a later whole object sets is left out, since listed variables override those of whole objects. `env`
+    /// overrides all.
     fn used(&self) -> Vec<EnvVar> {
         let mut variables: Vec<EnvVar> = Vec::new();
         for used in &self.container.uses {
@@ -96,7 +96,7 @@ impl<'m> Environment<'m> {
         self.composed(text)
     }
 
-    /// All variables: ours first, since those of people refer to them.
+    /// All variables, the extra ones first, since the others refer to them.
     pub(crate) fn finish(mut self) -> Vec<EnvVar> {
         let container = self.container;
         let theirs: Vec<EnvVar> = container
@@ -124,7 +124,7 @@ impl<'m> Environment<'m> {
         EnvVar { name, value: Some(self.composed(text)), value_from: None }
     }
 
-    /// A text with `$(NAME)` for each part that is kept elsewhere.
+    /// A text with `$(NAME)` for each part that comes from another object.
     fn composed(&mut self, text: &Text) -> String {
         let mut out = String::new();
         let mut literal = String::new();
@@ -143,7 +143,7 @@ impl<'m> Environment<'m> {
         out
     }
 
-    /// The name of our variable for a part, which is made if it is new.
+    /// The name of the extra variable for a part, which is added if it is new.
     fn variable_for(&mut self, part: &Part) -> String {
         let key = match part {
             Part::Config(id, key) => format!("config {} {key}", self.model.configs[*id].name),
@@ -168,7 +168,7 @@ impl<'m> Environment<'m> {
         name
     }
 
-    /// Where the cluster takes a part from; `None` for what is known here.
+    /// The source of a part in the cluster; `None` for plain text.
     fn source(&self, part: &Part) -> Option<EnvVarSource> {
         let mut source = EnvVarSource::default();
         match part {

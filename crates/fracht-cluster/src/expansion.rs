@@ -1,11 +1,11 @@
-//! `$(NAME)` in variables, arguments and the commands of probes: the kubelet replaces it with the value of a variable.
+//! Escapes `$(NAME)` in variables, arguments and commands: the kubelet replaces it with the value of a variable.
 //!
-//! Its grammar, by its documentation and source: `$$` is a `$`; `$(NAME)` is the value of the variable, or stays as it
-//! is where there is none; any other `$` stays, but of a letter behind it that is not ASCII only the first byte is
-//! read, which spoils it. At the end of a text a `$` stays.
+//! Its grammar, by documentation and source: `$$` becomes `$`; `$(NAME)` becomes the value of the variable, or stays if
+//! there is no such variable; any other `$` stays, but a letter after it that is not ASCII is damaged, since only its
+//! first byte is copied. At the end of a text, `$` stays.
 
-/// Appends a literal so that the expansion gives it back: `$` is doubled where it would be taken for something else. In a
-/// variable or an argument every `$(` may name a variable.
+/// Appends a text so that the expansion restores it: `$` is doubled where it would be replaced. In a variable or an
+/// argument, every `$(` may name a variable.
 pub(crate) fn escape(out: &mut String, literal: &str, reference_follows: bool) {
     let mut rest = literal;
     while let Some(at) = rest.find('$') {
@@ -21,8 +21,8 @@ pub(crate) fn escape(out: &mut String, literal: &str, reference_follows: bool) {
     out.push_str(rest);
 }
 
-/// A word of a probe's command, so that the expansion gives it back. There only variables of the container itself count:
-/// the `$(command)` of a shell stays as it is unless a variable has that name.
+/// A word of a command, escaped so that the expansion restores it. Only variables of the container itself count here:
+/// the `$(command)` of a shell stays unchanged unless a variable has that name.
 pub(crate) fn command_word(word: &str, is_variable: impl Fn(&str) -> bool) -> String {
     let mut rest = word;
     while let Some(at) = rest.find('$') {

@@ -1,8 +1,8 @@
-//! The order of fields as people write them: a name before what it names, an image before its settings.
+//! The usual order of fields: a name before what it names, an image before its settings.
 //!
 //! The cluster's types write their fields in the order of the alphabet, which puts a container's arguments
 //! before its name. [`Ordered`] writes a struct in turns, each of which lets through the fields of one rank.
-//! Tables with names of people's own (labels, data …) are no structs and stay as they are.
+//! Maps with keys of the author's own (labels, data …) are not structs and stay unchanged.
 
 use std::fmt;
 
@@ -10,7 +10,7 @@ use serde::ser::{
     Error as _, Impossible, Serialize, SerializeMap, SerializeSeq, SerializeStruct, Serializer,
 };
 
-/// The last rank: that of all fields which none of the others names.
+/// The last rank: that of all fields that are not in the other ranks.
 const LAST: u8 = 3;
 
 fn rank(field: &str) -> u8 {
@@ -22,12 +22,12 @@ fn rank(field: &str) -> u8 {
     }
 }
 
-/// Writes what it holds with its fields in order, on every level.
+/// Writes a value with its fields in order, on every level.
 pub(crate) struct Ordered<'v, T: ?Sized>(pub(crate) &'v T);
 
 impl<T: Serialize + ?Sized> Serialize for Ordered<'_, T> {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        // Only a struct answers the question what it is.
+        // Only a struct succeeds.
         let Ok(StructShape { name, count, ranks }) = self.0.serialize(StructProbe) else {
             return self.0.serialize(NotStruct(serializer));
         };
@@ -73,7 +73,7 @@ macro_rules! structs_only {
     };
 }
 
-/// The methods of [`structs_only`] that take a plain value, and the types that nothing else is.
+/// The methods of [`structs_only`] that take a plain value.
 macro_rules! plain_values {
     ($callback:ident) => {
         $callback! {
@@ -90,7 +90,7 @@ fn refused<E: serde::ser::Error>() -> E {
     E::custom("no struct")
 }
 
-/// Asks whether a value is a struct.
+/// Finds out whether a value is a struct.
 struct StructProbe;
 
 impl Serializer for StructProbe {
@@ -111,7 +111,7 @@ impl Serializer for StructProbe {
     plain_values!(structs_only);
 }
 
-/// What a struct is called, how many fields it has, and of which ranks, one bit for each.
+/// The name of a struct, its number of fields, and their ranks, one bit per rank.
 struct StructShape {
     name: &'static str,
     count: usize,
@@ -140,7 +140,7 @@ impl SerializeStruct for StructShape {
 struct OneRank<'o, O> {
     out: &'o mut O,
     rank: u8,
-    /// There are no others.
+    /// Set if the struct has only fields of this rank.
     all: bool,
 }
 
@@ -183,10 +183,10 @@ impl<O: SerializeStruct> SerializeStruct for OneRank<'_, O> {
     }
 }
 
-/// Hands on what is no struct, with what is in it in order.
+/// Writes a value that is not a struct, with the fields of its items in order.
 struct NotStruct<S>(S);
 
-/// The methods of a serializer that hand a plain value on.
+/// The methods of a serializer that write a plain value.
 macro_rules! handed_on {
     ($($method:ident($($kind:ty),*);)*) => { $(handed_on!(@ $method $($kind),*);)* };
     (@ $method:ident) => { fn $method(self) -> Result<S::Ok, S::Error> { self.0.$method() } };
@@ -235,7 +235,7 @@ impl<S: Serializer> Serializer for NotStruct<S> {
         self.0.serialize_struct(name, count)
     }
 
-    // No type of the cluster has one of these.
+    // No type of the API uses these.
 
     fn serialize_newtype_variant<V: Serialize + ?Sized>(
         self,

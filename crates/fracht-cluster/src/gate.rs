@@ -1,8 +1,8 @@
-//! Start gates: init containers that hold a pod back until what it waits for is there.
+//! Start gates: init containers that hold a pod back until the services and tasks it waits for are ready or done.
 //!
-//! `ready` asks at the inner address of the service, which answers only while a ready pod stands behind
-//! it. `done` asks the cluster for the Job itself, with a token that only the gate can read and that
-//! allows nothing but reading that Job.
+//! `ready` connects to the internal address of the service, which accepts connections only while one of its pods is
+//! ready. `done` reads the Job from the cluster's API, with a token that only the gate can read and that allows only
+//! reading this Job.
 
 use fracht_core::digest::short;
 use fracht_core::grammar::duration::{self, whole_seconds};
@@ -15,10 +15,11 @@ use crate::name::{LABEL, shortened};
 use crate::rendering::Rendering;
 use crate::{security, token};
 
-/// The exit code of a gate that gave up (`EX_TEMPFAIL`, sysexits.h): it is no failure of what it holds back.
+/// The exit code of a gate that gives up (`EX_TEMPFAIL`, sysexits.h), which does not count as a failure of its
+/// workload.
 pub(crate) const GAVE_UP: i32 = 75;
 
-/// The volume with the token and the certificate of the cluster, and where it is mounted.
+/// The volume with the token and the certificate of the API, and where it is mounted.
 const TOKEN_VOLUME: &str = "fracht-gate";
 const TOKEN_FOLDER: &str = "/run/fracht-gate";
 
@@ -34,7 +35,7 @@ pub(crate) fn gates(rendering: &Rendering<'_>, workload: &Workload) -> Vec<Conta
     workload.after.iter().filter_map(gate).map(confined).collect()
 }
 
-/// The seconds that a pod may spend at its gates, which wait one after the other; 0 without gates.
+/// The longest time in seconds that a pod may wait at its gates, which run one after the other; 0 without gates.
 pub(crate) fn longest_wait(model: &Model, workload: &Workload) -> i64 {
     let gates = workload.after.iter().filter(|after| after.condition != Condition::Started).count();
     i64::from(whole_seconds(model.target.gate.within.value))
@@ -47,13 +48,13 @@ pub(crate) fn awaited_tasks(workload: &Workload) -> impl Iterator<Item = Workloa
     done.map(|after| after.on)
 }
 
-/// The volume that gives the token to the gates; `None` if no gate needs it.
+/// The volume with the token for the gates; `None` if no gate needs it.
 pub(crate) fn token_volume(workload: &Workload) -> Option<Volume> {
     awaited_tasks(workload).next()?;
     Some(token::projected(TOKEN_VOLUME, token::projections()))
 }
 
-/// The port at which readiness shows: the one that the check of health asks at, else the first TCP one.
+/// The port that shows readiness: that of the health check, or the first TCP port.
 fn readiness_port(on: &Workload) -> Option<&Port> {
     let asked = on.main.health.as_ref().and_then(|health| match health.probe {
         Probe::Http { port, .. } | Probe::Tcp { port } | Probe::Grpc { port } => on.port(port),
@@ -64,13 +65,13 @@ fn readiness_port(on: &Workload) -> Option<&Port> {
         .or_else(|| on.ports().iter().find(|port| port.protocol == Protocol::Tcp))
 }
 
-/// The beginning of a gate's script: when it gives up.
+/// The start of a gate's script: it sets the time limit.
 fn until(rendering: &Rendering<'_>) -> String {
     let seconds = whole_seconds(rendering.model().target.gate.within.value);
     format!("now=`date +%s`\nend=`expr $now + {seconds}`\n")
 }
 
-/// What a gate does before it asks again: it says what it waits for, and gives up when its time is over.
+/// The end of each turn of a gate: it prints what it waits for, and gives up at the time limit.
 fn wait(rendering: &Rendering<'_>, what: &str) -> String {
     let within = duration::show(rendering.model().target.gate.within.value);
     format!(
@@ -99,7 +100,7 @@ fn done(rendering: &Rendering<'_>, workload: &Workload, on: WorkloadId) -> Conta
     let namespace = &model.target.namespace.value;
     let job = rendering.job_name(on);
     let wait = wait(rendering, &format!("{name} to be done"));
-    // The condition's type and status stand side by side in the order of the API's own encoding.
+    // In the encoding of the API, the type of a condition and its status are next to each other.
     let script = format!(
         "{}job={job}\n\
          url=https://kubernetes.default.svc/apis/batch/v1/namespaces/{namespace}/jobs/$job\n\
@@ -131,7 +132,7 @@ fn container(workload: &Workload, on: &str, image: &Image, script: String) -> Co
     }
 }
 
-/// No helper has such a name; the workload itself may.
+/// The name of a gate. No sidecar may have such a name, but the workload itself may.
 fn name(workload: &Workload, on: &str) -> String {
     let name = shortened(&format!("wait-for-{on}"), LABEL);
     if name == *workload.name {
@@ -141,8 +142,8 @@ fn name(workload: &Workload, on: &str) -> String {
     }
 }
 
-/// What a gate takes. A namespace with a quota takes no pod of which a container sets no requests and limits; those of
-/// the containers that follow are larger, so that the pod asks for no more.
+/// The requests and limits of a gate. A namespace with a quota refuses a pod with a container that has none. Those of
+/// the other containers are larger, so that the pod needs no more.
 fn resources() -> ResourceRequirements {
     let amounts = |cpu: &str, memory: &str| {
         let amounts = [("cpu", cpu), ("memory", memory)];

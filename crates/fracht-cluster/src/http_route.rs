@@ -1,4 +1,4 @@
-//! `HTTPRoute` (gateway.networking.k8s.io/v1) of a port that is open to the web by a gateway.
+//! `HTTPRoute` (gateway.networking.k8s.io/v1) of a web port behind a gateway.
 
 use fracht_core::model::{Model, Port, Workload};
 use k8s_openapi::apimachinery::pkg::apis::meta::v1::ObjectMeta;
@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use crate::labels;
 use crate::name::for_purpose;
 
-/// A route for HTTP (Gateway API 1.0), as far as it is made here.
+/// A route for HTTP (Gateway API 1.0), with the fields that are generated.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "camelCase")]
 pub struct HttpRoute {

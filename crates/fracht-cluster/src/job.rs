@@ -1,5 +1,5 @@
-//! Job and `CronJob` (batch/v1) of a task. A Job can't be changed: its name has a digest of what it does, so
-//! that a changed task is a new Job and an unchanged one stays done.
+//! Job and `CronJob` (batch/v1) of a task. A Job cannot be changed, so its name contains a digest of its content: a
+//! changed task becomes a new Job, and an unchanged one stays done.
 
 use fracht_core::digest::short;
 use fracht_core::grammar::duration::whole_seconds;
@@ -16,7 +16,7 @@ use crate::pod::Once;
 use crate::rendering::Rendering;
 use crate::{gate, labels, pod};
 
-/// A time for a task that only runs when somebody asks: the object needs one, and is suspended.
+/// A schedule for a task that only runs on demand: the object needs one, and is suspended.
 const NEVER: &str = "0 0 1 1 *";
 
 pub(crate) fn job(rendering: &Rendering<'_>, workload: &Workload) -> Job {
@@ -31,13 +31,13 @@ pub(crate) fn job(rendering: &Rendering<'_>, workload: &Workload) -> Job {
     }
 }
 
-/// The name of a task's Job. Those of the tasks that it waits for must be known.
+/// The name of a task's Job. The names of the tasks that it waits for must be known.
 pub(crate) fn name(rendering: &Rendering<'_>, workload: &Workload) -> String {
     job_name(rendering.model(), workload, &spec(rendering, workload))
 }
 
 fn job_name(model: &Model, workload: &Workload, spec: &JobSpec) -> String {
-    // A struct of plain fields: writing it can't fail.
+    // A struct of plain fields: writing it cannot fail.
     let content = serde_json::to_vec(spec).unwrap_or_default();
     let digest = short(&content);
     format!("{}-{digest}", shortened(&in_stack(model, &workload.name), LABEL - digest.len() - 1))
@@ -79,8 +79,8 @@ fn spec(rendering: &Rendering<'_>, workload: &Workload) -> JobSpec {
         }
         Kind::Service(_) => (0, None),
     };
-    // Time at a gate is none that the task takes: a limit of the Job would count it, and end the Job for good. One of the pod
-    // has room for it.
+    // A time limit of the Job would include the time at a gate, and end the Job for good. A limit of the pod is
+    // extended by that time.
     let waiting = gate::longest_wait(rendering.model(), workload);
     let (of_job, of_pod) =
         if waiting == 0 { (timeout, None) } else { (None, timeout.map(|time| time + waiting)) };
@@ -97,10 +97,10 @@ fn spec(rendering: &Rendering<'_>, workload: &Workload) -> JobSpec {
     }
 }
 
-/// The most seconds that a cluster takes for a limit.
+/// The longest time limit in seconds that a cluster accepts.
 const MOST_SECONDS: i64 = i32::MAX as i64;
 
-/// A gate that gives up is no try of the task: the cluster starts another pod.
+/// The rule that a gate that gives up does not count as a try: the cluster starts another pod.
 fn gates_do_not_count(rendering: &Rendering<'_>, workload: &Workload) -> Option<PodFailurePolicy> {
     /// The most rules that a policy may have.
     const MOST: usize = 20;

@@ -1,4 +1,4 @@
-//! Labels: the recommended `app.kubernetes.io/` set. Selectors use only what never changes.
+//! Labels: the recommended `app.kubernetes.io/` set. Selectors use only labels that never change.
 
 use std::collections::BTreeMap;
 
@@ -14,38 +14,38 @@ pub(crate) const PART_OF: &str = "app.kubernetes.io/part-of";
 const VERSION: &str = "app.kubernetes.io/version";
 const MANAGED_BY: &str = "app.kubernetes.io/managed-by";
 
-/// What marks the members of the stack's common network.
+/// The label of the members of the default network.
 pub(crate) const COMMON_NETWORK: &str = "fracht/common-network";
-/// What the pods on one node share.
+/// The label of pods that must share a node.
 const ONE_NODE: &str = "fracht/one-node";
-/// The value of the labels that mark members of networks.
+/// The value of the labels of network members.
 pub(crate) const MEMBER: &str = "member";
 
 type Labels = BTreeMap<String, String>;
 
-/// What a workload's pods are selected by.
+/// The labels that select the pods of a workload.
 pub(crate) fn selector(model: &Model, workload: &Workload) -> Labels {
     BTreeMap::from([(NAME.into(), workload.name.to_string()), (PART_OF.into(), model.name.value.to_string())])
 }
 
-/// The same as a selector of an object.
+/// The same as a label selector.
 pub(crate) fn label_selector(model: &Model, workload: &Workload) -> LabelSelector {
     LabelSelector { match_labels: Some(selector(model, workload)), match_expressions: None }
 }
 
-/// What marks the members of a network.
+/// The label of the members of a network.
 pub(crate) fn network_key(network: &Network) -> String {
     format!("fracht/{}", shortened(&format!("network-{}", network.name), LABEL))
 }
 
-/// What marks the pods that share a node.
+/// The selector of the pods that share a node.
 pub(crate) fn of_group(model: &Model, group: &str) -> LabelSelector {
     let labels = [(PART_OF, &*model.name.value), (ONE_NODE, group)];
     let labels = labels.map(|(name, value)| (name.to_owned(), value.to_owned()));
     LabelSelector { match_labels: Some(labels.into()), match_expressions: None }
 }
 
-/// The labels of a workload's pods: those of its objects, the networks that it is in, and the group that shares a node.
+/// The labels of a workload's pods: those of its objects, of its networks, and of the group that shares a node.
 pub(crate) fn of_pod(model: &Model, workload: &Workload, group: Option<&str>) -> Labels {
     let mut labels = of_workload(model, workload);
     labels.extend(group.map(|group| (ONE_NODE.to_owned(), group.to_owned())));
@@ -68,7 +68,7 @@ pub(crate) fn of_workload(model: &Model, workload: &Workload) -> Labels {
     labels
 }
 
-/// The labels of what belongs to the stack as a whole, or to one of its parts that does not run.
+/// The labels of an object for the whole stack, or for a part that does not run.
 pub(crate) fn of_part(model: &Model, name: &str) -> Labels {
     BTreeMap::from([
         (NAME.into(), name.to_owned()),
@@ -77,19 +77,19 @@ pub(crate) fn of_part(model: &Model, name: &str) -> Labels {
     ])
 }
 
-/// What every namespace of ours has. Several stacks may share one: nothing of it may be one stack's.
+/// The labels of a namespace. Several stacks may share it, so none of them is specific to a stack.
 pub(crate) fn of_namespace() -> Labels {
     BTreeMap::from([(MANAGED_BY.into(), "fracht".into())])
 }
 
-/// The labels of a workload's other objects: no version, which is the pods'.
+/// The labels of a workload's other objects, without the version, which belongs to the pods.
 pub(crate) fn of_service(model: &Model, workload: &Workload) -> Labels {
     let mut labels = of_workload(model, workload);
     labels.remove(VERSION);
     labels
 }
 
-/// The annotations that the stack asks for.
+/// The annotations that the stack sets.
 pub(crate) fn notes(workload: &Workload) -> Option<Labels> {
     let notes: Labels =
         workload.notes.iter().map(|(name, value)| (name.to_string(), value.plain())).collect();

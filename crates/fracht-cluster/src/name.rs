@@ -1,17 +1,17 @@
-//! Names of objects that are made of other names.
+//! Names of objects, derived from names in the stack.
 //!
-//! Only Services and the names of replicas are addresses, which stacks in one namespace must not both use. All other
-//! objects carry the name of their stack, so that the objects of one stack never take the place of another's.
+//! Names of Services and replicas are addresses, so two stacks in one namespace must not use the same ones. The names
+//! of all other objects contain the name of the stack, so that one stack never overwrites the objects of another.
 
 use fracht_core::digest::short;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Config, Model, Reach, Secret, Volume, Workload};
 
-/// The longest name of a label (RFC 1123, section 2.1), which is what most objects take.
+/// The longest label (RFC 1123, section 2.1), which is the limit for most names of objects.
 pub(crate) const LABEL: usize = 63;
 
-/// `name`, shortened to `most` bytes if need be: the end gives way to a digest of the whole, so that two
-/// long names never become one.
+/// `name`, cut to at most `most` bytes. The end is replaced by a digest of the whole, so that two long names stay
+/// different.
 pub(crate) fn shortened(name: &str, most: usize) -> String {
     if name.len() <= most {
         return name.to_owned();
@@ -22,8 +22,8 @@ pub(crate) fn shortened(name: &str, most: usize) -> String {
     format!("{}-{digest}", kept.trim_end_matches(['-', '.', '_']))
 }
 
-/// The name of an object that belongs to something of the stack: `STACK-NAME`. A stack whose own name has a dash takes two,
-/// so that `a-b` with `c` and `a` with `b-c` stay apart.
+/// The name of an object for a part of the stack: `STACK-NAME`, or `STACK--NAME` if the name of the stack contains a
+/// dash, so that `a-b` with `c` and `a` with `b-c` differ.
 pub(crate) fn in_stack(model: &Model, name: &str) -> String {
     let stack = &*model.name.value;
     let joined = match (stack.contains("--") || name.contains("--"), stack.contains('-')) {
@@ -34,40 +34,39 @@ pub(crate) fn in_stack(model: &Model, name: &str) -> String {
     shortened(&joined, LABEL)
 }
 
-/// The name of a further object for something of the stack: names in a stack have no dots.
+/// The name of another object for a part of the stack: `NAME.PURPOSE`, as names in a stack have no dots.
 pub(crate) fn for_purpose(model: &Model, name: &str, purpose: &str) -> String {
     format!("{}.{purpose}", in_stack(model, name))
 }
 
-/// The name of the object of a config: its own, or the one that is in the cluster already.
+/// The name of the `ConfigMap` of a config, generated or existing.
 pub(crate) fn config_name(model: &Model, config: &Config) -> String {
     config.present.as_ref().map_or_else(|| in_stack(model, &config.name), |present| present.value.to_string())
 }
 
-/// The name of the object of a secret: its own, or the one that is in the cluster already.
+/// The name of the Secret of a secret, generated or existing.
 pub fn secret_name(model: &Model, secret: &Secret) -> String {
     secret.present.as_ref().map_or_else(|| in_stack(model, &secret.name), |present| present.value.to_string())
 }
 
-/// The name of the claim of a volume: its own, or the one that is in the cluster already.
+/// The name of the claim of a volume, generated or existing.
 pub(crate) fn claim_name(model: &Model, volume: &Volume) -> String {
     volume.present.as_ref().map_or_else(|| in_stack(model, &volume.name), |present| present.value.to_string())
 }
 
-/// The name of the Service for a reach beyond the stack, to the nodes or to an address of its own.
+/// The name of the Service for open ports on the nodes or on a load balancer.
 pub fn outer_name(model: &Model, workload: &Workload, reach: Reach) -> String {
     unless_taken(model, in_stack(model, &format!("{}-{}", workload.name, reach.word())))
 }
 
-/// The name of the Service under which each replica has its name. Programs know it: it is an address.
+/// The name of the headless Service of a `StatefulSet`. It is part of the addresses of the replicas.
 pub(crate) fn headless_name(model: &Model, workload: &Workload) -> String {
     unless_taken(model, shortened(&format!("{}-pods", workload.name), LABEL))
 }
 
-/// The name of the main object of a service, and of the others that there is one of for it. That of a set is part of the
-/// addresses of its replicas.
+/// The name of the main object of a workload. The name of a `StatefulSet` is part of the addresses of its replicas.
 pub(crate) fn workload_name(model: &Model, workload: &Workload) -> String {
-    /// What leaves room for what the cluster adds to the name in labels of pods, and in names of Jobs.
+    /// The longest name that leaves room for the suffix that the cluster adds in labels of pods and in names of Jobs.
     const LONGEST: usize = LABEL - 11;
     if model.has_stable_names(workload) {
         shortened(&workload.name, LONGEST)
@@ -78,12 +77,12 @@ pub(crate) fn workload_name(model: &Model, workload: &Workload) -> String {
     }
 }
 
-/// The name of the further objects that there is one of for a service or a task: its entry, its account.
+/// The name of the other objects of a service or a task, such as its Ingress and its account.
 pub fn side_name(model: &Model, workload: &Workload) -> String {
     in_stack(model, &workload.name)
 }
 
-/// A name of a Service that nothing in the stack has: what people name comes first.
+/// A name for a Service that no service or external service of the stack has.
 fn unless_taken(model: &Model, name: String) -> String {
     if model.host_names.contains(name.as_str()) {
         shortened(&format!("{name}-{}", short(name.as_bytes())), LABEL)

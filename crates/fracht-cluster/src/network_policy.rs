@@ -1,8 +1,8 @@
-//! `NetworkPolicy` (networking.k8s.io/v1): members of a network talk to members, open ports are open to all,
-//! and a closed network has no other way out than to its members and the look-up of names.
+//! `NetworkPolicy` (networking.k8s.io/v1): members of a network reach each other, everything reaches open ports, and
+//! members of closed networks reach only other members and DNS.
 //!
-//! Policies add up: a pod may do what any of those that select it allows. A pod in a closed and in an open
-//! network has the way out of the open one, so that an open network has to allow it where it has such members.
+//! Policies add up: a pod may do what any policy that selects it allows. A pod in both a closed and an open network can
+//! reach everything, so the policy of the open network must allow it for such members.
 
 use std::collections::BTreeMap;
 
@@ -23,27 +23,27 @@ pub(crate) fn network_name(model: &Model, network: &Network) -> String {
     for_purpose(model, &network.name, "network")
 }
 
-/// The name of the policy of the stack's common network.
+/// The name of the policy of the default network.
 pub(crate) fn common_name(model: &Model) -> String {
     format!("{}.common-network", model.name.value)
 }
 
-/// The name of the policy that lets everybody get to the open ports of a service.
+/// The name of the policy that opens the open ports of a service to everything.
 pub(crate) fn open_name(model: &Model, workload: &Workload) -> String {
     for_purpose(model, &workload.name, "open")
 }
 
-/// The name of the policy that lets a workload in closed networks ask the cluster.
+/// The name of the policy that lets a workload in closed networks use the API.
 pub(crate) fn api_name(model: &Model, workload: &Workload) -> String {
     for_purpose(model, &workload.name, "api")
 }
 
-/// Whether any workload is in the stack's common network.
+/// Whether any workload is in the default network.
 pub(crate) fn has_common(model: &Model) -> bool {
     model.workloads.iter().any(|workload| workload.networks.is_empty())
 }
 
-/// The networks that have members, each with whether one of these is in a closed network too.
+/// The networks with members, each with whether a member is in a closed network as well.
 pub(crate) fn with_members(model: &Model) -> BTreeMap<NetworkId, bool> {
     let mut found = BTreeMap::new();
     for workload in &model.workloads {
@@ -55,7 +55,8 @@ pub(crate) fn with_members(model: &Model) -> BTreeMap<NetworkId, bool> {
     found
 }
 
-/// The policy of a network. A member that is in a closed network too is let out here.
+/// The policy of a network. With `beside_closed`, it allows connections out, for members that are in a closed network
+/// as well.
 pub(crate) fn network(model: &Model, id: NetworkId, beside_closed: bool) -> NetworkPolicy {
     let network = &model.networks[id];
     let members = members(model, &labels::network_key(network));
@@ -71,7 +72,7 @@ pub(crate) fn network(model: &Model, id: NetworkId, beside_closed: bool) -> Netw
     policy(model, network_name(model, network), &network.name, spec)
 }
 
-/// The policy of the stack's common network.
+/// The policy of the default network.
 pub(crate) fn common(model: &Model) -> NetworkPolicy {
     let spec = among(&members(model, labels::COMMON_NETWORK));
     policy(model, common_name(model), &model.name.value, spec)
@@ -89,7 +90,7 @@ pub(crate) fn open(model: &Model, workload: &Workload) -> NetworkPolicy {
     of_workload(model, open_name(model, workload), workload, spec)
 }
 
-/// The policy of a workload that asks the cluster.
+/// The policy of a workload in closed networks that uses the API.
 pub(crate) fn api(model: &Model, workload: &Workload) -> NetworkPolicy {
     let ports = API_PORTS
         .iter()
@@ -120,7 +121,7 @@ fn peer(members: &LabelSelector) -> NetworkPolicyPeer {
     NetworkPolicyPeer { pod_selector: Some(members.clone()), ..NetworkPolicyPeer::default() }
 }
 
-/// Members let members in, and nobody else.
+/// Members accept connections from members only.
 fn among(members: &LabelSelector) -> NetworkPolicySpec {
     NetworkPolicySpec {
         pod_selector: Some(members.clone()),
@@ -130,7 +131,7 @@ fn among(members: &LabelSelector) -> NetworkPolicySpec {
     }
 }
 
-/// The look-up of names, by whatever in the cluster answers it.
+/// The rule that allows DNS, whatever in the cluster answers it.
 fn look_up() -> NetworkPolicyEgressRule {
     let ports = NAME_PORTS.iter().flat_map(|number| {
         let port = Some(IntOrString::Int((*number).into()));
@@ -154,8 +155,8 @@ fn tcp() -> NetworkPolicyPort {
 
 fn port(port: &Port) -> NetworkPolicyPort {
     NetworkPolicyPort {
-        // Not every network looks names up among the ports of helpers.
-        port: Some(match port.helper {
+        // Not every network plugin finds the named ports of sidecars.
+        port: Some(match port.sidecar {
             None => IntOrString::String(port.name.to_string()),
             Some(_) => IntOrString::Int(port.number.value.into()),
         }),

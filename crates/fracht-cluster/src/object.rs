@@ -1,4 +1,4 @@
-//! The objects that can be made, as one type.
+//! The objects that can be generated, as one type.
 
 use k8s_openapi::api::apps::v1::{Deployment, StatefulSet};
 use k8s_openapi::api::autoscaling::v2::HorizontalPodAutoscaler;
@@ -40,19 +40,19 @@ pub enum Object {
     NetworkPolicy(Box<NetworkPolicy>),
     Ingress(Box<Ingress>),
     HttpRoute(Box<HttpRoute>),
-    /// An object that was changed, or is taken as it is.
+    /// An object that is patched or passed through.
     Raw(Value),
 }
 
-/// The text at a place of an object (RFC 6901), such as `/metadata/name`; empty if there is none.
+/// The text at a JSON Pointer (RFC 6901) in an object, such as `/metadata/name`; empty if there is none.
 pub fn text_at<'v>(object: &'v Value, place: &str) -> &'v str {
     object.pointer(place).and_then(Value::as_str).unwrap_or_default()
 }
 
-/// Reads an object as its kind and writes it again; `None` for a kind that is not made here.
+/// Reads an object as the type of its kind and writes it again; `None` for a kind that is not generated.
 ///
 /// # Errors
-/// What does not fit the kind.
+/// Why the object does not have the type.
 pub fn through_its_kind(object: &Value) -> Option<Result<Value, String>> {
     fn again<T: Serialize + DeserializeOwned>(object: &Value) -> Result<Value, String> {
         let typed: T = serde_json::from_value(object.clone()).map_err(|error| error.to_string())?;
@@ -83,10 +83,10 @@ pub fn through_its_kind(object: &Value) -> Option<Result<Value, String>> {
     Some(read(object))
 }
 
-/// What of an object does not fit its kind, in words; `None` if all does, or if nobody here knows the kind
-/// whole.
+/// What in an object does not have the type of its kind, in words; `None` if all does, or if the kind is not fully
+/// known.
 pub(crate) fn unknown_field(object: &Value) -> Option<String> {
-    // Of routes only a part is known here.
+    // The type of routes has only the fields that are generated.
     if text_at(object, "/kind") == "HTTPRoute" {
         return None;
     }
@@ -96,7 +96,7 @@ pub(crate) fn unknown_field(object: &Value) -> Option<String> {
     }
 }
 
-/// The path of the first field that is in `all` and not in `known`. What is empty may have been left out.
+/// The path of the first field that is in `all` but not in `known`. Empty values may have been left out.
 fn lost(all: &Value, known: &Value, path: &str) -> Option<String> {
     match (all, known) {
         (Value::Object(all), Value::Object(known)) => all.iter().find_map(|(name, value)| {

@@ -1,5 +1,5 @@
-//! Service (core/v1) of something outside, by its name or, with an `EndpointSlice` (discovery.k8s.io/v1), by
-//! its address.
+//! Service (core/v1) of an external service, for its host name or, with an `EndpointSlice` (discovery.k8s.io/v1), for
+//! its IP address.
 
 use std::net::IpAddr;
 
@@ -24,7 +24,7 @@ pub(crate) fn service(model: &Model, outside: &Outside) -> Service {
             ports,
             ..ServiceSpec::default()
         },
-        // Without ports there is nothing to forward: its name leads to the address itself.
+        // Without ports there is nothing to forward: the name resolves to the address itself.
         OutsidePlace::Address(_) => ServiceSpec {
             cluster_ip: ports.is_none().then(|| "None".into()),
             ports,

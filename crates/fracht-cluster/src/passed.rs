@@ -1,4 +1,4 @@
-//! Objects that a stack takes as they are: files of YAML documents, each of which must be an object.
+//! Objects that are passed through: files of YAML documents, each of which must be an object.
 
 use fracht_core::diag::{Diagnostic, listing};
 use fracht_core::grammar::name::NameKind;
@@ -11,26 +11,26 @@ use crate::object::text_at;
 use crate::plan::Group;
 use crate::{beyond, read, strict};
 
-/// An object that is taken as it is.
+/// An object that is passed through.
 #[derive(Clone, Debug)]
 pub(crate) struct PassedObject {
     pub(crate) kind: String,
     pub(crate) name: String,
-    /// The namespace that it says, if any.
+    /// The namespace in it, if it has one.
     pub(crate) namespace: Option<String>,
-    /// Its text, as it stands in the file.
+    /// Its text in the file.
     pub(crate) text: String,
     pub(crate) value: Value,
-    /// The file, as messages call it, and the line in it.
+    /// The file and line, as messages show them.
     pub(crate) file: String,
     pub(crate) line: usize,
-    /// Where the stack names the file.
+    /// Where the stack refers to the file.
     pub(crate) span: Span,
     pub(crate) group: Group,
 }
 
-/// Where an object is: in which namespace, if in one, and in which API group, if that is not one of the cluster's own. Two
-/// of one kind and name clash only in one place.
+/// The scope of an object's name: its namespace, if it has one, and its API group, if it is not part of Kubernetes. Two
+/// objects with the same kind and name clash only in the same scope.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub(crate) struct Home<'a> {
     pub(crate) namespace: Option<&'a str>,
@@ -38,10 +38,10 @@ pub(crate) struct Home<'a> {
 }
 
 impl PassedObject {
-    /// Where it is; one that says no namespace is applied to `namespace`.
+    /// The scope of its name. An object without a namespace is applied to `namespace`.
     pub(crate) fn home<'a>(&'a self, namespace: &'a str) -> Home<'a> {
         let group = text_at(&self.value, "/apiVersion").split_once('/').map_or("", |(group, _)| group);
-        // Groups without a dot, and those of the project itself, are the cluster's own; a kind has moved among them.
+        // Groups without a dot and `*.k8s.io` are part of Kubernetes; kinds have moved between them.
         let group = if group.contains('.') && !group.ends_with(".k8s.io") { group } else { "" };
         let wide = beyond::is_of_cluster(&self.value);
         let namespace = (!wide).then(|| self.namespace.as_deref().unwrap_or(namespace));
@@ -49,7 +49,7 @@ impl PassedObject {
     }
 }
 
-/// The objects of a model's files, and what is wrong with them.
+/// The objects of a model's files, and their problems.
 pub(crate) fn objects(model: &Model) -> (Vec<PassedObject>, Vec<Diagnostic>) {
     let (mut objects, mut problems) = (Vec::new(), Vec::new());
     for file in &model.passed {
@@ -59,7 +59,7 @@ pub(crate) fn objects(model: &Model) -> (Vec<PassedObject>, Vec<Diagnostic>) {
             continue;
         }
         for document in read::documents(&file.text) {
-            // A reader that stops at what others take would say so in words of its own.
+            // Where readers differ, this message is clearer than that of the one reader.
             let value = strict::in_document(document.text).map_or(document.value, Err);
             match value.and_then(|value| object(file, document.text, document.line, value)) {
                 Ok(Some(object)) => {
@@ -87,7 +87,7 @@ fn problem(file: &Passed, message: String) -> Diagnostic {
         .help("every document needs `apiVersion`, `kind` and `metadata.name`")
 }
 
-/// What an object does beyond the stack, and a Secret that shows its values.
+/// The problems of an object that reaches beyond the stack, and of a Secret with values in plain text.
 fn beyond_the_stack(object: &PassedObject, namespace: &str) -> Vec<Diagnostic> {
     let (kind, name) = (&object.kind, &object.name);
     let found = |rule, message: String, help: &str| {
@@ -114,7 +114,7 @@ fn beyond_the_stack(object: &PassedObject, namespace: &str) -> Vec<Diagnostic> {
     problems
 }
 
-/// `None` for a document with nothing in it.
+/// Reads one document; `None` if it is empty.
 fn object(file: &Passed, text: &str, line: usize, value: Value) -> Result<Option<PassedObject>, String> {
     if value.is_null() {
         return Ok(None);
@@ -134,7 +134,7 @@ fn object(file: &Passed, text: &str, line: usize, value: Value) -> Result<Option
     if !version.chars().all(|c| c.is_ascii_alphanumeric() || ".-/".contains(c)) || version.len() > 253 {
         return Err("its `apiVersion` is not one, such as v1 or apps/v1".into());
     }
-    // The kind is a part of the name of a file, and of commands that people paste.
+    // The kind becomes part of file names and of commands to paste.
     let word = |c: char| c.is_ascii_alphanumeric();
     if !kind.chars().all(word) || !kind.starts_with(|c: char| c.is_ascii_uppercase()) || kind.len() > 63 {
         return Err("its `kind` is not one: it is a word that begins with a capital letter".into());
@@ -176,7 +176,7 @@ fn has_nul(value: &Value) -> bool {
     }
 }
 
-/// When objects of a kind are applied; those that nobody here knows come last.
+/// The group in which objects of a kind are applied. Unknown kinds come last.
 fn group(kind: &str) -> Group {
     match kind {
         "Namespace" | "CustomResourceDefinition" | "PriorityClass" | "ResourceQuota" | "LimitRange" => {

@@ -1,4 +1,4 @@
-//! Changes to objects that the stack asks for: JSON Merge Patch (RFC 7396) and JSON Patch (RFC 6902).
+//! Patches of objects: JSON Merge Patch (RFC 7396) and JSON Patch (RFC 6902).
 
 use fracht_core::diag::Diagnostic;
 use fracht_core::model::{Patch, PatchChange, Raw};
@@ -8,16 +8,16 @@ use serde_json::{Map, Number, Value};
 
 use crate::object;
 
-/// Why a change can't be made, and where that is written.
+/// Why a patch cannot be applied, and where it is written.
 pub(crate) struct Misses {
     span: Span,
     reason: String,
 }
 
-/// Makes a change.
+/// Applies a patch.
 ///
 /// # Errors
-/// An operation on what is not there.
+/// [`Misses`] for an operation on a path that does not exist.
 pub(crate) fn apply(object: &mut Value, patch: &Patch) -> Result<(), Misses> {
     match &patch.change {
         PatchChange::Merge(merge) => json_patch::merge(object, &value(merge)),
@@ -33,14 +33,14 @@ pub(crate) fn apply(object: &mut Value, patch: &Patch) -> Result<(), Misses> {
     Ok(())
 }
 
-/// What makes an object the one that it is.
+/// The fields that identify an object.
 const IDENTITY: [&str; 4] = ["apiVersion", "kind", "metadata.name", "metadata.namespace"];
 
 fn identity(object: &Value) -> [Option<Value>; 4] {
     IDENTITY.map(|field| object.pointer(&format!("/{}", field.replace('.', "/"))).cloned())
 }
 
-/// What is wrong if a change has made another object of the one that was `before`.
+/// The problem if a patch has changed the identity of an object.
 fn another(before: &[Option<Value>; 4], object: &Value, patch: &Patch) -> Option<Diagnostic> {
     let after = identity(object);
     let mut fields = IDENTITY.into_iter().zip(before.iter().zip(&after));
@@ -56,17 +56,16 @@ fn another(before: &[Option<Value>; 4], object: &Value, patch: &Patch) -> Option
     )
 }
 
-/// What is wrong if a change makes another object, whatever else it does: all that is known of an object whose content is
-/// not there.
+/// The problem if a patch changes the identity of an object whose content is not known.
 pub(crate) fn check_identity(object: &mut Value, patch: &Patch) -> Option<Diagnostic> {
     let before = identity(object);
-    // Where it misses is known with the content only.
+    // Whether the path exists is only known with the content.
     let _ = apply(object, patch);
     another(&before, object, patch)
 }
 
-/// Makes a change; what is wrong if it can't be made, makes it another object, or leaves something that is no more of its
-/// kind.
+/// Applies a patch. Returns the problem if it cannot be applied, changes the identity, or leaves something that is
+/// not of the object's kind.
 pub(crate) fn check(object: &mut Value, patch: &Patch) -> Option<Diagnostic> {
     let (kind, name) = (&patch.kind, &patch.name);
     let before = identity(object);
@@ -80,7 +79,7 @@ pub(crate) fn check(object: &mut Value, patch: &Patch) -> Option<Diagnostic> {
     if let Some(problem) = another(&before, object, patch) {
         return Some(problem);
     }
-    // A key one level too deep is no field, and the cluster would pass over it.
+    // A key at the wrong level is not a field: the cluster would ignore it silently.
     let unknown = object::unknown_field(object)?;
     Some(
         Diagnostic::new(&PATCH_MISSES, format!("the patch makes `{kind}/{name}` invalid"))

@@ -1,4 +1,4 @@
-//! Which objects are made of a stack, in the order to apply them. Nothing is built here: a piece is small.
+//! Lists the objects to generate from a stack, in the order in which to apply them. Nothing is built here.
 
 use std::collections::BTreeSet;
 
@@ -16,7 +16,7 @@ use crate::passed::PassedObject;
 use crate::rights::Holder;
 use crate::{claim, disruption, http_route, network_policy, rights, web};
 
-/// An object that is to be made.
+/// An object to generate.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PlannedObject {
     pub(crate) group: Group,
@@ -24,7 +24,7 @@ pub struct PlannedObject {
     pub(crate) source: ObjectSource,
 }
 
-/// The order in which to apply.
+/// The groups of objects, in the order in which to apply them.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Group {
     Namespace = 1,
@@ -38,7 +38,7 @@ pub(crate) enum Group {
     Others = 9,
 }
 
-/// What an object is made of.
+/// The part of the stack that an object is generated from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum ObjectSource {
     Namespace,
@@ -60,7 +60,7 @@ pub(crate) enum ObjectSource {
     CronJob(WorkloadId),
     Autoscaler(WorkloadId),
     DisruptionBudget(WorkloadId),
-    /// A network, and whether one of its members is in a closed one too.
+    /// A network, and whether one of its members is in a closed network as well.
     Network(NetworkId, bool),
     CommonNetwork,
     Open(WorkloadId),
@@ -70,16 +70,16 @@ pub(crate) enum ObjectSource {
     Passed(usize),
 }
 
-/// Where an object comes from, for people.
+/// The origin of an object, for messages and comments.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Origin {
-    /// What of the stack it is made of, such as `service.api`.
+    /// The part of the stack that it is generated from, such as `service.api`.
     pub of: String,
-    /// Where that is written, if anywhere.
+    /// Where that part is written, if anywhere.
     pub span: Option<Span>,
 }
 
-/// The pieces of a model, in the order to apply them.
+/// The objects of a model, in the order in which to apply them.
 pub(crate) fn plan(model: &Model, order: &Order, passed: &[PassedObject]) -> Vec<PlannedObject> {
     let mut pieces = Vec::new();
     let mut add = |group, wave, source| pieces.push(PlannedObject { group, wave, source });
@@ -141,7 +141,7 @@ pub(crate) fn plan(model: &Model, order: &Order, passed: &[PassedObject]) -> Vec
     for (index, object) in passed.iter().enumerate() {
         add(object.group, 0, ObjectSource::Passed(index));
     }
-    // What is passed through goes to its kind; all else stands in order already.
+    // Passed objects move to the group of their kind; all others are in order already.
     pieces.sort_by_key(|piece| (piece.group, piece.wave));
     pieces
 }
@@ -165,7 +165,7 @@ fn addresses(
     }
 }
 
-/// The volumes that a claim is made for: something mounts them under this target, be it an object that is passed through.
+/// The volumes that need a claim: those that a workload or a passed object mounts.
 fn claimed(model: &Model, passed: &[PassedObject]) -> BTreeSet<VolumeId> {
     let mounts =
         model.workloads.iter().flat_map(Workload::containers).flat_map(|container| &container.mounts);
@@ -190,7 +190,7 @@ fn scaling(id: WorkloadId, workload: &Workload, add: &mut impl FnMut(Group, usiz
     }
 }
 
-/// Policies stand before the pods that they protect: none is open for a moment.
+/// Adds the policies. They come before the pods that they protect, so that no pod is unprotected at any time.
 fn policies(model: &Model, add: &mut impl FnMut(Group, usize, ObjectSource)) {
     for (id, beside_closed) in network_policy::with_members(model) {
         add(Group::Policies, 0, ObjectSource::Network(id, beside_closed));

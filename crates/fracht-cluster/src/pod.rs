@@ -16,16 +16,16 @@ use crate::name::{LABEL, in_stack, secret_name, shortened};
 use crate::rendering::Rendering;
 use crate::{container, filled, gate, labels, rights, security, storage, token};
 
-/// How long a pod has to stop by itself, by the cluster's default.
+/// The time to stop, by default of a cluster.
 const STOP_SECONDS: u32 = 30;
 
-/// A pod that runs to its end.
+/// What a pod of a task has in addition.
 pub(crate) struct Once {
-    /// How long it may take, in seconds.
+    /// The time limit in seconds.
     pub(crate) within: Option<i64>,
 }
 
-/// The template of a workload's pods; of one that runs to its end for a task.
+/// The pod template of a workload; `once` is set for a task.
 pub(crate) fn template(
     rendering: &Rendering<'_>,
     workload: &Workload,
@@ -34,14 +34,14 @@ pub(crate) fn template(
     let mut volumes = storage::volumes(rendering.model(), workload);
     volumes.extend(gate::token_volume(workload));
     volumes.extend(token::volume(workload));
-    // Gates hold back the helpers as well: what is waited for may be what they need.
+    // Gates come before the sidecars, which may need the same services.
     let mut before = gate::gates(rendering, workload);
-    before.extend(container::helpers(rendering, workload));
+    before.extend(container::sidecars(rendering, workload));
     let secret = |id| secret_name(rendering.model(), &rendering.model().secrets[id]);
     let pull = workload.pull.iter().map(|id| LocalObjectReference { name: secret(id.value) });
     let stop = workload.stop_within.map(|time| whole_seconds(time.value));
     let spec = PodSpec {
-        // Nothing in a pod gets a key to the cluster that it did not ask for; what did gets it by a mount of its own.
+        // No container gets a token by default; one with permissions gets it by a mount.
         automount_service_account_token: Some(false),
         enable_service_links: Some(false),
         service_account_name: rights::needs_account(workload)
@@ -79,7 +79,7 @@ fn node_selector(workload: &Workload) -> Option<BTreeMap<String, String>> {
     (!labels.is_empty()).then_some(labels)
 }
 
-/// What a spread goes by: the label of a node, or of its zone.
+/// The label that a spread uses: that of a node or of its zone.
 fn topology_key(over: Over) -> String {
     match over {
         Over::Node => "kubernetes.io/hostname".into(),
@@ -87,7 +87,7 @@ fn topology_key(over: Over) -> String {
     }
 }
 
-/// No two of it on one node, and all that share a volume of one node on that node: rules, not balances.
+/// The affinity: pods that must not share a node, and pods that must.
 fn affinity(rendering: &Rendering<'_>, workload: &Workload) -> Option<Affinity> {
     let model = rendering.model();
     let apart = workload.spread.filter(|spread| spread.over.value == Over::Node && spread.strict.value);
@@ -102,7 +102,7 @@ fn affinity(rendering: &Rendering<'_>, workload: &Workload) -> Option<Affinity> 
         ))]),
         ..PodAntiAffinity::default()
     });
-    // The first pod of the group goes anywhere, as it fits the rule itself.
+    // The first pod of the group can go anywhere, since it matches the rule itself.
     let together = rendering.one_node(workload).map(|group| PodAffinity {
         required_during_scheduling_ignored_during_execution: Some(vec![term(labels::of_group(model, group))]),
         ..PodAffinity::default()
@@ -126,8 +126,8 @@ fn spread(rendering: &Rendering<'_>, workload: &Workload) -> Option<TopologySpre
     })
 }
 
-/// The notes, and a digest for each config of those keys that the workload uses: a change of them restarts its pods, and no
-/// others. The contents of secrets enter no digest: they could be guessed from it.
+/// The annotations, with a digest per config of the keys that the workload uses: a change of these keys restarts its
+/// pods, and no others. Secrets have no digest, from which they could be guessed.
 fn annotations(rendering: &Rendering<'_>, workload: &Workload) -> Option<BTreeMap<String, String>> {
     let mut used: BTreeMap<ConfigId, Keys<'_>> = BTreeMap::new();
     workload.containers().for_each(|container| keys(rendering.model(), container, &mut used));
@@ -146,13 +146,13 @@ fn annotations(rendering: &Rendering<'_>, workload: &Workload) -> Option<BTreeMa
     (!annotations.is_empty()).then_some(annotations)
 }
 
-/// Which keys of a config are used.
+/// The used keys of a config.
 enum Keys<'m> {
     All,
     Some(BTreeSet<Cow<'m, str>>),
 }
 
-/// Notes the keys of configs that a container mounts, uses or refers to.
+/// Adds the config keys that a container mounts, uses or refers to.
 fn keys<'m>(model: &Model, container: &'m Definition, all: &mut BTreeMap<ConfigId, Keys<'m>>) {
     let mut key = |id: ConfigId, key: Option<Cow<'m, str>>| match (
         all.entry(id).or_insert_with(|| Keys::Some(BTreeSet::new())),

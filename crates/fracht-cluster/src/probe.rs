@@ -15,8 +15,8 @@ pub(crate) struct Probes {
     pub(crate) liveness: Option<Probe>,
 }
 
-/// `boot` becomes a check that is tried every `every` until `boot` is over: it ends as soon as it can. A cluster knows whole
-/// seconds only, by which the tries are counted.
+/// The probes of a container. The startup probe runs every `every` until it passes or `boot` is over. A cluster takes
+/// only whole seconds, from which the number of tries is computed.
 pub(crate) fn probes(workload: &Workload, container: &Container) -> Probes {
     let Some(health) = &container.health else {
         return Probes::default();
@@ -49,7 +49,7 @@ fn probe(workload: &Workload, container: &Container, health: &Health, failures: 
         Asks::Tcp { port: index } => {
             probe.tcp_socket = Some(TCPSocketAction { port: port(*index), host: None });
         }
-        // This one kind takes no names of ports.
+        // A gRPC probe does not accept the name of a port.
         Asks::Grpc { port: index } => {
             let port = workload.port(*index).map_or(0, |port| port.number.value.into());
             probe.grpc = Some(GRPCAction { port, service: None });
@@ -63,7 +63,7 @@ fn probe(workload: &Workload, container: &Container, health: &Health, failures: 
     probe
 }
 
-/// The number, unless it is what the cluster takes anyway.
+/// The number, unless it is the cluster's default.
 fn unless(number: u32, default: u32) -> Option<i32> {
     (number != default).then(|| i32::try_from(number).unwrap_or(i32::MAX))
 }

@@ -1,4 +1,4 @@
-//! Objects from text: YAML documents, or JSON, which is YAML as well (YAML 1.2, section 1.3).
+//! Reads objects from YAML documents, or from JSON, which is YAML as well (YAML 1.2, section 1.3).
 
 use std::error::Error;
 use std::fmt;
@@ -9,14 +9,14 @@ use serde_json::Value;
 pub(crate) struct Document<'t> {
     /// Its text.
     pub(crate) text: &'t str,
-    /// The line that it begins on, from 1.
+    /// The line on which it starts, from 1.
     pub(crate) line: usize,
-    /// What it says, or what is wrong with it.
+    /// Its value, or why it cannot be read.
     pub(crate) value: Result<Value, String>,
 }
 
-/// The documents of a text. By the grammar of YAML a line that begins with `---` or `...` ends one wherever
-/// it stands, be it in a quoted text.
+/// The documents of a text. By the grammar of YAML, a line that starts with `---` or `...` ends a document even
+/// within a quoted string.
 pub(crate) fn documents(text: &str) -> Vec<Document<'_>> {
     let mut documents = Vec::new();
     let (mut start, mut first_line, mut at) = (0, 1, 0);
@@ -26,7 +26,7 @@ pub(crate) fn documents(text: &str) -> Vec<Document<'_>> {
         if text.lines().all(blank) {
             return; // comments before the first document
         }
-        // How large it may be is not this reader's business; how often it may repeat itself stays limited.
+        // The size is limited elsewhere; the limit of aliases stays.
         let options = serde_saphyr::options! { budget: None };
         let value = serde_saphyr::from_str_with_options(text, options).map_err(|error| reason(&error));
         documents.push(Document { text: text.trim_matches(['\n', '\r']), line, value });
@@ -35,7 +35,7 @@ pub(crate) fn documents(text: &str) -> Vec<Document<'_>> {
         let rest = line.strip_prefix("---").or_else(|| line.strip_prefix("..."));
         if rest.is_some_and(|rest| rest.is_empty() || rest.starts_with([' ', '\t', '\r', '\n'])) {
             push(start, at, first_line);
-            // What follows the marker on its line belongs to the document; a comment does no harm.
+            // Text after the marker belongs to the document.
             start = at + line.len().min(3);
             first_line = number + 1;
         }
@@ -45,7 +45,7 @@ pub(crate) fn documents(text: &str) -> Vec<Document<'_>> {
     documents
 }
 
-/// The first line of the reader's message, which says what is wrong and shows nothing of the text.
+/// The first line of the reader's message, which contains no text of the file.
 fn reason(error: &serde_saphyr::Error) -> String {
     let message = error.to_string();
     let first = message.lines().next().unwrap_or_default().trim_end_matches('.');
@@ -69,13 +69,13 @@ impl fmt::Display for ReadError {
 
 impl Error for ReadError {}
 
-/// All objects of a text: those of its documents, and those that a List among them holds.
+/// All objects of a text: those of its documents, with the items of Lists.
 ///
 /// # Errors
 /// [`ReadError`] for the first document that is not an object.
 pub fn objects(text: &str) -> Result<Vec<Value>, ReadError> {
     let text = text.trim_start_matches('\u{feff}');
-    // What is JSON is read as JSON, which takes a tenth of the time.
+    // Reading JSON as JSON takes a tenth of the time.
     let whole = text.trim_start().starts_with('{').then(|| serde_json::from_str(text).ok()).flatten();
     let read = match whole {
         Some(value) => vec![(1, Ok(value))],

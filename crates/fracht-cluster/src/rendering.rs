@@ -1,4 +1,4 @@
-//! A checked stack with all that its objects are made of.
+//! The rendering of a checked stack: lists its objects, checks them together and builds each.
 
 use std::collections::hash_map::Entry;
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
@@ -27,30 +27,30 @@ use crate::{
     outside, patch, rights, secret, service, stateful_set, web,
 };
 
-/// The most of an object's name that the name of its file takes over.
+/// The most bytes of an object's name in the name of its file.
 const MOST_OF_FILE_NAME: usize = 120;
 
-/// The values of the secrets that are made, by key.
+/// The values of the generated Secrets, by key.
 pub type SecretValues = BTreeMap<SecretId, BTreeMap<String, Vec<u8>>>;
 
-/// A checked stack with all that its objects are made of.
+/// A checked stack with the data from which its objects are generated.
 pub struct Rendering<'m> {
     model: &'m Model,
     secrets: Option<SecretValues>,
     outer: BTreeMap<(WorkloadId, PortIndex), u16>,
     job_names: BTreeMap<WorkloadId, String>,
     config_digests: Vec<Option<BTreeMap<&'m str, String>>>,
-    /// Those who share a node with others, each with the volume that their group is named after.
+    /// The workloads that must share a node, each with the volume that names the group.
     one_node: BTreeMap<&'m str, &'m str>,
-    /// The names of the objects that the patches of the model are for, in their order.
+    /// The name of the object of each patch.
     patched: Vec<String>,
     passed: Vec<PassedObject>,
     problems: Vec<Diagnostic>,
-    /// Everything that is made of the stack, Secrets whose values were not given too.
+    /// All objects of the stack, including Secrets without values.
     all: Vec<PlannedObject>,
-    /// What is made now.
+    /// The objects to generate.
     pieces: Vec<PlannedObject>,
-    /// Digits of the largest wave.
+    /// The number of digits of the largest wave.
     wave_digits: usize,
 }
 
@@ -93,7 +93,7 @@ impl<'m> Rendering<'m> {
         rendering
     }
 
-    /// The name of the object that each patch is for: as `render` writes it, or as the stack names what it is made of.
+    /// The name of the object of each patch, which may be the name of the object or that of its part of the stack.
     fn patched_names(&self) -> Vec<String> {
         if self.model.patches.is_empty() {
             return Vec::new();
@@ -107,7 +107,7 @@ impl<'m> Rendering<'m> {
         self.model.patches.iter().map(name).collect()
     }
 
-    /// The name of the object of something in the stack.
+    /// The name of the object for a part of the stack.
     pub fn name_in_stack(&self, name: &str) -> String {
         in_stack(self.model, name)
     }
@@ -118,7 +118,7 @@ impl<'m> Rendering<'m> {
         all.filter(move |(patch, patched)| *patch.kind == *kind && **patched == *name).map(|(patch, _)| patch)
     }
 
-    /// Takes in the values of secrets: with them Secrets are made as well.
+    /// Sets the values of secrets, so that Secrets are generated as well.
     pub fn give_secrets(&mut self, values: SecretValues) {
         self.secrets = Some(values);
         self.pieces.clone_from(&self.all);
@@ -129,12 +129,12 @@ impl<'m> Rendering<'m> {
         self.model
     }
 
-    /// The objects to be made, in the order to apply them.
+    /// The objects to generate, in the order in which to apply them.
     pub fn planned(&self) -> &[PlannedObject] {
         &self.pieces
     }
 
-    /// Leaves only the objects that `wanted` says yes to, by kind and name.
+    /// Keeps only the objects for which `wanted` is true, by kind and name.
     pub fn retain(&mut self, wanted: impl Fn(&str, &str) -> bool) {
         let mut pieces = std::mem::take(&mut self.pieces);
         pieces.retain(|piece| {
@@ -144,7 +144,7 @@ impl<'m> Rendering<'m> {
         self.pieces = pieces;
     }
 
-    /// The secrets that would be made if their values had been given.
+    /// The secrets whose objects are left out, since their values are not set.
     pub fn left_out(&self) -> Vec<SecretId> {
         let secrets = self.all.iter().filter_map(|piece| match piece.source {
             ObjectSource::Secret(id) => Some(id),
@@ -158,13 +158,12 @@ impl<'m> Rendering<'m> {
         piece.source.identity(self.model, &self.passed, |id| self.job_name(id).to_owned())
     }
 
-    /// What an object is made of.
+    /// The origin of an object in the stack.
     pub fn origin(&self, piece: PlannedObject) -> Origin {
         piece.source.origin(self.model, &self.passed)
     }
 
-    /// What is wrong with the objects together: what is passed and is none, two of one name, changes of what
-    /// is not there.
+    /// The problems of the objects together: invalid passed objects, clashes of names, patches that match nothing.
     pub fn problems(&self) -> Vec<Diagnostic> {
         let mut problems = self.problems.clone();
         let namespace = &*self.model.target.namespace.value;
@@ -193,7 +192,7 @@ impl<'m> Rendering<'m> {
                 }
             }
         }
-        // Patches name objects of the stack first.
+        // Patches apply to generated objects first.
         for (identity, piece) in elsewhere {
             known.entry(identity).or_insert(piece);
         }
@@ -211,7 +210,7 @@ impl<'m> Rendering<'m> {
                 problems.push(self.misses(one, near));
                 continue;
             };
-            // What is in a Secret is only known once its values are given.
+            // The content of a Secret is only known with its values.
             let check = if one.kind.as_ref() == "Secret" && self.secrets.is_none() {
                 patch::check_identity
             } else {
@@ -223,8 +222,8 @@ impl<'m> Rendering<'m> {
         problems
     }
 
-    /// Claims that the cluster makes for the replicas of a set, which have a name with the number of the replica at its end,
-    /// and other claims of such a name: two would be one.
+    /// Clashes between claims: a cluster creates claims for the replicas of a set, whose names end with the number of
+    /// the replica.
     fn claim_clashes(&self) -> Vec<Diagnostic> {
         let mut made: HashMap<String, (&Volume, &Workload)> = HashMap::new();
         let mut problems = Vec::new();
@@ -298,7 +297,7 @@ impl<'m> Rendering<'m> {
         })
     }
 
-    /// The number at which a port is to be found from outside.
+    /// The external number of a port.
     pub(crate) fn outer_number(&self, service: WorkloadId, port: PortIndex) -> Option<u16> {
         self.outer.get(&(service, port)).copied()
     }
@@ -308,17 +307,17 @@ impl<'m> Rendering<'m> {
         self.job_names.get(&task).map_or("", String::as_str)
     }
 
-    /// The group that a workload has to share a node with.
+    /// The group with which a workload must share a node.
     pub(crate) fn one_node(&self, workload: &Workload) -> Option<&str> {
         self.one_node.get(&*workload.name).copied()
     }
 
-    /// The digests of a config's keys; `None` for one that is not made here.
+    /// The digests of a config's keys; `None` for an existing `ConfigMap`.
     pub(crate) fn config_digests(&self, config: ConfigId) -> Option<&BTreeMap<&'m str, String>> {
         self.config_digests.get(config.index())?.as_ref()
     }
 
-    /// The text of an object that is taken as it is, unless it is changed.
+    /// The text of a passed object; `None` if it is patched.
     pub(crate) fn passed_text(&self, piece: PlannedObject) -> Option<&str> {
         let ObjectSource::Passed(index) = piece.source else { return None };
         let object = self.passed.get(index)?;
@@ -326,7 +325,7 @@ impl<'m> Rendering<'m> {
         (!changed).then_some(object.text.as_str())
     }
 
-    /// Names the Jobs, earlier ones first: a name depends on those that it waits for.
+    /// Computes the names of Jobs in start order: a name depends on the Jobs that it waits for.
     fn name_jobs(&mut self, order: &Order) {
         for id in order.waves.iter().flatten().copied() {
             let workload = &self.model.workloads[id];
@@ -337,7 +336,7 @@ impl<'m> Rendering<'m> {
         }
     }
 
-    /// Makes an object.
+    /// Builds an object.
     pub fn build(&self, piece: PlannedObject) -> Object {
         if self.model.patches.is_empty() {
             return self.typed(piece);
@@ -349,15 +348,15 @@ impl<'m> Rendering<'m> {
         }
         let mut object = self.unpatched(piece);
         for one in patches {
-            // One that misses has been reported as a problem.
+            // A patch that cannot be applied has been reported.
             let _ = patch::apply(&mut object, one);
         }
         Object::Raw(object)
     }
 
-    /// An object before it is changed, as JSON.
+    /// An object before its patches, as JSON.
     fn unpatched(&self, piece: PlannedObject) -> Value {
-        // Structs of plain fields: writing them can't fail.
+        // Structs of plain fields: writing them cannot fail.
         serde_json::to_value(Ordered(&self.typed(piece))).unwrap_or_default()
     }
 
@@ -428,18 +427,18 @@ impl<'m> Rendering<'m> {
         }
     }
 
-    /// The name of an object's file, without an ending: a number that sorts in the order to apply, the
-    /// kind, and the name. Another service changes it only if a wave comes between.
+    /// The name of an object's file, without an extension: a number that sorts in the order in which to apply, the
+    /// kind, and the name. Adding a service changes it only if there is a new wave before.
     pub fn file_stem(&self, piece: PlannedObject) -> String {
         let (kind, mut name) = self.identity(piece);
-        // Without the digest: a changed Job is a changed file, not another one.
+        // Without the digest, so that a changed Job keeps its file.
         if let ObjectSource::Job(id) = piece.source {
             name = side_name(self.model, &self.model.workloads[id]);
         }
-        // Names of objects of other kinds may have what files can't.
+        // Names of passed objects may contain characters that files cannot have.
         let plain = |c: char| if c.is_ascii_alphanumeric() || "-_.".contains(c) { c } else { '-' };
         let safe = |text: &str| -> String { text.chars().map(plain).collect() };
-        // A file's name has at most 255 bytes.
+        // A file name has at most 255 bytes.
         let name = if name.len() > MOST_OF_FILE_NAME {
             let mut digest = Digest::default();
             digest.piece(name.as_bytes());
@@ -450,16 +449,16 @@ impl<'m> Rendering<'m> {
         };
         let kind = safe(&kind.to_lowercase());
         let mut stem = format!("{}", piece.group as u8);
-        // Writing to a string can't fail.
+        // Writing to a string cannot fail.
         let _ = write!(stem, "{:0digits$}-{kind}-{name}", piece.wave, digits = self.wave_digits);
         if let ObjectSource::Passed(index) = piece.source {
-            // Two that are passed to two namespaces may have one name.
+            // Two passed objects in different namespaces may have the same name.
             let _ = write!(stem, "-passed-{}", index + 1);
         }
         stem
     }
 
-    /// Whether the object holds the value of a secret.
+    /// Whether the object contains the value of a secret.
     pub fn holds_secret(&self, piece: PlannedObject) -> bool {
         match piece.source {
             ObjectSource::Secret(_) => true,
@@ -471,7 +470,7 @@ impl<'m> Rendering<'m> {
     }
 }
 
-/// Objects as `KIND/NAME`, by their kinds, which begin with a capital letter, and by their names, which don't.
+/// The objects for the help of a message, by kind (with a capital letter) and by name (without one).
 fn by_kind_and_name<'a>(
     objects: impl Iterator<Item = &'a (&'a str, String)>,
 ) -> BTreeMap<&'a str, BTreeSet<String>> {

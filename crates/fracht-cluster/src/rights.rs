@@ -1,5 +1,5 @@
-//! `ServiceAccount` (core/v1), Role and `RoleBinding` (rbac.authorization.k8s.io/v1): what a workload may ask
-//! of the cluster, and what its start gates may: to read the Jobs that they wait for.
+//! `ServiceAccount` (core/v1), Role and `RoleBinding` (rbac.authorization.k8s.io/v1): the permissions of a workload, and
+//! those of its start gates, which read the Jobs that they wait for.
 
 use fracht_core::model::{Model, Right, Workload, WorkloadId};
 use k8s_openapi::api::core::v1::ServiceAccount;
@@ -10,12 +10,12 @@ use crate::name::{for_purpose, side_name};
 use crate::rendering::Rendering;
 use crate::{filled, labels};
 
-/// Whose rights a role holds.
+/// The holder of a Role's permissions.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Holder {
-    /// The workload's own.
+    /// The workload itself.
     Workload,
-    /// Those of its gates.
+    /// Its start gates.
     Gate,
 }
 
@@ -28,7 +28,7 @@ impl Holder {
         }
     }
 
-    /// Those of a workload that hold any.
+    /// The holders of a workload that have permissions.
     pub(crate) fn of(workload: &Workload) -> impl Iterator<Item = Self> {
         let own = (!workload.rights.is_empty()).then_some(Self::Workload);
         let gate = awaited_tasks(workload).next().map(|_| Self::Gate);
@@ -44,7 +44,7 @@ pub(crate) fn needs_account(workload: &Workload) -> bool {
 pub(crate) fn account(model: &Model, workload: &Workload) -> ServiceAccount {
     ServiceAccount {
         metadata: labels::side_meta(model, workload),
-        // Pods say for themselves whether they get a token.
+        // Pods set for themselves whether they get a token.
         automount_service_account_token: Some(false),
         ..ServiceAccount::default()
     }

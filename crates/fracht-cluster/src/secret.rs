@@ -1,4 +1,4 @@
-//! Secret (core/v1). Made only where its values were asked for.
+//! Secret (core/v1). Generated only with `--secrets`.
 
 use std::collections::BTreeMap;
 
@@ -9,7 +9,7 @@ use k8s_openapi::api::core::v1::Secret;
 use crate::labels;
 use crate::name::secret_name;
 
-/// `values` are the values of its keys, not encoded: the format of the object does that, once.
+/// The Secret with the plain values of its keys, which the format of the object encodes.
 pub(crate) fn secret(model: &Model, definition: &Definition, values: &BTreeMap<String, Vec<u8>>) -> Secret {
     let data = values.iter().map(|(key, value)| (key.clone(), ByteString(value.clone())));
     Secret {
@@ -24,7 +24,7 @@ pub(crate) fn secret(model: &Model, definition: &Definition, values: &BTreeMap<S
     }
 }
 
-/// The cluster's own kinds of secrets, by the keys that they have to have; it checks what is in them.
+/// The built-in type of a Secret, by its keys. The cluster checks the values of these types.
 fn kind(definition: &Definition) -> Option<&'static str> {
     let has = |name: &str| definition.keys.iter().any(|key| *key.name == *name);
     if has("tls.crt") && has("tls.key") {

@@ -1,14 +1,14 @@
-//! What pods and containers may do on their nodes.
+//! Security contexts: restrictions of pods and containers on their nodes.
 //!
-//! `strict` keeps to the "restricted" profile of the Pod Security Standards, and takes away the right to
-//! write to the image's file system; `normal` takes away what no ordinary image misses: a larger set of
-//! system calls, and more rights than it was started with.
+//! `strict` follows the "restricted" profile of the Pod Security Standards, and makes the file system of the image
+//! read-only. `normal` removes rights that ordinary images do not need: rare system calls, and gaining more rights than
+//! at the start.
 
 use fracht_core::model::{Confine, Container as Definition, Workload};
 use k8s_openapi::api::core::v1::{Capabilities, PodSecurityContext, SeccompProfile, SecurityContext};
 
-/// The group that owns what the pod mounts, where one of its containers needs it, and the system calls that all its
-/// containers can do without. Users are the containers' own: one that names none has that of its image.
+/// The security context of a pod: the group of its mounts, if a container needs it, and the filter of system calls,
+/// if it is the same for all containers. Users are set per container; one without a user runs as that of its image.
 pub(crate) fn of_pod(workload: &Workload) -> Option<PodSecurityContext> {
     let context = PodSecurityContext {
         fs_group: workload.mount_group().map(Into::into),
@@ -18,7 +18,7 @@ pub(crate) fn of_pod(workload: &Workload) -> Option<PodSecurityContext> {
     (context != PodSecurityContext::default()).then_some(context)
 }
 
-/// What is particular to one container; less if the whole pod has its filter.
+/// The security context of one container, without the filter of system calls if the whole pod has it.
 pub(crate) fn of_container(container: &Definition, whole_pod: bool) -> Option<SecurityContext> {
     let confine = container.confine.value;
     let user = container.user.as_ref().map(|user| user.value);
@@ -37,9 +37,9 @@ pub(crate) fn of_container(container: &Definition, whole_pod: bool) -> Option<Se
     (context != SecurityContext::default()).then_some(context)
 }
 
-/// What a container of ours may do, which needs nothing but a network.
+/// The security context of a gate, which needs only a network.
 pub(crate) fn of_gate(workload: &Workload) -> SecurityContext {
-    /// Who runs the gate, whose image runs as root by itself: `nobody`.
+    /// The user of a gate, `nobody`: the image itself runs as root.
     const NOBODY: i64 = 65534;
     SecurityContext {
         allow_privilege_escalation: Some(false),
@@ -52,7 +52,7 @@ pub(crate) fn of_gate(workload: &Workload) -> SecurityContext {
     }
 }
 
-/// Whether the filter of system calls is that of the whole pod: no container wants to be without.
+/// Whether the whole pod has a filter of system calls: no container turns it off.
 pub(crate) fn filters_whole_pod(workload: &Workload) -> bool {
     workload.containers().all(|container| container.confine.value != Confine::Off)
 }

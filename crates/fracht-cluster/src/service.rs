@@ -1,4 +1,4 @@
-//! Service (core/v1): the inner name of a service, and a second one for each reach beyond the stack.
+//! Service (core/v1): one for the internal address of a service, and another one for each reach outside the cluster.
 
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, Port, PortIndex, Protocol, Reach, Workload, WorkloadId};
@@ -9,13 +9,13 @@ use crate::name::{headless_name, outer_name};
 use crate::rendering::Rendering;
 use crate::{filled, labels};
 
-/// The service of the inner name, with all ports.
+/// The Service of the internal address, with all ports.
 pub(crate) fn inner(model: &Model, workload: &Workload) -> Service {
     let ports = workload.ports().iter().map(|port| service_port(port, port.as_number()));
     service(model, workload, workload.name.to_string(), None, ports.collect())
 }
 
-/// The service for one reach beyond the stack, with the ports that reach so far and no others.
+/// The Service for one reach outside the cluster, with the ports of this reach.
 pub(crate) fn outer(rendering: &Rendering<'_>, id: WorkloadId, reach: Reach) -> Service {
     let workload = &rendering.model().workloads[id];
     let ports = workload.ports().iter().enumerate().filter(|(_, port)| port.reach.value == reach);
@@ -56,8 +56,8 @@ fn service(
     }
 }
 
-/// The service under which each replica of a `StatefulSet` has its name, ready or not: they have to find
-/// each other to become so.
+/// The headless Service of a `StatefulSet`, which gives each replica a name. It includes replicas that are not ready,
+/// since they may need each other to become ready.
 pub(crate) fn headless(model: &Model, workload: &Workload) -> Service {
     let ports = workload.ports().iter().map(|port| service_port(port, port.number.value));
     Service {
@@ -73,7 +73,7 @@ pub(crate) fn headless(model: &Model, workload: &Workload) -> Service {
     }
 }
 
-/// The port's name leads to the container: its number can change without anything else changing.
+/// A port of a Service. It refers to the port of the container by name, so that the number can change.
 fn service_port(port: &Port, number: u16) -> ServicePort {
     ServicePort {
         name: Some(port.name.to_string()),
@@ -84,7 +84,7 @@ fn service_port(port: &Port, number: u16) -> ServicePort {
     }
 }
 
-/// The cluster's word for a protocol; `None` for TCP, which is its default.
+/// The Kubernetes name of a protocol; `None` for TCP, which is the default.
 pub(crate) fn protocol(protocol: Protocol) -> Option<String> {
     (protocol != Protocol::Tcp).then(|| protocol.word().to_uppercase())
 }

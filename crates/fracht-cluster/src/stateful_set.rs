@@ -1,4 +1,4 @@
-//! `StatefulSet` (apps/v1) of a service whose replicas keep names of their own.
+//! `StatefulSet` (apps/v1) of a service whose replicas keep their names.
 
 use fracht_core::model::{Model, Mounted, Volume, VolumeId, Workload};
 use k8s_openapi::api::apps::v1::{StatefulSet, StatefulSetSpec};
@@ -23,7 +23,7 @@ pub(crate) fn stateful_set(rendering: &Rendering<'_>, workload: &Workload) -> St
     }
 }
 
-/// The volumes that each replica has one of, each once.
+/// The volumes of which each replica has its own, each once.
 pub(crate) fn each<'m>(model: &'m Model, workload: &Workload) -> impl Iterator<Item = &'m Volume> + use<'m> {
     let mut ids: Vec<VolumeId> = Vec::new();
     for mount in workload.containers().flat_map(|container| &container.mounts) {

@@ -1,4 +1,4 @@
-//! The volumes of a pod, and where its containers mount them.
+//! The volumes of a pod, and the mounts of its containers.
 
 use std::collections::BTreeSet;
 
@@ -17,21 +17,21 @@ use crate::name::{LABEL, claim_name, config_name, secret_name, shortened};
 pub(crate) fn volumes(model: &Model, workload: &Workload) -> Vec<Volume> {
     let mut names = BTreeSet::new();
     let mounts = containers(workload)
-        .flat_map(|(helper, container)| container.mounts.iter().map(move |mount| (helper, mount)));
-    let volumes = mounts.filter_map(|(helper, mount)| volume(model, helper, mount));
+        .flat_map(|(sidecar, container)| container.mounts.iter().map(move |mount| (sidecar, mount)));
+    let volumes = mounts.filter_map(|(sidecar, mount)| volume(model, sidecar, mount));
     volumes.filter(|volume| names.insert(volume.name.clone())).collect()
 }
 
-/// The containers of a workload, each with its name if it is a helper's.
+/// The containers of a workload, each with its name if it is a sidecar's.
 fn containers(workload: &Workload) -> impl Iterator<Item = (Option<&str>, &Container)> {
-    let helpers = workload.helpers.iter().map(|helper| (Some(&*helper.name), &helper.container));
-    std::iter::once((None, &workload.main)).chain(helpers)
+    let sidecars = workload.sidecars.iter().map(|sidecar| (Some(&*sidecar.name), &sidecar.container));
+    std::iter::once((None, &workload.main)).chain(sidecars)
 }
 
-/// The mounts of a container, in the order of the stack. `helper` is its name if it is a helper's.
-pub(crate) fn mounts(model: &Model, helper: Option<&str>, container: &Container) -> Vec<VolumeMount> {
+/// The mounts of a container, in the order of the stack. `sidecar` is its name if it is a sidecar's.
+pub(crate) fn mounts(model: &Model, sidecar: Option<&str>, container: &Container) -> Vec<VolumeMount> {
     let mount = |mount: &Mount| VolumeMount {
-        name: volume_name(model, helper, mount),
+        name: volume_name(model, sidecar, mount),
         mount_path: mount.path.to_string(),
         sub_path: sub_path(mount),
         read_only: model.is_read_only(mount).then_some(true),
@@ -40,7 +40,7 @@ pub(crate) fn mounts(model: &Model, helper: Option<&str>, container: &Container)
     container.mounts.iter().map(mount).collect()
 }
 
-/// What is mounted in place of the whole.
+/// The part that is mounted; `None` for the whole.
 fn sub_path(mount: &Mount) -> Option<String> {
     match &mount.what {
         Mounted::Config(_, key) | Mounted::Secret(_, key) => key.as_ref().map(ToString::to_string),
@@ -48,25 +48,25 @@ fn sub_path(mount: &Mount) -> Option<String> {
     }
 }
 
-/// The name of a mount's volume in the pod. It says what it is, and stays when other mounts come and go. No two volumes
-/// have one name: it begins with the kind, and a mode stands before the name, which begins with a letter.
-fn volume_name(model: &Model, helper: Option<&str>, mount: &Mount) -> String {
-    // One config with two modes is two volumes.
+/// The name of a mount's volume in the pod. It does not depend on other mounts. Names are unique: they start with the
+/// kind, and a mode comes before the name, which starts with a letter.
+fn volume_name(model: &Model, sidecar: Option<&str>, mount: &Mount) -> String {
+    // A config with two modes becomes two volumes.
     let mode = mount.mode.map_or_else(String::new, |mode| format!("-{mode:04o}"));
     let name = match &mount.what {
-        // A claim template's name is that of the volume.
+        // The name of the volume is that of the claim template.
         Mounted::Volume(id) => return claim::template_name(&model.volumes[*id]),
         Mounted::Config(id, _) => format!("config{mode}-{}", model.configs[*id].name),
         Mounted::Secret(id, _) => format!("secret{mode}-{}", model.secrets[*id].name),
         Mounted::Scratch(Scratch { shared: Some(name), .. }) => format!("shared-{name}"),
-        Mounted::Scratch(_) | Mounted::Folder(_) => scratch_name(helper, &mount.path),
+        Mounted::Scratch(_) | Mounted::Folder(_) => scratch_name(sidecar, &mount.path),
     };
     shortened(&name, LABEL)
 }
 
-/// A name made of the path. Paths that differ in more than letters have a digest behind two dashes, which no other has:
-/// `/a/b` and `/a-b` are two, and so are those of two containers.
-fn scratch_name(helper: Option<&str>, path: &str) -> String {
+/// A name from the path. After two dashes it has a digest if the words alone are not unique: `/a/b` and `/a-b` differ,
+/// and so do equal paths of two containers.
+fn scratch_name(sidecar: Option<&str>, path: &str) -> String {
     let word = |c: char| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' };
     let words: String = path.chars().map(word).collect();
     let plain = path.strip_prefix('/').is_some_and(|rest| {
@@ -74,24 +74,24 @@ fn scratch_name(helper: Option<&str>, path: &str) -> String {
             && rest.split('/').all(|part| !part.is_empty())
     });
     let words = words.trim_matches('-');
-    match helper {
+    match sidecar {
         None if plain => format!("scratch-{words}"),
         None => format!("scratch-{words}--{}", short(path.as_bytes())),
-        Some(helper) => {
-            format!("scratch-{helper}-{words}--{}", short(format!("{helper}\0{path}").as_bytes()))
+        Some(sidecar) => {
+            format!("scratch-{sidecar}-{words}--{}", short(format!("{sidecar}\0{path}").as_bytes()))
         }
     }
 }
 
-/// The volume of a mount; none where a claim template makes it.
-fn volume(model: &Model, helper: Option<&str>, mount: &Mount) -> Option<Volume> {
-    let mut volume = Volume { name: volume_name(model, helper, mount), ..Volume::default() };
+/// The volume of a mount; `None` if a claim template creates it.
+fn volume(model: &Model, sidecar: Option<&str>, mount: &Mount) -> Option<Volume> {
+    let mut volume = Volume { name: volume_name(model, sidecar, mount), ..Volume::default() };
     let mode = mount.mode.map(i32::from);
     match &mount.what {
         Mounted::Volume(id) if model.volumes[*id].each.value => return None,
         Mounted::Volume(id) => {
             let definition = &model.volumes[*id];
-            // Drivers publish a volume of many readers to those only that say so here.
+            // Drivers accept a volume for many readers only if it is read-only here.
             let read_only = (definition.access.value == Access::ManyReaders).then_some(true);
             let claim_name = claim_name(model, definition);
             volume.persistent_volume_claim =
@@ -117,7 +117,7 @@ fn volume(model: &Model, helper: Option<&str>, mount: &Mount) -> Option<Volume> 
                 medium: None,
             });
         }
-        // A cluster has no folder of this machine; a checked stack has none for a cluster.
+        // A checked stack for a cluster has no folders of this machine.
         Mounted::Folder(_) => return None,
     }
     Some(volume)

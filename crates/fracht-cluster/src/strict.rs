@@ -1,13 +1,13 @@
-//! YAML that every reader takes alike.
+//! Refuses YAML that readers understand differently.
 //!
-//! What is passed through is read here by one reader and in the cluster by another. Where readers of YAML 1.1 and 1.2
-//! differ, or skip what others keep, a document could be one thing in the check and another one in the cluster.
+//! A passed file is read here by one parser and in the cluster by another. Where parsers of YAML 1.1 and 1.2 differ, or
+//! skip text that others keep, a document could mean one thing in the check and another one in the cluster.
 
 use std::collections::HashSet;
 
 use saphyr_parser::{Event, Parser, ScalarStyle};
 
-/// What in the whole text of a file readers take differently: the line, from 1, and what it is.
+/// What parsers understand differently in the text of a file: the line, from 1, and the reason.
 pub(crate) fn in_text(text: &str) -> Option<(usize, &'static str)> {
     text.split('\n').enumerate().find_map(|(index, line)| {
         let line = line.strip_suffix('\r').unwrap_or(line);
@@ -29,7 +29,7 @@ pub(crate) fn in_text(text: &str) -> Option<(usize, &'static str)> {
     })
 }
 
-/// What of a document readers take differently; `None` also for what is no YAML at all.
+/// What parsers understand differently in a document; `None` also for a document that is not YAML.
 pub(crate) fn in_document(text: &str) -> Option<String> {
     // The keys of each open map, and whether the next node is one; `None` for a list.
     let mut open: Vec<Option<(HashSet<String>, bool)>> = Vec::new();
@@ -78,7 +78,7 @@ pub(crate) fn in_document(text: &str) -> Option<String> {
     None
 }
 
-/// A node of a map is done: behind a key comes its value, and behind that a key.
+/// Notes the end of a node: in a map, a value follows a key and a key follows a value.
 fn flip(open: &mut [Option<(HashSet<String>, bool)>]) {
     if let Some(Some((_, is_key))) = open.last_mut() {
         *is_key = !*is_key;

@@ -1,6 +1,6 @@
-//! The token of the cluster's API, for the one container of a pod that has rights.
+//! The token for the API, for the one container of a pod that has permissions.
 //!
-//! The cluster would mount it into every container of the pod; here only the one gets it that asked for it.
+//! A cluster would mount it into every container of the pod. Here, only the container that needs it gets it.
 
 use fracht_core::model::{Container as Definition, Workload};
 use k8s_openapi::api::core::v1::{
@@ -8,12 +8,12 @@ use k8s_openapi::api::core::v1::{
     ProjectedVolumeSource, ServiceAccountTokenProjection, Volume, VolumeMount, VolumeProjection,
 };
 
-/// No volume of a stack has this name.
+/// The name of the volume, which no volume of a stack can have.
 const VOLUME: &str = "fracht-token";
-/// Where clients of the API look for it (Kubernetes, "Accessing the Kubernetes API from a Pod").
+/// Where clients of the API expect it (Kubernetes, "Accessing the Kubernetes API from a Pod").
 const FOLDER: &str = "/var/run/secrets/kubernetes.io/serviceaccount";
 
-/// The projections that an answer of the API can be asked for with: a token, and the certificate of the API.
+/// The projections for access to the API: a token, and the certificate of the API.
 pub(crate) fn projections() -> Vec<VolumeProjection> {
     let token = VolumeProjection {
         service_account_token: Some(ServiceAccountTokenProjection {
@@ -43,7 +43,7 @@ pub(crate) fn projected(name: &str, sources: Vec<VolumeProjection>) -> Volume {
     }
 }
 
-/// The volume of a workload with rights.
+/// The volume of a workload with permissions.
 pub(crate) fn volume(workload: &Workload) -> Option<Volume> {
     is_mounted(workload, &workload.main).then(|| {
         let namespace = DownwardAPIVolumeFile {
@@ -62,12 +62,12 @@ pub(crate) fn volume(workload: &Workload) -> Option<Volume> {
     })
 }
 
-/// The mount in the workload's own container.
+/// The mount in the main container of a workload.
 pub(crate) fn mount(workload: &Workload, container: &Definition) -> Option<VolumeMount> {
     is_mounted(workload, container).then(|| mount_at(VOLUME, FOLDER))
 }
 
-/// A mount that nothing is written into.
+/// A read-only mount.
 pub(crate) fn mount_at(volume: &str, folder: &str) -> VolumeMount {
     VolumeMount {
         name: volume.into(),
@@ -77,7 +77,7 @@ pub(crate) fn mount_at(volume: &str, folder: &str) -> VolumeMount {
     }
 }
 
-/// Whether a container gets it: what it mounts there itself stays.
+/// Whether a container gets the token: not if it mounts something else there.
 fn is_mounted(workload: &Workload, container: &Definition) -> bool {
     !workload.rights.is_empty() && !container.mounts.iter().any(|mount| *mount.path == *FOLDER)
 }

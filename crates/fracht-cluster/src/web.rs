@@ -1,4 +1,4 @@
-//! Ingress (networking.k8s.io/v1) of a service that is open to the web.
+//! Ingress (networking.k8s.io/v1) of a service with web ports.
 
 use fracht_core::model::{Model, Port, Reach, Workload};
 use k8s_openapi::api::networking::v1::{
@@ -9,7 +9,7 @@ use k8s_openapi::api::networking::v1::{
 use crate::labels;
 use crate::name::secret_name;
 
-/// The ports of a workload that are open to the web, each with its host.
+/// The web ports of a workload, each with its host.
 pub(crate) fn ports<'m>(
     model: &'m Model,
     workload: &'m Workload,

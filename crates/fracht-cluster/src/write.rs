@@ -1,7 +1,7 @@
-//! Objects as text.
+//! Writes objects as text.
 //!
-//! Writing takes most of the time of a rendering. Objects are built and written in blocks, several at
-//! once where there are many, and each block goes out before the next: what is held is a few blocks.
+//! Writing takes most of the time of a rendering. Objects are built and written in blocks, several at once if there are
+//! many, and each block is written out before the next: only a few blocks are in memory.
 
 use std::fmt::Write as _;
 use std::io;
@@ -14,51 +14,51 @@ use crate::field_order::Ordered;
 use crate::plan::{Origin, PlannedObject};
 use crate::rendering::Rendering;
 
-/// How objects are written.
+/// The format of objects.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Format {
     /// YAML documents, one after the other.
     Yaml,
-    /// JSON: one `List` object, or one object for each file.
+    /// JSON: one `List` object, or one object per file.
     Json,
 }
 
-/// What stands above each object.
+/// The comment above each object.
 #[derive(Clone, Copy)]
 pub enum Comments<'s> {
     /// Nothing.
     None,
-    /// What of the stack it is made of. A line more in the stack changes none of them.
+    /// The part of the stack that it is generated from. Adding a line to the stack does not change it.
     Origins(&'s Sources),
-    /// That, and the line.
+    /// The same, with file and line.
     Lines(&'s Sources),
 }
 
-/// A file of one object.
+/// A file with one object.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct File {
-    /// Its name, which sorts in the order to apply.
+    /// Its name, which sorts in the order in which to apply.
     pub name: String,
     /// Its content.
     pub text: String,
-    /// Whether it holds the value of a secret.
+    /// Whether it contains the value of a secret.
     pub secret: bool,
 }
 
-/// Objects in one block: enough to be worth a thread's turn.
+/// The number of objects in one block: enough work for one thread.
 const BLOCK: usize = 64;
-/// Blocks of one turn for each thread: enough that none waits long for another at its end.
+/// The number of blocks per thread and turn: enough that threads end at about the same time.
 const BLOCKS_PER_THREAD: usize = 16;
-/// Bytes that a block mostly takes.
+/// The usual size of a block in bytes.
 const BLOCK_BYTES: usize = 1 << 18;
-/// Below this many objects threads cost more than they save.
+/// With fewer objects, threads cost more than they save.
 const WORTH_THREADS: usize = 512;
 
 impl Rendering<'_> {
     /// Writes all objects, in the order to apply them.
     ///
     /// # Errors
-    /// What `out` says.
+    /// The error of `out`.
     pub fn write(&self, format: Format, comments: Comments<'_>, out: &mut dyn io::Write) -> io::Result<()> {
         let (before, between, after) = match format {
             Format::Yaml => ("", "---\n", ""),
@@ -93,10 +93,10 @@ impl Rendering<'_> {
         out.write_all(after.as_bytes())
     }
 
-    /// A file for each object.
+    /// One file per object.
     ///
     /// # Errors
-    /// An object that can't be written, which none of ours should be.
+    /// An object cannot be written, which does not happen for generated objects.
     pub fn files(&self, format: Format, comments: Comments<'_>) -> io::Result<Vec<File>> {
         let ending = match format {
             Format::Yaml => "yaml",
@@ -153,7 +153,7 @@ impl Rendering<'_> {
             Comments::Lines(sources) => (sources, true),
         };
         let Origin { of, span } = self.origin(piece);
-        // Writing to a string can't fail.
+        // Writing to a string cannot fail.
         let _ = match span {
             Some(span) if with_line => writeln!(text, "# {of}, {}", sources.location(span)),
             Some(span) => {
@@ -164,7 +164,7 @@ impl Rendering<'_> {
     }
 }
 
-/// Strings that any reader takes for strings, and no folding of long lines: what is one line stays one.
+/// Options of the YAML writer: strings that every parser reads as strings, and no folded lines.
 fn options() -> SerializerOptions {
     serde_saphyr::ser_options! { folded_wrap_chars: usize::MAX }
 }

@@ -1,4 +1,4 @@
-//! From a stack file to a verdict: the stages in their order.
+//! Opens a stack file and checks it for a target: runs the stages in their order.
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -20,7 +20,7 @@ use crate::source::Sources;
 use crate::trace::{Trace, Traced};
 use crate::tree::Node;
 
-/// A stack file that has been read, before any target is looked at.
+/// A stack file that has been read, before it is checked for a target.
 pub struct Project<'f> {
     files: &'f dyn Files,
     root: PathBuf,
@@ -33,16 +33,16 @@ pub struct Project<'f> {
     found: Sink,
 }
 
-/// Why a stack file cannot be opened. These are about the file, not about its content.
+/// Why a stack file cannot be opened: a problem of the file itself, not of what it says.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum OpenError {
-    /// The system refuses, with its reason.
+    /// The operating system refuses, with its reason.
     Unreadable(String),
     /// The file is not UTF-8: the line, from 1, with the first byte that is not.
     NotText(usize),
     /// The file has more than [`MOST_BYTES`] bytes.
     TooLarge,
-    /// There is nothing in it.
+    /// The file is empty.
     Empty,
 }
 
@@ -63,18 +63,18 @@ impl std::fmt::Display for OpenError {
     }
 }
 
-/// What is known of a stack under one target.
+/// The result of a check for one target.
 pub struct Verdict {
-    /// The model. With errors in the report it is good for looking at only.
+    /// The model. While the report has errors, it may be shown, but no objects are generated from it.
     pub model: Model,
-    /// What was found.
+    /// The problems that were found.
     pub report: Report,
     layered: Layered,
     symbols: Symbols,
     levels: Levels,
 }
 
-/// A model without errors: what back ends take. Only [`Verdict::checked`] makes one.
+/// A model without errors: the only form that back ends accept. [`Verdict::checked`] creates it.
 #[derive(Clone, Copy)]
 pub struct Checked<'m> {
     model: &'m Model,
@@ -88,7 +88,7 @@ impl<'m> Checked<'m> {
 }
 
 impl Verdict {
-    /// The report with what a back end found.
+    /// The report, with the problems that a back end found added to it.
     pub fn report_with(&self, found: Vec<Diagnostic>) -> Report {
         let mut report = self.report.clone();
         report.add(found, |rule| self.levels.severity(rule));
@@ -154,12 +154,12 @@ impl<'f> Project<'f> {
         &self.targets
     }
 
-    /// Says what was given for the inputs.
+    /// Sets the inputs. Call it before [`Self::check`].
     pub fn give(&mut self, given: Given) {
         self.given = given;
     }
 
-    /// What was given for an input, and how.
+    /// The value that was set for an input, and its source.
     pub fn given(&self, input: &str) -> Option<(InputSource, &str)> {
         self.given.get(input).map(|(source, value)| (source, &**value))
     }
@@ -170,11 +170,11 @@ impl<'f> Project<'f> {
         inputs.into_iter().flat_map(|inputs| inputs.keys().map(|name| &**name))
     }
 
-    /// The tables of people's own names, such as `service.api`, in the order of the file.
+    /// The tables that the author named, such as `service.api`, in the order of the file.
     pub fn tables(&self) -> impl Iterator<Item = String> {
         let kinds = self.tree.table().into_iter().flatten();
         let tables = kinds.filter_map(|(kind, entry)| Some((kind, entry.node.table()?)));
-        // What stands in these is laid over others, or told of by another command.
+        // These either are merged into other tables, or have a command of their own.
         let tables = tables.filter(|(kind, _)| !matches!(&***kind, "stack" | "target" | "pattern" | "rules"));
         tables.flat_map(|(kind, names)| names.keys().map(move |name| format!("{kind}.{name}")))
     }
@@ -184,17 +184,17 @@ impl<'f> Project<'f> {
         &self.sources
     }
 
-    /// What the files of the stack are read from.
+    /// The files that the stack is read from.
     pub fn files(&self) -> &'f dyn Files {
         self.files
     }
 
-    /// The folder of the stack.
+    /// The folder of the stack file.
     pub fn root(&self) -> &Path {
         &self.root
     }
 
-    /// Reads and checks the stack under one target; `None` if there is no such target.
+    /// Reads and checks the stack for one target; `None` if it has no target of this name.
     pub fn check(&mut self, target: &str) -> Option<Verdict> {
         let mut sink = self.found.clone();
         let input = read::Input {
@@ -214,7 +214,7 @@ impl<'f> Project<'f> {
         Some(Verdict { model, report, layered, symbols, levels })
     }
 
-    /// Where the value at a path comes from, under the target of a verdict on this stack.
+    /// The layers that set the value at a path, for the target of a verdict on this stack.
     pub fn trace(&self, verdict: &Verdict, path: &[String]) -> Trace {
         let traced = Traced {
             tree: &verdict.layered.tree,

@@ -1,15 +1,15 @@
-//! Digests (SHA-256): what changes with a content and with nothing else.
+//! Digests (SHA-256): text that changes when some content changes, and only then.
 
 use std::fmt::Write as _;
 
 use sha2::{Digest as _, Sha256};
 
-/// A digest of several pieces, in their order.
+/// Computes the digest of several pieces, in their order.
 #[derive(Clone, Default)]
 pub struct Digest(Sha256);
 
 impl Digest {
-    /// Takes in a piece. Its length is part of the digest: `a` and `bc` are not `ab` and `c`.
+    /// Adds a piece. Its length is part of the digest, so that `a`, `bc` differs from `ab`, `c`.
     pub fn piece(&mut self, bytes: &[u8]) {
         self.0.update(bytes.len().to_be_bytes());
         self.0.update(bytes);
@@ -18,14 +18,14 @@ impl Digest {
     /// The first hex digits, at most 64 of them, two for each byte.
     pub fn hex(self, digits: usize) -> String {
         self.0.finalize().iter().take(digits / 2).fold(String::new(), |mut out, byte| {
-            // Writing to a string can't fail.
+            // Writing to a string cannot fail.
             let _ = write!(out, "{byte:02x}");
             out
         })
     }
 }
 
-/// Eight hex digits for one piece: enough to keep names apart.
+/// Eight hex digits of the digest of one piece: enough to make names differ.
 pub fn short(bytes: &[u8]) -> String {
     let mut digest = Digest::default();
     digest.piece(bytes);

@@ -1,4 +1,5 @@
-//! Text that is safe for a terminal, a comment or a file name: characters that do more than show themselves are escaped.
+//! Text that is safe for a terminal, a comment or a file name: characters that do more than show themselves are
+//! escaped.
 
 use std::borrow::Cow;
 use std::fmt::Write as _;
@@ -29,7 +30,7 @@ pub fn escaped(text: &str) -> Cow<'_, str> {
     let mut out = String::with_capacity(text.len() + 16);
     for c in text.chars() {
         if is_unsafe(c) {
-            // Writing to a string can't fail.
+            // Writing to a string cannot fail.
             let _ = write!(out, "\\u{:04X}", u32::from(c));
         } else {
             out.push(c);

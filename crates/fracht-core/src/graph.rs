@@ -1,22 +1,22 @@
-//! Order in a directed graph: waves, and circles with every edge. Knows nothing of stacks.
+//! The order of a directed graph: its waves, and its cycles with every edge.
 
-/// An edge, with what the caller wants to know it by.
+/// An edge, with a number by which the caller knows it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Edge {
-    /// The node that has to come first.
+    /// The node that must come first.
     pub(crate) to: usize,
     /// The caller's number for the edge.
     pub(crate) label: usize,
 }
 
-/// A graph of `edges.len()` nodes; an edge leads from a node to one that has to come before it.
+/// A graph of `edges.len()` nodes. An edge leads from a node to one that must come before it.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Graph {
     /// The edges of each node.
     pub(crate) edges: Vec<Vec<Edge>>,
 }
 
-/// An edge of a circle, with the node that it leaves.
+/// An edge of a cycle, with the node that it starts from.
 pub(crate) type Step = (usize, Edge);
 
 impl Graph {
@@ -24,8 +24,8 @@ impl Graph {
         self.edges.get(node).map_or(&[], Vec::as_slice)
     }
 
-    /// The wave of each node, from 1: one more than the latest of those that come before it. `None` for
-    /// a node in a circle or behind one. Takes time linear in nodes and edges.
+    /// The wave of each node, from 1: one more than the last wave of the nodes before it. `None` for
+    /// a node that is in a cycle or depends on one. Time is linear in nodes and edges.
     pub(crate) fn waves(&self) -> Vec<Option<usize>> {
         let count = self.edges.len();
         let mut waiting: Vec<usize> = self.edges.iter().map(Vec::len).collect();
@@ -60,27 +60,27 @@ impl Graph {
         placed
     }
 
-    /// Circles that share no node, until what is left has none. Takes time linear in nodes and edges for
-    /// each circle found, at most `most` of them.
-    pub(crate) fn circles(&self, most: usize) -> Vec<Vec<Step>> {
-        let mut circles = Vec::new();
+    /// Cycles that share no node, until no cycle is left. Time is linear in nodes and edges for
+    /// each cycle found, at most `most` of them.
+    pub(crate) fn cycles(&self, most: usize) -> Vec<Vec<Step>> {
+        let mut cycles = Vec::new();
         let mut cut = self.clone();
-        while circles.len() < most {
+        while cycles.len() < most {
             let waves = cut.waves();
             let Some(start) = waves.iter().position(Option::is_none) else { break };
-            let circle = cut.walk(start, &waves);
-            for (node, _) in &circle {
+            let cycle = cut.walk(start, &waves);
+            for (node, _) in &cycle {
                 if let Some(edges) = cut.edges.get_mut(*node) {
                     edges.clear();
                 }
             }
-            circles.push(circle);
+            cycles.push(cycle);
         }
-        circles
+        cycles
     }
 
-    /// Walks from a node that has no wave, along nodes that have none, until one comes up again: each
-    /// such node waits for another one, so that the walk can't end otherwise.
+    /// Walks from a node without a wave along nodes without a wave until a node repeats. The walk ends:
+    /// each such node has an edge to another one.
     fn walk(&self, start: usize, waves: &[Option<usize>]) -> Vec<Step> {
         let mut seen_at = vec![None; self.edges.len()];
         let mut path: Vec<Step> = Vec::new();
@@ -116,11 +116,11 @@ mod tests {
     #[test]
     fn a_circle_keeps_every_edge_and_what_hangs_on_it_is_left_out() {
         let graph = graph(5, &[(0, 1), (1, 2), (2, 3), (3, 1), (4, 4)]);
-        let circles = graph.circles(10);
+        let cycles = graph.cycles(10);
         let nodes: Vec<Vec<usize>> =
-            circles.iter().map(|c| c.iter().map(|(node, _)| *node).collect()).collect();
+            cycles.iter().map(|c| c.iter().map(|(node, _)| *node).collect()).collect();
         assert_eq!(nodes, [vec![1, 2, 3], vec![4]]);
-        let labels: Vec<usize> = circles[0].iter().map(|(_, edge)| edge.label).collect();
+        let labels: Vec<usize> = cycles[0].iter().map(|(_, edge)| edge.label).collect();
         assert_eq!(labels, [1, 2, 3]);
         assert_eq!(graph.waves(), [None; 5]);
     }
@@ -132,7 +132,7 @@ mod tests {
         assert_eq!(chain.waves().last(), Some(&Some(100_000)));
         let mut ring = edges;
         ring.push((0, 99_999));
-        assert_eq!(graph(100_000, &ring).circles(3)[0].len(), 100_000);
+        assert_eq!(graph(100_000, &ring).cycles(3)[0].len(), 100_000);
     }
 
     proptest! {
@@ -142,7 +142,7 @@ mod tests {
             let forward: Vec<_> =
                 edges.into_iter().filter(|(a, b)| a != b).map(|(a, b)| (a.max(b), a.min(b))).collect();
             let graph = graph(30, &forward);
-            prop_assert!(graph.circles(1).is_empty());
+            prop_assert!(graph.cycles(1).is_empty());
             let waves = graph.waves();
             for node in 0..30 {
                 let before = graph.edges[node].iter().map(|edge| waves[edge.to].unwrap()).max();
@@ -150,15 +150,15 @@ mod tests {
             }
         }
 
-        /// Whatever the edges are: each circle closes, and without the circles nothing is left behind.
+        /// Whatever the edges are: each cycle closes, and without the cycles nothing is left behind.
         #[test]
         fn circles_close(edges in prop::collection::vec((0_usize..12, 0_usize..12), 0..40)) {
             let graph = graph(12, &edges);
-            let circles = graph.circles(100);
-            prop_assert_eq!(circles.is_empty(), graph.waves().iter().all(Option::is_some));
-            for circle in &circles {
-                for (index, (_, edge)) in circle.iter().enumerate() {
-                    prop_assert_eq!(edge.to, circle[(index + 1) % circle.len()].0);
+            let cycles = graph.cycles(100);
+            prop_assert_eq!(cycles.is_empty(), graph.waves().iter().all(Option::is_some));
+            for cycle in &cycles {
+                for (index, (_, edge)) in cycle.iter().enumerate() {
+                    prop_assert_eq!(edge.to, cycle[(index + 1) % cycle.len()].0);
                 }
             }
         }

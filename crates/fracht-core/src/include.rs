@@ -1,6 +1,6 @@
-//! `include`: a stack in several files becomes one tree.
+//! `include`: merges the files of a stack into one tree.
 //!
-//! Each table of people's own names (`service.api`) is in one file; the lists of the stack as a whole grow.
+//! Each named table (`service.api`) must be in one file. The top-level lists `patch` and `pass` are joined.
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -16,27 +16,27 @@ use crate::source::{Sources, Syntax};
 use crate::syntax;
 use crate::tree::{Entries, Entry, Node, Value};
 
-/// Gathers a stack from its files.
+/// Reads a stack from its files.
 pub(crate) struct Gather<'a> {
     pub(crate) files: &'a dyn Files,
     /// The folder of the stack.
     pub(crate) root: &'a Path,
-    /// The same folder as messages call it.
+    /// The same folder, as messages show it.
     pub(crate) shown: &'a Path,
     pub(crate) sources: &'a mut Sources,
     pub(crate) sink: &'a mut Sink,
     pub(crate) seen: BTreeSet<PathBuf>,
-    /// How many files include each other down to the one at hand.
+    /// How many `include`s lead to the current file.
     pub(crate) depth: usize,
 }
 
-/// The most files that a stack is made of, beside its own.
+/// The most files that a stack can include.
 const MOST_INCLUDED: usize = 2_000;
-/// The most files that include each other in a row.
+/// The deepest chain of includes.
 const DEEPEST: usize = 32;
 
 impl Gather<'_> {
-    /// The tree of a file and of all that it includes.
+    /// The tree of a file, with all files that it includes.
     pub(crate) fn file(&mut self, path: &Path, shown: &str, text: &str) -> Node {
         self.seen.insert(self.files.canonical(path).unwrap_or_else(|_| path.to_owned()));
         let id = self.sources.add(path, shown, text.into(), Syntax::Stack);
@@ -57,7 +57,7 @@ impl Gather<'_> {
         tree
     }
 
-    /// The trees of the files that an item of `include` names.
+    /// The trees of the files that one item of `include` matches.
     fn included(&mut self, item: &Node, folder: &Path) -> Vec<Node> {
         let Some(pattern) = item.text() else { return Vec::new() };
         let found = match glob::matching(self.files, folder, pattern) {

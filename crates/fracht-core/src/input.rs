@@ -1,4 +1,4 @@
-//! Inputs: what a person or a pipeline gives when a stack is looked at.
+//! Inputs: values that the user or a pipeline sets when a command runs.
 
 use crate::grammar::invalid::Invalid;
 use std::collections::BTreeMap;
@@ -7,7 +7,7 @@ use std::sync::Arc;
 use regex::RegexBuilder;
 use regex_syntax::hir::{Hir, Look};
 
-/// Where the value of an input came from.
+/// The source of an input's value.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum InputSource {
     /// `--input NAME=VALUE`.
@@ -16,7 +16,7 @@ pub enum InputSource {
     File,
     /// The environment variable of [`variable_name`].
     Variable,
-    /// The input's own default.
+    /// The `default` of the input.
     Default,
 }
 
@@ -32,17 +32,17 @@ impl InputSource {
     }
 }
 
-/// What was given, by the input's name. An argument wins over a file, and a file over the environment.
+/// The values that were set, by the name of the input. An argument overrides a file, a file overrides the environment.
 #[derive(Clone, Debug, Default)]
 pub struct Given {
     values: BTreeMap<String, (InputSource, Arc<str>)>,
 }
 
 impl Given {
-    /// Takes in a value, unless a stronger source gave one.
+    /// Sets a value, unless a stronger source has set one.
     pub fn give(&mut self, name: &str, source: InputSource, value: &str) {
         let known = self.values.get(name).map(|(known, _)| *known);
-        // Of two from one source the later one counts, as on a command line.
+        // Of two values from one source the later one counts, as usual on a command line.
         if known.is_none_or(|known| known >= source) {
             self.values.insert(name.to_owned(), (source, value.into()));
         }
@@ -53,21 +53,21 @@ impl Given {
         self.values.get(name).map(|(source, value)| (*source, value))
     }
 
-    /// The names that were given by an argument or in a file: each must be an input.
+    /// The names that an argument or a file sets: each must be an input of the stack.
     pub fn named(&self) -> impl Iterator<Item = &str> {
         let meant = self.values.iter().filter(|(_, (source, _))| *source < InputSource::Variable);
         meant.map(|(name, _)| name.as_str())
     }
 }
 
-/// The most bytes of a pattern, as it is written and compiled.
+/// The most bytes of a pattern, both as text and compiled.
 const MOST_OF_TEXT: usize = 1024;
 const MOST_OF_PROGRAM: usize = 64 << 10;
 
-/// Reads a pattern, which takes little however much it repeats.
+/// Reads a regular expression. Its limits keep time and memory small, whatever it repeats.
 ///
 /// # Errors
-/// Why it is none.
+/// Why it is invalid.
 pub(crate) fn pattern(text: &str) -> Result<Hir, Invalid> {
     if text.len() > MOST_OF_TEXT {
         return Err(format!("more than {MOST_OF_TEXT} bytes").into());
@@ -75,17 +75,17 @@ pub(crate) fn pattern(text: &str) -> Result<Hir, Invalid> {
     regex_syntax::parse(text).map_err(|_| "not a regular expression".into())
 }
 
-/// Whether the whole of a value fits a pattern.
+/// Whether a pattern matches the whole value.
 ///
 /// # Errors
-/// Why the pattern is none: it can't be read, or it takes too much, as `(a{50}){50}` does.
+/// Why the pattern is invalid: it has a syntax error, or is too large, as `(a{50}){50}` is.
 pub(crate) fn fits(text: &str, value: &str) -> Result<bool, Invalid> {
     let whole = Hir::concat(vec![Hir::look(Look::Start), pattern(text)?, Hir::look(Look::End)]);
     let compiled = RegexBuilder::new(&whole.to_string()).size_limit(MOST_OF_PROGRAM).build();
     Ok(compiled.map_err(|_| Invalid::from("too large: repeat less"))?.is_match(value))
 }
 
-/// The environment variable that gives an input: `FRACHT_INPUT_VERSION`.
+/// The environment variable that sets an input: `FRACHT_INPUT_VERSION` for `version`.
 pub fn variable_name(input: &str) -> String {
     format!("FRACHT_INPUT_{}", input.to_uppercase().replace('-', "_"))
 }

@@ -1,4 +1,4 @@
-//! `[rules]`: the severities that a stack gives to rules.
+//! `[rules]`: the severities that a stack sets for rules.
 
 use std::collections::BTreeMap;
 
@@ -12,13 +12,12 @@ use crate::tree::Node;
 /// The severity of each rule for a target.
 #[derive(Debug, Default)]
 pub(crate) struct Levels {
-    /// What the stack sets.
+    /// The rules whose severity the stack sets.
     set: BTreeMap<&'static Rule, Level>,
 }
 
 impl Levels {
-    /// Reads the levels of a merged tree. Reports unknown rules, and lowering a rule without which no objects can be
-    /// generated.
+    /// Reads the levels from a merged tree. Reports rules that do not exist, and rules that cannot be lowered.
     pub(crate) fn of(root: &Node, sink: &mut Sink) -> Self {
         let mut levels = Self::default();
         for (name, entry) in RULES.node(root).and_then(Node::table).into_iter().flatten() {
@@ -27,7 +26,7 @@ impl Levels {
                 unknown.report(|| rules::all().map(|rule| rule.name), sink);
                 continue;
             };
-            // Another word is reported by the check of shapes.
+            // The check of shapes reports an invalid severity.
             let Some(level) = RULES.takes.read(&entry.node.value, "") else { continue };
             if rule.always_error && level != Level(Some(Severity::Error)) {
                 sink.push(
@@ -42,7 +41,7 @@ impl Levels {
         levels
     }
 
-    /// The severity of a rule; `None` if it is off.
+    /// The severity of a rule; `None` if it is turned off.
     pub(crate) fn severity(&self, rule: &'static Rule) -> Option<Severity> {
         self.set.get(rule).map_or(Some(rule.severity), |level| level.0)
     }

@@ -1,8 +1,8 @@
-//! Where a value came from. Every value of the model has an [`Origin`].
+//! Where a value comes from: its place in a file and its layer.
 
 use crate::source::Span;
 
-/// The layer that gave a value; a later one wins over an earlier one.
+/// The layer that sets a value. A later layer overrides an earlier one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Layer {
     /// A pattern, by its index among those of the stack.
@@ -13,22 +13,22 @@ pub enum Layer {
     Target(u16),
 }
 
-/// Where a value came from.
+/// Where a value comes from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Origin {
-    /// The stack sets it.
+    /// It is written in a file of the stack.
     Written {
-        /// The value in the file.
+        /// Its place in the file.
         span: Span,
-        /// The layer that the file's table belongs to.
+        /// The layer of the table that it is in.
         layer: Layer,
     },
-    /// Nothing sets it: it is the default.
+    /// It is not set, so it is the default.
     Default,
 }
 
 impl Origin {
-    /// Where a written value is.
+    /// The place of a written value.
     pub fn span(self) -> Option<Span> {
         match self {
             Self::Written { span, .. } => Some(span),
@@ -42,22 +42,22 @@ impl Origin {
 pub struct Sourced<T> {
     /// The value.
     pub value: T,
-    /// Where it came from.
+    /// Where it comes from.
     pub origin: Origin,
 }
 
 impl<T> Sourced<T> {
-    /// A value that is the default.
+    /// A value that is not set in the stack.
     pub fn defaulted(value: T) -> Self {
         Self { value, origin: Origin::Default }
     }
 
-    /// Where a written value is.
+    /// The place of a written value.
     pub fn span(&self) -> Option<Span> {
         self.origin.span()
     }
 
-    /// The same origin for what `change` makes of the value.
+    /// The changed value, with the same origin.
     pub fn map<U>(self, change: impl FnOnce(T) -> U) -> Sourced<U> {
         Sourced { value: change(self.value), origin: self.origin }
     }

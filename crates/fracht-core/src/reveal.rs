@@ -1,4 +1,4 @@
-//! The values of secrets: the one place that reads them, and only when asked.
+//! Reads the values of secrets. Only commands with `--secrets` call it.
 
 use std::error::Error;
 use std::fmt;
@@ -8,14 +8,14 @@ use std::sync::Arc;
 use crate::files::{Files, MOST_BYTES, reason};
 use crate::model::{SecretKey, SecretSource};
 
-/// Why the value of a secret cannot be read. Never holds any of the value.
+/// Why the value of a secret cannot be read. Never contains any part of the value.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum RevealError {
     /// The environment variable is not set.
     NoVariable(Arc<str>),
     /// The variable or file is empty.
     Empty,
-    /// The file cannot be read, with the system's reason.
+    /// The file cannot be read, with the reason of the operating system.
     Unreadable(PathBuf, String),
 }
 
@@ -32,8 +32,8 @@ impl fmt::Display for RevealError {
 impl Error for RevealError {}
 
 /// Reads the value of a key of a secret; `None` for a secret that already exists in the cluster. `variable` looks up an
-/// environment variable. The last line break of a file of one line of text is not part of the value, since editors add
-/// it; every other file is taken byte for byte.
+/// environment variable. If a file is one line of text, its final line break is not part of the value, since editors
+/// add it. Every other file is used byte for byte.
 ///
 /// # Errors
 /// [`RevealError`] if the value cannot be read or is empty.
@@ -58,7 +58,7 @@ pub fn reveal(
     if value.is_empty() { Err(RevealError::Empty) } else { Ok(Some(value)) }
 }
 
-/// The line of a text that has one, without its line break; `None` for several lines, and for bytes that are not text.
+/// A text of one line, without its line break; `None` for several lines, and for bytes that are not text.
 fn one_line(bytes: &[u8]) -> Option<&str> {
     let text = std::str::from_utf8(bytes).ok()?;
     let line = text.strip_suffix('\n')?;

@@ -1,7 +1,6 @@
-//! The files that were read, and how a byte position becomes a line and a column.
+//! The files of a stack, and the line and column of a position in one.
 //!
-//! Everything that comes from a file keeps a [`Span`]. Spans are small and `Copy`; only [`Sources`] knows
-//! the text behind them.
+//! Every value that is read from a file keeps its [`Span`], which is small and `Copy`. [`Sources`] has the texts.
 
 use std::collections::HashMap;
 use std::ops::Range;
@@ -14,36 +13,36 @@ use crate::escape::escaped;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct FileId(u32);
 
-/// A range of bytes in one file: `start` is in it, `end` is behind it.
+/// A range of bytes in one file, from `start` up to but not including `end`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Span {
     /// The file that the bytes are in.
     pub file: FileId,
     /// The first byte.
     pub start: u32,
-    /// The byte behind the last one.
+    /// The end: one past the last byte.
     pub end: u32,
 }
 
 impl Span {
-    /// The span of a byte range that came out of a parser.
+    /// The span of a byte range from a parser.
     pub(crate) fn new(file: FileId, range: Range<usize>) -> Self {
-        // Files over 4 GiB are refused before they are parsed.
+        // Files over 64 MiB are refused before they are parsed, so that positions fit.
         let short = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
         Self { file, start: short(range.start), end: short(range.end) }
     }
 
-    /// The bytes of the file.
+    /// The bytes, as a range of indexes into the text of the file.
     pub fn range(self) -> Range<usize> {
         self.start as usize..self.end as usize
     }
 
-    /// Whether the two share a byte, or one is empty and lies in the other.
+    /// Whether two spans share a byte or touch.
     pub fn overlaps(self, other: Span) -> bool {
         self.file == other.file && self.start <= other.end && other.start <= self.end
     }
 
-    /// The part of this span from `from` to `to` bytes behind its start, cut to the span.
+    /// The part of this span between two offsets from its start, in bytes, cut to the span.
     #[must_use]
     pub(crate) fn part(self, from: usize, to: usize) -> Span {
         let at = |offset: usize| {
@@ -53,7 +52,7 @@ impl Span {
     }
 }
 
-/// A line and a column as people count them, from 1; columns count characters, not bytes.
+/// A line and a column, both from 1. Columns count characters, not bytes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Position {
     /// The line, from 1.
@@ -76,7 +75,7 @@ pub struct SourceFile {
     hidden: OnceLock<Vec<Range<usize>>>,
 }
 
-/// What the text of a file is written in.
+/// The syntax of a file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Syntax {
     /// TOML: a stack file.
@@ -86,7 +85,7 @@ pub enum Syntax {
 }
 
 impl SourceFile {
-    /// Where each line starts, in bytes.
+    /// The byte at which each line starts.
     fn lines(&self) -> &[u32] {
         self.lines.get_or_init(|| {
             let breaks = self.text.bytes().enumerate().filter(|(_, byte)| *byte == b'\n');
@@ -101,7 +100,7 @@ impl SourceFile {
         self.lines().partition_point(|start| *start <= at).max(1)
     }
 
-    /// The bytes of the lines that a span is on.
+    /// The bytes of all lines that a span touches.
     pub fn lines_of(&self, span: Span) -> Range<usize> {
         let last = self.line_of(span.end.max(span.start.saturating_add(1)) - 1);
         self.line_range(self.line_of(span.start)).start..self.line_range(last).end
@@ -112,7 +111,7 @@ impl SourceFile {
         self.hidden.get_or_init(|| find(self.syntax, &self.text))
     }
 
-    /// The bytes of line `line` (from 1), without its line break; empty for a line that there is not.
+    /// The bytes of a line, from 1, without its line break; empty if the file has no such line.
     pub fn line_range(&self, line: usize) -> Range<usize> {
         let lines = self.lines();
         let Some(start) = line.checked_sub(1).and_then(|index| lines.get(index)) else {
@@ -133,26 +132,26 @@ pub struct Sources {
 }
 
 impl Sources {
-    /// Takes a file in; the same path twice gives the same id.
+    /// Adds a file. Adding the same path again returns the same id.
     pub fn add(&mut self, path: &Path, shown: &str, text: Arc<str>, syntax: Syntax) -> FileId {
         if let Some(known) = self.by_path.get(path) {
             return *known;
         }
         let id = FileId(u32::try_from(self.files.len()).unwrap_or(u32::MAX));
         let (lines, hidden) = (OnceLock::new(), OnceLock::new());
-        // It stands in messages, listings and comments: nothing in it acts on what shows them.
+        // The path is shown in messages, listings and comments: no character of it may act on a terminal.
         let shown = escaped(shown).into_owned();
         self.files.push(SourceFile { path: path.to_owned(), shown, text, syntax, lines, hidden });
         self.by_path.insert(path.to_owned(), id);
         id
     }
 
-    /// The file behind an id; `None` only for an id of other sources.
+    /// The file of an id; `None` only for an id of other sources.
     pub fn file(&self, id: FileId) -> Option<&SourceFile> {
         self.files.get(id.0 as usize)
     }
 
-    /// Line and column of the start of `span`.
+    /// The line and column at which a span starts.
     pub fn position(&self, span: Span) -> Position {
         let Some(file) = self.file(span.file) else { return Position { line: 1, column: 1 } };
         let line = file.line_of(span.start);
@@ -161,7 +160,7 @@ impl Sources {
         Position { line, column: before.chars().count() + 1 }
     }
 
-    /// `file:line` of a span, as messages and listings show it.
+    /// The `file:line` of a span, as messages and listings show it.
     pub fn location(&self, span: Span) -> String {
         match self.file(span.file) {
             Some(file) => format!("{}:{}", file.shown, file.line_of(span.start)),

@@ -1,6 +1,6 @@
-//! The definition as it was written: a tree in which every key and value keeps its place and its layer.
+//! A stack file as a tree: every key and value with its place and its layer.
 //!
-//! Tables are shared (`Arc`), so that laying a target over a stack copies only what the target touches.
+//! Tables are shared (`Arc`), so that merging a target copies only the tables that it changes.
 
 use std::hash::BuildHasherDefault;
 use std::sync::Arc;
@@ -14,25 +14,25 @@ use crate::source::Span;
 /// A table's entries, in the order of the file.
 pub type Entries = IndexMap<Arc<str>, Entry, BuildHasherDefault<FxHasher>>;
 
-/// A key's place and its value.
+/// The value of a key, and the place of the key.
 #[derive(Clone, Debug)]
 pub struct Entry {
     /// Where the key is written.
     pub key_span: Span,
-    /// What it is set to.
+    /// Its value.
     pub node: Node,
 }
 
-/// A value as written.
+/// A value with its place and layer.
 #[derive(Clone, Debug)]
 pub struct Node {
     /// The value.
     pub value: Value,
     /// Where it is written; for a table under a header, the header.
     pub span: Span,
-    /// The layer that wrote it.
+    /// The layer that sets it.
     pub layer: Layer,
-    /// The value of an earlier layer that this one replaced.
+    /// The value of an earlier layer that this one overrides.
     pub under: Option<Arc<Node>>,
 }
 
@@ -41,24 +41,24 @@ pub struct Node {
 pub enum Value {
     /// Text.
     Text(Arc<str>),
-    /// A whole number.
+    /// An integer.
     Integer(i64),
-    /// A number with a fraction; its text is in the source.
+    /// A number with a fraction. Only its text in the source is used.
     Float,
     /// `true` or `false`.
     Boolean(bool),
-    /// A date or a time; nothing in the language takes one.
+    /// A date or a time. No key takes one.
     Date,
     /// A list.
     List(Arc<[Node]>),
     /// A table.
     Table(Arc<Entries>),
-    /// A value with a syntax error, already reported: every stage passes over it.
+    /// A value with a syntax error, which has been reported: every stage skips it.
     Tainted,
 }
 
 impl Value {
-    /// The kind of the value in words, as messages name it.
+    /// The type of the value, as messages call it.
     pub fn kind(&self) -> &'static str {
         match self {
             Self::Text(_) => "a string",
@@ -82,7 +82,7 @@ impl Value {
         }
     }
 
-    /// Whether it is a number, `true` or `false`: it may have been meant as a string.
+    /// Whether it is a number, `true` or `false`, so that it may be meant as a string.
     pub fn is_plain(&self) -> bool {
         matches!(self, Self::Integer(_) | Self::Float | Self::Boolean(_))
     }
@@ -102,7 +102,7 @@ impl Node {
         self.value.text()
     }
 
-    /// The items of a list; a value that is none is its only item.
+    /// The items of a list; for any other value, that value alone.
     pub fn items(&self) -> &[Node] {
         match &self.value {
             Value::List(items) => items,
@@ -115,7 +115,7 @@ impl Node {
         path.iter().try_fold(self, |node, key| node.table()?.get(*key).map(|entry| &entry.node))
     }
 
-    /// Where the value came from.
+    /// Where the value comes from.
     pub fn origin(&self) -> Origin {
         Origin::Written { span: self.span, layer: self.layer }
     }

@@ -7,8 +7,8 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 use fracht_core::cover;
 use fracht_core::escape::{escaped, is_unsafe};
 
-/// Reads the arguments. An error has been printed, and has this exit code: whatever an argument is, the message has no
-/// control characters and no text that looks secret.
+/// Reads the arguments. Prints an error and returns its exit code. The message never contains control characters or
+/// text that looks secret, whatever the arguments are.
 pub(crate) fn parse() -> Result<Cli, ExitCode> {
     let error = match Cli::try_parse() {
         Ok(cli) => return Ok(cli),
@@ -21,7 +21,7 @@ pub(crate) fn parse() -> Result<Cli, ExitCode> {
         std::env::args_os().map(|text| text.to_string_lossy().into_owned()).collect();
     let safe = || arguments.iter().map(|text| escaped(text).into_owned());
     let error = if arguments.iter().any(|text| text.contains(is_unsafe)) {
-        // The same error, with arguments that are safe to show.
+        // Reports the same error for escaped arguments.
         Cli::try_parse_from(safe()).err()
     } else {
         Some(error)
@@ -48,7 +48,7 @@ pub(crate) struct Cli {
     pub(crate) command: Command,
 }
 
-/// How messages look: what every command takes.
+/// The options of every command.
 #[derive(Clone, Debug, Default, Args)]
 pub(crate) struct Screen {
     /// When to use color; `NO_COLOR` is honored
@@ -276,7 +276,7 @@ pub(crate) enum ObjectFormat {
 }
 
 impl ObjectFormat {
-    /// The same for the back end.
+    /// The format of the back end.
     pub(crate) fn format(self) -> fracht_cluster::Format {
         match self {
             Self::Yaml => fracht_cluster::Format::Yaml,

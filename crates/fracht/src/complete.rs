@@ -1,5 +1,5 @@
-//! Completes what a stack names: its targets, inputs and tables. A stack that cannot be read completes nothing; a message
-//! would disturb the line that is being typed.
+//! Completes the names of a stack: its targets, inputs and tables. A stack that cannot be read completes nothing; a
+//! message would disturb the line that is being typed.
 
 use std::ffi::OsStr;
 use std::mem::ManuallyDrop;

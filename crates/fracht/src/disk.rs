@@ -1,7 +1,8 @@
-//! The files of the machine, as the core reads them.
+//! Reads files from the disk.
 //!
-//! What a stack names is opened beneath a handle of the stack's folder: a link that leads out, even one that is put there
-//! between a look and the opening, leads nowhere. Only regular files are read; opening another one does not block.
+//! Files that a stack names are opened relative to a handle of the stack's folder, so that a link out of the folder
+//! is refused, even one that is created between a check and the opening. Only regular files are read; opening any
+//! other file does not block.
 
 use std::fs;
 use std::io::{self, Read};
@@ -13,23 +14,23 @@ use cap_std::fs::{Dir, MetadataExt as _, OpenOptionsExt as _};
 use fracht_core::files::{Files, Listed};
 use rustix::fs::OFlags;
 
-/// The most bytes of a file that a person names in an argument.
+/// The most bytes of a file that an argument names.
 const MOST_OF_ARGUMENT: u64 = 512 << 20;
 
-/// Reads what is beneath the folder of a stack.
+/// Reads files in the folder of a stack.
 pub(crate) struct Disk {
-    /// The stack file itself, which is what a person has named.
+    /// The stack file itself, which may be a link.
     file: PathBuf,
-    /// The folder as it was named, and where it really is.
+    /// The folder as named, and its resolved path.
     roots: [PathBuf; 2],
     folder: Dir,
 }
 
 impl Disk {
-    /// The files beneath the folder of a stack file.
+    /// The files in the folder of a stack file.
     ///
     /// # Errors
-    /// What the system says of the folder.
+    /// The folder cannot be opened.
     pub(crate) fn beside(file: &Path) -> io::Result<Self> {
         let folder = file.parent().unwrap_or(Path::new("/"));
         let roots = [folder.to_owned(), fs::canonicalize(folder)?];
@@ -37,7 +38,7 @@ impl Disk {
         Ok(Self { file: file.to_owned(), roots, folder })
     }
 
-    /// A path from the folder on.
+    /// The path relative to the folder.
     fn beneath<'p>(&self, path: &'p Path) -> io::Result<&'p Path> {
         let below = self.roots.iter().find_map(|root| path.strip_prefix(root).ok());
         let below = below.ok_or(io::ErrorKind::PermissionDenied)?;
@@ -76,7 +77,7 @@ impl Files for Disk {
                 Ok(Listed {
                     name: entry.file_name().to_string_lossy().into_owned(),
                     is_folder: kind.is_dir(),
-                    // Whether its owner may run it.
+                    // Executable by its owner.
                     is_program: kind.is_file() && entry.metadata()?.mode() & 0o100 != 0,
                 })
             })
@@ -84,12 +85,12 @@ impl Files for Disk {
     }
 }
 
-/// Opening a pipe does not wait for one who writes into it.
+/// The flag with which opening a pipe does not wait for a writer.
 fn no_wait() -> i32 {
     i32::try_from(OFlags::NONBLOCK.bits()).unwrap_or(0)
 }
 
-/// The content of a file that is open, if it is a regular one.
+/// The content of an open file, which must be a regular file.
 fn regular(file: impl Read, is_file: bool, is_dir: bool, most: u64) -> io::Result<Vec<u8>> {
     if is_dir {
         return Err(io::ErrorKind::IsADirectory.into());
@@ -100,17 +101,17 @@ fn regular(file: impl Read, is_file: bool, is_dir: bool, most: u64) -> io::Resul
     limited(file, most)
 }
 
-/// All that can be read, at most so many bytes.
+/// The whole content, at most `most` bytes.
 fn limited(file: impl Read, most: u64) -> io::Result<Vec<u8>> {
     let mut bytes = Vec::new();
     file.take(most.saturating_add(1)).read_to_end(&mut bytes)?;
     if bytes.len() as u64 > most { Err(io::ErrorKind::FileTooLarge.into()) } else { Ok(bytes) }
 }
 
-/// The text of a file that a person names in an argument. It may be a pipe: shells give those for the output of a command.
+/// The text of a file that an argument names. It may be a pipe, since shells pass the output of commands as pipes.
 ///
 /// # Errors
-/// What the system says; `InvalidData` for what is not UTF-8.
+/// The error of the operating system; `InvalidData` for a file that is not UTF-8.
 pub(crate) fn argument(path: &Path) -> io::Result<String> {
     let bytes = limited(fs::File::open(path)?, MOST_OF_ARGUMENT)?;
     String::from_utf8(bytes).map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "is not UTF-8 text"))

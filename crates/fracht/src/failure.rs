@@ -5,12 +5,12 @@ use std::process::ExitCode;
 
 use fracht_core::files::reason;
 
-/// A command that did what it was args to.
+/// How a command ends if it does its job.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Outcome {
-    /// All is well: exit code 0.
+    /// Exit code 0.
     Fine,
-    /// The stack has problems, which have been shown: exit code 1.
+    /// The stack has errors, or objects differ, which has been shown: exit code 1.
     Problems,
 }
 
@@ -28,16 +28,16 @@ impl Outcome {
     }
 }
 
-/// Why a command could not be carried out: exit code 2.
+/// Why a command cannot do its job: exit code 2.
 #[derive(Debug)]
 pub(crate) enum Failure {
-    /// Whoever reads the output has gone, as `head` does: the program ends by SIGPIPE, as others do.
+    /// The reader of the output has ended, as `head` does. The program ends by SIGPIPE, as others do.
     ReaderGone,
-    /// What went wrong, and what to do about it.
+    /// An error with its help.
     Error {
         /// What went wrong.
         message: String,
-        /// What to do, in sentences.
+        /// What to do.
         help: Vec<String>,
     },
 }
@@ -48,7 +48,7 @@ impl Failure {
     }
 }
 
-/// An error of writing to standard output.
+/// The failure for an error on standard output.
 impl From<io::Error> for Failure {
     fn from(error: io::Error) -> Self {
         if error.kind() == io::ErrorKind::BrokenPipe {

@@ -1,4 +1,4 @@
-//! The values that are set for the inputs of a stack: by arguments, a file, the environment.
+//! Collects the inputs of a stack from arguments, a file and the environment.
 
 use std::path::Path;
 
@@ -13,7 +13,7 @@ use crate::cli::StackChoice;
 use crate::disk;
 use crate::failure::Failure;
 
-/// Gathers the values. A name that is not an input of the stack is refused.
+/// Collects the values. A name that is not an input of the stack is an error.
 pub(crate) fn given(choice: &StackChoice, project: &Project<'_>) -> Result<Given, Failure> {
     let mut given = Given::default();
     for input in project.inputs() {

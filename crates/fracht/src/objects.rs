@@ -1,4 +1,4 @@
-//! The objects of a stack that is good, and what is wrong with them together.
+//! Checks a stack together with its objects, and renders it.
 
 use std::mem::ManuallyDrop;
 
@@ -11,15 +11,14 @@ use crate::failure::Failure;
 use crate::secrets;
 use crate::ui::Ui;
 
-/// The report on a stack and, if it is good so far and has objects, on these.
+/// The report on a stack; if it has no errors, with the problems of its objects.
 pub(crate) fn report(verdict: &Verdict) -> Report {
     let checked = verdict.checked().filter(|_| verdict.model.target.on.value == TargetKind::Cluster);
     let problems = checked.map(|checked| ManuallyDrop::new(Rendering::new(checked)).problems());
     verdict.report_with(problems.unwrap_or_default())
 }
 
-/// The objects of a stack; `None` if something is wrong with it or with them, which has been shown.
-/// Like the stack, they are never taken apart.
+/// The objects of a stack; `None` if it has errors, which have been shown. Like the stack, they are never dropped.
 pub(crate) fn rendering<'v>(
     verdict: &'v Verdict,
     project: &Project<'_>,

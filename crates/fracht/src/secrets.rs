@@ -1,4 +1,4 @@
-//! The values of secrets, read only where somebody args for them.
+//! Reads the values of secrets, only with `--secrets`.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -13,7 +13,7 @@ use fracht_core::rules::MOST_OF_SECRET;
 use crate::failure::Failure;
 use crate::ui::counted;
 
-/// Reads the values of all secrets that are made; every one that is missing, or that no cluster takes, is named.
+/// Reads the values of all generated Secrets. Every missing value, and every value that a cluster refuses, is reported.
 pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, Failure> {
     let variable = |name: &str| std::env::var_os(name).map(std::ffi::OsString::into_encoded_bytes);
     let (mut all, mut missing, mut refused) = (SecretValues::new(), Vec::new(), Vec::new());
@@ -57,7 +57,7 @@ pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, F
     Err(Failure::Error { message, help: missing })
 }
 
-/// Why a cluster does not take the value of a key, in words that show nothing of it.
+/// Why a cluster refuses the value of a key, in words that do not show it.
 fn reason(key: &str, value: &[u8], is_variable: bool) -> Option<&'static str> {
     if is_variable && value.contains(&0) {
         return Some("has a NUL byte, where a variable ends; mount it as a file");

@@ -13,7 +13,7 @@ use crate::disk::Disk;
 use crate::failure::Failure;
 use crate::inputs;
 
-/// The name of a stack file.
+/// The usual name of a stack file.
 const FILE_NAME: &str = "fracht.toml";
 
 /// Finds the stack file and reads it.
@@ -28,7 +28,7 @@ pub(crate) fn open(choice: &StackChoice) -> Result<ManuallyDrop<Project<'static>
         let message = format!("cannot open the folder of `{}`: {}", escaped_path(&shown), reason(&error));
         Failure::new(message, "name the stack file with `--stack FILE`")
     })?;
-    // It is needed to the end of the program.
+    // It is used until the program ends.
     let disk: &'static Disk = Box::leak(Box::new(disk));
     let mut project = Project::open(disk, &path, &shown).map(ManuallyDrop::new).map_err(|error| {
         let message = format!("cannot use stack file `{}`: {error}", escaped_path(&shown));
@@ -72,7 +72,7 @@ fn find(choice: &StackChoice) -> Result<PathBuf, Failure> {
     ))
 }
 
-/// The name of the target that a command is about.
+/// The target of a command: the chosen one, or the only one.
 pub(crate) fn target(project: &Project<'_>, choice: Option<&str>) -> Result<String, Failure> {
     let names: Vec<&str> = project.targets().names().collect();
     let known = names.join(", ");
@@ -91,7 +91,7 @@ pub(crate) fn target(project: &Project<'_>, choice: Option<&str>) -> Result<Stri
     }
 }
 
-/// Reads and checks the stack for a target that [`target`] has named. Like the project, the verdict is never dropped.
+/// Checks the stack for a target that [`target`] has found. Like the project, the verdict is never dropped.
 pub(crate) fn verdict(project: &mut Project<'_>, target: &str) -> Result<ManuallyDrop<Verdict>, Failure> {
     project.check(target).map(ManuallyDrop::new).ok_or_else(|| {
         Failure::new(

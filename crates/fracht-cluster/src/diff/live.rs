@@ -1,14 +1,15 @@
-//! Objects as a cluster has them: with defaults filled in, a status, and many that nobody rendered.
+//! Compares with objects from a cluster: these have defaults, a status, and include objects of others.
 //!
-//! Compared is what Fracht sets. What is missing in a rendering and stands in the cluster is a difference only if Fracht
-//! could have set it, and it is not the value that the cluster fills in by itself (API reference of each kind).
+//! Only fields that Fracht can set are compared. A field that is in the cluster but not in the rendering is a
+//! difference only if Fracht could have set it and the value is not the cluster's default (API reference of each
+//! kind).
 
 use fracht_core::grammar::quantity;
 use serde_json::{Value, json};
 
 use crate::object::text_at;
 
-/// Whether an object was read from a cluster: only a server gives one of these.
+/// Whether an object was read from a cluster: only a server sets these fields.
 pub(super) fn is_live(object: &Value) -> bool {
     let meta = &object["metadata"];
     ["uid", "resourceVersion", "managedFields", "creationTimestamp"]
@@ -16,7 +17,7 @@ pub(super) fn is_live(object: &Value) -> bool {
         .any(|field| !meta[*field].is_null())
 }
 
-/// Whether somebody else made an object: a controller, another stack, another tool.
+/// Whether an object belongs to others: a controller, another stack, another tool.
 pub(super) fn is_of_others(object: &Value, stacks: &[&str]) -> bool {
     let label = |name: &str| text_at(object, &format!("/metadata/labels/app.kubernetes.io~1{name}"));
     let owners = object.pointer("/metadata/ownerReferences").and_then(Value::as_array);
@@ -24,7 +25,7 @@ pub(super) fn is_of_others(object: &Value, stacks: &[&str]) -> bool {
     owned || label("managed-by") != "fracht" || !stacks.contains(&label("part-of"))
 }
 
-/// Fields that Fracht sets where the stack asks for them, and that no cluster fills in.
+/// Fields that Fracht can set and that have no default in a cluster.
 const SET: [&str; 45] = [
     "activeDeadlineSeconds",
     "affinity",
@@ -73,7 +74,7 @@ const SET: [&str; 45] = [
     "volumes",
 ];
 
-/// Fields that Fracht sets, with the values that a cluster fills in where nobody does.
+/// Fields that Fracht can set, with their defaults in a cluster.
 fn defaults(field: &str) -> Option<Vec<Value>> {
     Some(match field {
         "replicas" | "minReplicas" | "timeoutSeconds" => vec![json!(1)],
@@ -91,15 +92,15 @@ fn defaults(field: &str) -> Option<Vec<Value>> {
     })
 }
 
-/// Tables with names of people's own: whatever stands in them was set by somebody.
+/// Maps with keys of the author's own, in which a cluster sets nothing by default.
 const OF_PEOPLE: [&str; 5] = ["data", "binaryData", "nodeSelector", "limits", "requests"];
 
-/// Whether what stands at a path in the cluster, and not in the rendering, is the cluster's.
+/// Whether the cluster itself sets a value at a path that the rendering does not have.
 pub(super) fn is_filled_in(path: &str, value: &Value) -> bool {
     if value.is_null() {
         return true;
     }
-    // Names of labels and annotations have dots of their own.
+    // Names of labels and annotations contain dots.
     let of_names = ["metadata.labels.", "metadata.annotations.", "selector.matchLabels."];
     if let Some((_, name)) = of_names.iter().find_map(|table| path.split_once(table)) {
         return is_name_of_cluster(name);
@@ -108,7 +109,7 @@ pub(super) fn is_filled_in(path: &str, value: &Value) -> bool {
         return false;
     }
     let field = path.rsplit('.').next().unwrap_or(path);
-    // An item of a list that is matched by name.
+    // An item of a list whose items are matched by name.
     if field.ends_with(']') {
         return false;
     }
@@ -128,14 +129,14 @@ pub(super) fn is_filled_in(path: &str, value: &Value) -> bool {
     }
 }
 
-/// Names of labels and annotations that the cluster's own parts set.
+/// Whether Kubernetes itself sets a label or an annotation.
 fn is_name_of_cluster(name: &str) -> bool {
     let prefix = name.split_once('/').map_or("", |(prefix, _)| prefix);
     let of_cluster = prefix.ends_with("kubernetes.io") || prefix.ends_with("k8s.io");
     of_cluster && prefix != "app.kubernetes.io" || matches!(name, "controller-uid" | "job-name")
 }
 
-/// Whether two values say the same: the cluster writes amounts in its own way, as `1Gi` for `1024Mi`.
+/// Whether two quantities are equal: the cluster normalizes them, such as `1024Mi` to `1Gi`.
 pub(super) fn is_same_amount(path: &str, old: &Value, new: &Value) -> bool {
     let (Value::String(old), Value::String(new)) = (old, new) else { return false };
     let of_amounts =

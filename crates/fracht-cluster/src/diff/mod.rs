@@ -1,7 +1,7 @@
-//! What differs between two sets of objects: object by object, field by field.
+//! Compares two sets of objects, object by object and field by field.
 //!
-//! Lists whose items have names are matched by these, as the cluster does when it merges, and not by
-//! position. What only the cluster itself writes is passed over; of a dump of a cluster, what Fracht sets is compared.
+//! Items of lists are matched by name if they have names, as a cluster does when it merges, not by position. Fields
+//! that only a cluster writes are ignored. In objects from a cluster, only fields that Fracht can set are compared.
 
 mod live;
 mod replace;
@@ -14,16 +14,16 @@ use serde_json::Value;
 use self::secret::{HIDDEN, Secrets, is_secret_flag};
 use crate::object::text_at;
 
-/// All that differs.
+/// The differences between two sets of objects.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Difference {
-    /// The namespace of all objects, old and new, where it differs. It is not told again for each.
+    /// The old and the new namespace of all objects, if they differ. It is not repeated for each object.
     pub namespace: Option<(String, String)>,
-    /// The objects that differ, those of the new set in its order, then those that are gone.
+    /// The objects that differ: those of the new set in its order, then the removed ones.
     pub objects: Vec<ObjectChange>,
-    /// How many objects are the same.
+    /// The number of unchanged objects.
     pub same: usize,
-    /// Objects of a dump that others made, by kind: they are not compared.
+    /// The number of objects of others in the cluster, by kind, which are not compared.
     pub left_out: BTreeMap<String, usize>,
 }
 
@@ -32,13 +32,13 @@ pub struct Difference {
 pub struct ObjectChange {
     /// Its kind.
     pub kind: String,
-    /// Its name; the new one, where it has two.
+    /// Its name; the new one if it changes.
     pub name: String,
-    /// Its namespace; empty for one that belongs to none.
+    /// Its namespace; empty if it has none.
     pub namespace: String,
-    /// What differs.
+    /// The difference.
     pub change: ChangeKind,
-    /// What has to be done by hand, since the cluster lets nobody change a field that differs.
+    /// What to do by hand, if a field differs that cannot be changed in a cluster.
     pub replace: Option<Replacement>,
 }
 
@@ -60,9 +60,9 @@ pub struct FieldChange {
     pub path: String,
     /// The old value; `None` if it is new.
     pub old: Option<Value>,
-    /// The new value; `None` if it is gone.
+    /// The new value; `None` if it is removed.
     pub new: Option<Value>,
-    /// Whether it looks secret. Its values are left out then.
+    /// Set if it looks secret. Its values are then left out.
     pub secret: bool,
 }
 
@@ -107,7 +107,7 @@ pub fn compare(old: &[Value], new: &[Value]) -> Difference {
             difference.objects.push(changed(object, ChangeKind::Removed));
         }
     }
-    // Objects of two namespaces are not one object.
+    // Objects in different namespaces are different objects.
     if difference.namespace.is_none() {
         for object in &mut difference.objects {
             let ChangeKind::Changed(fields) = &object.change else { continue };
@@ -117,7 +117,7 @@ pub fn compare(old: &[Value], new: &[Value]) -> Difference {
     difference
 }
 
-/// The old objects that are to be compared: of a dump of a cluster those of the new ones' stacks, and whatever has the kind
+/// The old objects to compare. From a cluster, these are the objects of the same stacks, and any object with the kind
 /// and name of a new one. The others are counted.
 fn of_stacks<'v>(old: &'v [Value], new: &[Value], left_out: &mut BTreeMap<String, usize>) -> Vec<&'v Value> {
     if !old.iter().any(live::is_live) {
@@ -130,7 +130,7 @@ fn of_stacks<'v>(old: &'v [Value], new: &[Value], left_out: &mut BTreeMap<String
         (text_at(object, "/kind").to_owned(), text_at(object, "/metadata/name").to_owned())
     };
     let names: BTreeSet<(String, String)> = new.iter().map(by_name).collect();
-    // Of a task the cluster keeps the Jobs of earlier versions: only one is compared, the last if none is the very one.
+    // A cluster keeps the Jobs of earlier versions of a task. Only one is compared: the same one, or the last.
     let task = |object: &'_ Value| text_at(object, "/metadata/labels/app.kubernetes.io~1name").to_owned();
     let mut jobs: BTreeMap<String, &Value> = BTreeMap::new();
     for job in old.iter().filter(|object| text_at(object, "/kind") == "Job") {
@@ -161,13 +161,12 @@ fn changed(object: &Value, change: ChangeKind) -> ObjectChange {
     }
 }
 
-/// What makes an object the same one in both sets: its kind, its name, and which of those it is.
+/// The identity of an object in both sets: its kind, its name, and a number if there are several.
 type Identity = (String, String, usize);
 
 fn insert<'v>(known: &mut BTreeMap<Identity, &'v Value>, object: &'v Value) -> Identity {
     let kind = text_at(object, "/kind");
-    // The names of these follow from their content or their namespace; what they are for is a label. Of namespaces there
-    // is one.
+    // The names of these depend on their content or namespace; a label has their purpose. There is only one namespace.
     let derived = ["Job", "PersistentVolume"].contains(&kind);
     let made_here = text_at(object, "/metadata/labels/app.kubernetes.io~1managed-by") == "fracht";
     let name = match made_here {
@@ -183,7 +182,7 @@ fn insert<'v>(known: &mut BTreeMap<Identity, &'v Value>, object: &'v Value) -> I
     identity
 }
 
-/// The old and the new namespace, if all objects that are in both went from the one to the other.
+/// The old and the new namespace, if all objects that are in both sets moved.
 fn moved(old: &BTreeMap<Identity, &Value>, new: &BTreeMap<Identity, &Value>) -> Option<(String, String)> {
     let both = new.iter().filter_map(|(identity, object)| Some((*old.get(identity)?, *object)));
     let pairs: BTreeSet<(&str, &str)> = both
@@ -202,7 +201,7 @@ fn moved(old: &BTreeMap<Identity, &Value>, new: &BTreeMap<Identity, &Value>) -> 
 struct Walk<'a> {
     kind: &'a str,
     namespace: Option<&'a (String, String)>,
-    /// Whether the old object is one of a cluster.
+    /// Set if the old object is from a cluster.
     live: bool,
     secrets: &'a Secrets,
 }
@@ -221,11 +220,11 @@ impl Walk<'_> {
             }
             (Some(Value::Array(old)), Some(Value::Array(new))) => self.lists(path, old, new, out),
             (old, new) if old == new => {}
-            // Servers leave out what is empty.
+            // Servers leave out empty values.
             (None, Some(new)) if self.live && (*new == "" || *new == serde_json::json!([])) => {}
             (Some(old), None) if self.live && live::is_filled_in(path, old) => {}
             (Some(old), Some(new)) if self.live && live::is_same_amount(path, old, new) => {}
-            // Of a Secret that has no data, or none any more, the keys are told.
+            // For a Secret whose data is added or removed as a whole, the keys are listed.
             (Some(Value::Object(fields)), None) if self.is_data(path) => {
                 let none = serde_json::Map::new();
                 self.values(path, Some(&fields.clone().into()), Some(&none.into()), out);
@@ -270,7 +269,7 @@ impl Walk<'_> {
             let path = format!("{path}[{item}]");
             self.values(&path, get(old, before).as_ref(), get(new, after).as_ref(), out);
         }
-        // Where order has a meaning, another one is a difference.
+        // The order of some lists has a meaning, so that a changed order is a difference.
         let ordered = ["env", "initContainers"].iter().any(|field| path.ends_with(field));
         let both = |items: &[Value], others: &[Value]| -> Vec<String> {
             items.iter().map(name).filter(|name| find(others, name).is_some()).collect()
@@ -282,7 +281,7 @@ impl Walk<'_> {
         }
     }
 
-    /// Whether a field only tells again that all objects went to another namespace.
+    /// Whether a field differs only because all objects moved to another namespace.
     fn is_move(&self, path: &str, old: Option<&Value>, new: Option<&Value>) -> bool {
         let Some((from, to)) = self.namespace else { return false };
         let names_it = path.ends_with(".namespace") || self.kind == "Namespace" && path == "metadata.name";
@@ -294,7 +293,7 @@ impl Walk<'_> {
         let shown = |value: Option<&Value>| value.map(|value| self.secrets.covered(value, name));
         let (shown_old, shown_new) = (shown(old), shown(new));
         let is_hidden = |value: &Option<Value>| value.as_ref().is_some_and(|value| value == HIDDEN);
-        // What differs in the hidden part alone differs, and shows nothing.
+        // A difference in a hidden part is reported without values.
         let secret = self.is_of_secret(path)
             || is_hidden(&shown_old)
             || is_hidden(&shown_new)
@@ -311,7 +310,7 @@ impl Walk<'_> {
         self.kind == "Secret" && (path == "data" || path == "stringData")
     }
 
-    /// Whether what stands at a path is what a Secret does not show.
+    /// Whether the value at a path is hidden, since it is in a Secret.
     fn is_of_secret(&self, path: &str) -> bool {
         let open = ["apiVersion", "kind", "type", "metadata.name", "metadata.namespace"];
         self.kind == "Secret" && !open.contains(&path)
@@ -319,7 +318,7 @@ impl Walk<'_> {
 }
 
 impl FieldChange {
-    /// Takes the values out.
+    /// Removes the values.
     fn hide(&mut self) {
         let hidden = |value: &mut Option<Value>| {
             if value.is_some() {
@@ -332,7 +331,7 @@ impl FieldChange {
     }
 }
 
-/// The name of people's own that a path ends with: of a variable, of a key.
+/// The name at the end of a path that the author chose: of a variable or a key.
 fn own_name(path: &str) -> Option<&str> {
     let item = |path: &'_ str| path.strip_suffix(']').and_then(|path| path.rfind('['));
     if let Some(path) = path.strip_suffix(".value")
@@ -354,7 +353,7 @@ fn is_of_the_cluster(path: &str) -> bool {
         || path.strip_prefix("metadata.").is_some_and(|field| of_meta.contains(&field))
 }
 
-/// The field by which the items of two lists are matched; `None` where position counts.
+/// The field by which the items of two lists are matched; `None` if they are matched by position.
 fn key_of(path: &str, old: &[Value], new: &[Value]) -> Option<&'static str> {
     let keys: &[&'static str] = if path.ends_with("volumeMounts") {
         &["mountPath"]

@@ -1,23 +1,23 @@
-//! Fields that a cluster lets nobody change (validation of updates, by the API reference of each kind): an object in which
-//! one of them differs has to be removed and made anew, by hand.
+//! Fields that cannot be changed in a cluster (validation of updates, API reference of each kind): if one of them
+//! differs, the object must be removed and created again by hand.
 
 use fracht_core::grammar::quantity;
 use serde_json::Value;
 
 use super::FieldChange;
 
-/// An object that cannot be changed as it should be.
+/// How to replace an object that cannot be changed.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Replacement {
     /// The paths of the fields that cannot change.
     pub fields: Vec<String>,
-    /// The command that removes the object; applying the rendering then makes it anew.
+    /// The command that removes the object. Applying the rendering then creates it again.
     pub command: String,
-    /// What that means for what runs.
+    /// What happens to running pods and data.
     pub effect: &'static str,
 }
 
-/// What has to be replaced of an object, by the fields that differ.
+/// The replacement that an object needs because of the fields that differ.
 pub(super) fn needed(
     kind: &str,
     name: &str,
@@ -65,7 +65,7 @@ fn is_fixed(kind: &str, change: &FieldChange) -> bool {
                     "spec.ordinals",
                 ])
         }
-        // A change is a Job of another name; only a patch of one leaves the name.
+        // A changed Job has another name, unless a patch changes it.
         "Job" => any(&["spec.template", "spec.selector", "spec.completions", "spec.podFailurePolicy"]),
         "PersistentVolumeClaim" if below("spec.resources.requests") => is_smaller(change),
         "PersistentVolumeClaim" => any(&[
@@ -84,7 +84,7 @@ fn is_fixed(kind: &str, change: &FieldChange) -> bool {
     }
 }
 
-/// A claim can grow, if its class lets it; it never shrinks.
+/// Whether a claim shrinks. It can grow, if its class allows it, but not shrink.
 fn is_smaller(change: &FieldChange) -> bool {
     let size =
         |value: &Option<Value>| quantity::bytes(value.as_ref()?.as_str()?).ok().map(|amount| amount.size);

@@ -1,8 +1,8 @@
-//! What of two sets of objects is not shown when they are compared.
+//! Hides secrets when two sets of objects are compared.
 //!
-//! An object of kind Secret shows its name, its type and its keys. Elsewhere hidden is what has a name that looks secret,
-//! or the name of something that either side keeps in a Secret; what looks secret by itself; and every value that
-//! is hidden somewhere, wherever else it stands.
+//! A Secret shows its name, its type and its keys. In other objects, these values are hidden: those whose name looks
+//! secret or is the name of a key in a Secret on either side, those that look secret, and those that are hidden
+//! anywhere else.
 
 use std::collections::BTreeSet;
 
@@ -14,22 +14,22 @@ use serde_json::{Map, Value};
 
 use crate::object::text_at;
 
-/// What stands in the place of a secret value.
+/// What is shown instead of a secret value.
 pub(super) const HIDDEN: &str = "(hidden)";
 
-/// Maps whose keys are people's own.
+/// Maps with keys of the author's own.
 const OWN_KEYS: [&str; 4] = ["data", "stringData", "binaryData", "annotations"];
 
-/// What is secret on either side.
+/// The secret names and values of both sides.
 #[derive(Default)]
 pub(super) struct Secrets {
-    /// Names of variables and keys that are in a Secret on one of the sides, in one spelling.
+    /// The names of variables and keys that are in a Secret on either side, normalized.
     names: BTreeSet<String>,
     values: Option<AhoCorasick>,
 }
 
 impl Secrets {
-    /// Gathers what two sets of objects tell.
+    /// Collects the secrets of both sets of objects.
     pub(super) fn of<'v>(objects: impl Iterator<Item = &'v Value> + Clone) -> Self {
         let mut secrets = Self::default();
         for object in objects.clone() {
@@ -43,13 +43,13 @@ impl Secrets {
         for object in objects {
             secrets.values_of(object, text_at(object, "/kind") == "Secret", &mut values);
         }
-        // A short or common word says nothing, and would cover much else.
+        // A short or common word is not recognisable as a secret, and would hide other text.
         values.retain(|value| value.len() >= 5 && !value.bytes().all(|byte| byte.is_ascii_lowercase()));
         secrets.values = if values.is_empty() { None } else { AhoCorasick::new(values).ok() };
         secrets
     }
 
-    /// Takes in the names of variables that refer to a Secret, and the keys that they name.
+    /// Adds the names of variables that refer to a Secret, and their keys.
     fn references(&mut self, value: &Value) {
         match value {
             Value::Array(items) => items.iter().for_each(|item| self.references(item)),
@@ -64,7 +64,7 @@ impl Secrets {
         }
     }
 
-    /// Takes in the values that are hidden by their names.
+    /// Adds the values that are hidden because of their names.
     fn values_of(&self, value: &Value, in_secret: bool, values: &mut BTreeSet<String>) {
         match value {
             Value::Array(items) => items.iter().for_each(|item| self.values_of(item, in_secret, values)),
@@ -92,12 +92,12 @@ impl Secrets {
         }
     }
 
-    /// Whether what has this name is secret.
+    /// Whether a name is secret.
     pub(super) fn is_name(&self, name: &str) -> bool {
         may_be_secret_name(name) || self.names.contains(&spelled(name))
     }
 
-    /// The value without what is secret in it; `name` is its own name, in a map of people's own names.
+    /// The value with secrets hidden. `name` is its name, if the author chose it.
     pub(super) fn covered(&self, value: &Value, name: Option<&str>) -> Value {
         let hidden = |text: &str| !text.is_empty() && !is_reference(text) && !is_switch(text);
         match value {
@@ -149,12 +149,12 @@ impl Secrets {
     }
 }
 
-/// Whether the argument behind this one is secret.
+/// Whether the argument after this one is secret.
 pub(super) fn is_secret_flag(argument: &str) -> bool {
     flag_name(argument).is_some_and(may_be_secret_name)
 }
 
-/// A name in the one spelling in which variables and keys are compared.
+/// A name, normalized so that variables and keys can be compared.
 fn spelled(name: &str) -> String {
     name.to_uppercase().replace(['-', '.'], "_")
 }

@@ -1,8 +1,9 @@
 //! A real API server takes the objects, and what it makes of them does not differ from what was rendered.
 //!
-//! Runs where `FRACHT_APISERVER` names one (`https://127.0.0.1:16443`, with the token in `FRACHT_APISERVER_TOKEN`), by `curl`.
-//! It may be an old one: kinds are asked for under the version that it serves, and what it has no word for is said in older
-//! words. Services are really created, since only then are numbers on the nodes allocated, and removed again.
+//! Runs where `FRACHT_APISERVER` names one (`https://127.0.0.1:16443`, with the token in `FRACHT_APISERVER_TOKEN`),
+//! by `curl`. It may be an old one: kinds are asked for under the version that it serves, and what it has no word for
+//! is said in older words. Services are really created, since only then are numbers on the nodes allocated, and
+//! removed again.
 
 use std::io::Write as _;
 use std::process::{Command, Stdio};
@@ -131,8 +132,8 @@ impl Server {
     }
 }
 
-/// What servers of today take, in words of older ones: a pause before a stop, checks by gRPC, helpers that go on running,
-/// volumes of one pod, failures that do not count, time zones.
+/// What servers of today take, in words of older ones: a pause before a stop, checks by gRPC, sidecars that go on
+/// running, volumes of one pod, failures that do not count, time zones.
 fn in_older_words(value: &mut Value) {
     match value {
         Value::Object(fields) => {
@@ -154,10 +155,10 @@ fn in_older_words(value: &mut Value) {
             for container in
                 fields.get_mut("initContainers").and_then(Value::as_array_mut).into_iter().flatten()
             {
-                let helper = container.as_object_mut().unwrap();
-                if helper.remove("restartPolicy").is_some() {
+                let sidecar = container.as_object_mut().unwrap();
+                if sidecar.remove("restartPolicy").is_some() {
                     for field in ["startupProbe", "readinessProbe", "livenessProbe", "lifecycle"] {
-                        helper.remove(field);
+                        sidecar.remove(field);
                     }
                 }
             }

@@ -42,7 +42,7 @@ fn what_was_made_before_does_not_hold_together() {
     let good = made(&files(ONE_OF_EACH), "cluster");
     whole::check(&good);
     let before: [(&str, Change); 28] = [
-        ("a probe at a helper's port", |all| {
+        ("a probe at a sidecar's port", |all| {
             main_of(all, "-a")["readinessProbe"]["tcpSocket"]["port"] = "m".into();
         }),
         ("a check at a UDP port", |all| {

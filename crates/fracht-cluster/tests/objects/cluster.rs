@@ -45,7 +45,7 @@ impl<'a> Pod<'a> {
         &self.template["spec"]
     }
 
-    /// The containers that go on running: the main one, and helpers.
+    /// The containers that go on running: the main one, and sidecars.
     pub(crate) fn running(&self) -> impl Iterator<Item = &'a Value> {
         items(&self.spec()["containers"]).chain(self.before().filter(|c| c["restartPolicy"] == "Always"))
     }

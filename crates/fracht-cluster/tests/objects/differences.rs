@@ -218,8 +218,8 @@ fn filled_in(object: &Value) -> Value {
     live
 }
 
-/// Of a dump of a cluster what we set is compared: defaults, a status, and what others made are no difference; what is no
-/// longer set is.
+/// Of a dump of a cluster what we set is compared: defaults, a status, and what others made are no difference; what
+/// is no longer set is.
 #[test]
 fn a_dump_of_a_cluster_differs_only_in_what_we_set() {
     let owned = |kind: &str, owner: &str| {

@@ -138,7 +138,7 @@ fn a_helper_starts_before_its_service_and_behind_the_gates() {
     assert!(spec["initContainers"][2].get("securityContext").is_none());
     let all = made(&format!("[service.a]\nimage = \"a:1\"\n{lines}\n"));
     let ports = object(&all, "Service", "a")["spec"]["ports"].clone();
-    assert_eq!(ports[1]["targetPort"], "out", "a helper's port is one of the service's");
+    assert_eq!(ports[1]["targetPort"], "out", "a sidecar's port is one of the service's");
 }
 
 #[test]

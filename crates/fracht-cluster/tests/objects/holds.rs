@@ -73,20 +73,20 @@ fn a_helper_runs_as_its_own_user() {
         "[service.a]\nimage = \"a:1\"\nuser = 0\nbeside.x = { image = \"x:1\", confine = \"strict\" }\n",
         "cluster",
     );
-    let helper = &pod(&all, "Deployment", "a")["initContainers"][0]["securityContext"];
-    assert!(helper.get("runAsUser").is_none() && helper["runAsNonRoot"] == true, "{helper}");
+    let sidecar = &pod(&all, "Deployment", "a")["initContainers"][0]["securityContext"];
+    assert!(sidecar.get("runAsUser").is_none() && sidecar["runAsNonRoot"] == true, "{sidecar}");
 }
 
 #[test]
 fn files_can_be_read_by_those_who_mount_them() {
-    for (user, helper) in
+    for (user, sidecar) in
         [("user = \"999:999\"", ""), ("user = 10001", ""), ("", "user = 7,"), ("user = 0", "user = 7,")]
     {
         holds(
             &format!(
                 "[config.k]\nkey.pw = \"x\"\n[secret.s]\nkey.k = {{ env = \"K\" }}\n[service.a]\nimage = \"a:1\"\n{user}\n\
                  mount.\"/k\" = {{ from = \"config.k\", mode = \"0440\" }}\nmount.\"/s/k\" = {{ from = \"secret.s/k\", mode = \"0400\" }}\n\
-                 beside.x = {{ image = \"x:1\", {helper} mount = {{ \"/k\" = {{ from = \"config.k\", mode = \"0440\" }} }} }}\n"
+                 beside.x = {{ image = \"x:1\", {sidecar} mount = {{ \"/k\" = {{ from = \"config.k\", mode = \"0440\" }} }} }}\n"
             ),
             "cluster",
         );

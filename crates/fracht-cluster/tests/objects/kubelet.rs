@@ -1,5 +1,5 @@
-//! What a node makes of a pod: the variables and arguments of a process, and which files it can read. By the documentation
-//! of `$(NAME)` in variables, of volumes of configs and secrets, and of security contexts.
+//! What a node makes of a pod: the variables and arguments of a process, and which files it can read. By the
+//! documentation of `$(NAME)` in variables, of volumes of configs and secrets, and of security contexts.
 
 use std::collections::BTreeMap;
 

@@ -1,4 +1,5 @@
-//! What the objects do is what the stack says: users, variables, mounts, times. Looked at through what a node makes of them.
+//! What the objects do is what the stack says: users, variables, mounts, times. Looked at through what a node makes
+//! of them.
 
 use std::collections::BTreeMap;
 
@@ -31,8 +32,8 @@ pub(crate) fn check(cluster: &Cluster<'_>, model: &Model) {
 }
 
 fn containers(workload: &Workload) -> impl Iterator<Item = (&str, &Container)> {
-    let helpers = workload.helpers.iter().map(|helper| (&*helper.name, &helper.container));
-    std::iter::once((&*workload.name, &workload.main)).chain(helpers)
+    let sidecars = workload.sidecars.iter().map(|sidecar| (&*sidecar.name, &sidecar.container));
+    std::iter::once((&*workload.name, &workload.main)).chain(sidecars)
 }
 
 /// Names of objects, by what stands in their labels and fields alone.
@@ -93,7 +94,8 @@ fn user(definition: &Container, pod: &Pod<'_>, container: &Value) {
     assert!(!(said == Some(0) && own["runAsNonRoot"] == true), "{} never starts", pod.owner);
 }
 
-/// Variables and arguments reach the process as the stack says: those of `use` in their order, those of `env` over them.
+/// Variables and arguments reach the process as the stack says: those of `use` in their order, those of `env` over
+/// them.
 fn variables(cluster: &Cluster<'_>, names: &Names<'_>, definition: &Container, container: &Value) {
     let mut wanted = Variables::new();
     for used in &definition.uses {

@@ -1,5 +1,5 @@
-//! What an API server takes: the documented validation of the fields that are made here, the allocation of node ports, and
-//! what of one object another one takes away.
+//! What an API server takes: the documented validation of the fields that are made here, the allocation of node
+//! ports, and what of one object another one takes away.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;

@@ -172,7 +172,7 @@ fn what_does_not_hold_together_is_seen() {
             job["spec"]["template"]["spec"]["containers"][0]["securityContext"]["allowPrivilegeEscalation"] =
                 true.into();
         }),
-        ("a helper is root", |all| {
+        ("a sidecar is root", |all| {
             let job = first(all, "CronJob");
             let pod = &mut job["spec"]["jobTemplate"]["spec"]["template"]["spec"];
             pod["containers"][0]["securityContext"]["runAsUser"] = 0.into();

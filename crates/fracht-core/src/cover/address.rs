@@ -1,4 +1,4 @@
-//! Passwords, tokens and keys in addresses.
+//! Finds passwords, tokens and keys in addresses.
 
 use std::ops::Range;
 
@@ -14,7 +14,7 @@ pub(super) fn logins(text: &str, hits: &mut Vec<Hit>) {
         let scheme = left.rfind("://");
         let from = scheme.map_or(0, |scheme| scheme + 3);
         let login = at(left, from..left.len());
-        // Where the scheme is a part of a longer word, such as `mirror=https://…`, nothing changes.
+        // The scheme may be the end of a longer word, such as `mirror=https://…`.
         let Some(colon) = colon_of(login) else {
             if scheme.is_some() && is_token(login) {
                 let range = start + from..start + sign;
@@ -39,14 +39,14 @@ pub(super) fn logins(text: &str, hits: &mut Vec<Hit>) {
         let plain_authority = scheme.is_some() && !login.contains(['?', '#']) && !password.contains('/');
         let source_name = ["tcp(", "unix(", "udp("].iter().any(|form| right.starts_with(form));
         let certainty = if plain_authority || source_name { Sure } else { Likely };
-        // Some addresses have a token in the place of the user.
+        // Some addresses have a token instead of a user name.
         let first = if user.len() >= 16 && is_token(user) { 0 } else { colon + 1 };
         let range = start + from + first..start + sign;
         hits.push(Hit { range, what: "a password in an address", certainty, in_prose: true });
     }
 }
 
-/// Keys in the paths of addresses, such as those at which a program takes messages for people.
+/// Keys in the paths of addresses, such as those of webhooks.
 pub(super) fn paths(text: &str, hits: &mut Vec<Hit>) {
     for (start, word) in split_words(text) {
         let Some((scheme, rest)) = word.split_once("://") else { continue };
@@ -64,7 +64,7 @@ pub(super) fn paths(text: &str, hits: &mut Vec<Hit>) {
     }
 }
 
-/// The first colon of a login that is in no reference.
+/// The first colon of a login that is not part of a reference.
 fn colon_of(login: &str) -> Option<usize> {
     let mut depth = 0_usize;
     login.char_indices().find_map(|(index, c)| {
@@ -77,7 +77,7 @@ fn colon_of(login: &str) -> Option<usize> {
     })
 }
 
-/// The bytes of the password of `user:password`; `None` for numbers, which are a user and a group.
+/// The bytes of the password in `user:password`; `None` for two numbers, which are a user ID and a group ID.
 pub(super) fn password_of(login: &str) -> Option<Range<usize>> {
     let colon = colon_of(login)?;
     let (user, password) = (at(login, 0..colon), at(login, colon + 1..login.len()));

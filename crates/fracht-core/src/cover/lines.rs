@@ -1,11 +1,11 @@
-//! What is covered in a file of `KEY=value` lines.
+//! Finds the parts of a settings file that must not be shown.
 
 use std::ops::Range;
 
 use super::{looks, may_be_secret};
 use crate::grammar::lines;
 
-/// The bytes that no excerpt shows: values that may be secret, and all behind the key of a line that can't be read.
+/// The bytes that must not be shown: values that may be secret, and everything after the key of an invalid line.
 pub(crate) fn hidden(text: &str) -> Vec<Range<usize>> {
     let (settings, broken) = lines::parse(text);
     let mut hidden = Vec::new();
@@ -19,7 +19,7 @@ pub(crate) fn hidden(text: &str) -> Vec<Range<usize>> {
         let key = broken.find('=').map_or(0, |equals| equals + 1);
         hidden.push(line.at.start + key..line.at.end);
     }
-    // Comments keep what was a setting once.
+    // Comments may contain old settings.
     let mut start = 0;
     for line in text.split_inclusive('\n') {
         if let Some(comment) = line.find('#') {

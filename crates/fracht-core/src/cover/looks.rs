@@ -1,9 +1,9 @@
-//! Texts, and parts of texts, that are secret by their looks.
+//! Finds the parts of a text that look secret, whatever the name of the setting.
 //!
-//! Covered are private keys (RFC 7468), logins in front of an `@` (RFC 3986, section 3.2.1, and the forms of
+//! These are private keys (RFC 7468), logins in front of an `@` (RFC 3986, section 3.2.1, and the forms of
 //! data source names), values behind a name of a secret (`password=…`, `"token": "…"`, `X-Api-Key: …`,
 //! `--password …`), credentials behind the name of a scheme (RFC 7617, RFC 6750), and tokens of a known form
-//! (RFC 7519 and prefixes in wide use). References and variables of a shell are none.
+//! (RFC 7519 and prefixes in wide use). References and shell variables are not secret.
 
 use super::Certainty::{Likely, Sure};
 use super::Hit;
@@ -48,10 +48,10 @@ fn private_keys(text: &str, hits: &mut Vec<Hit>) {
 
 /// `name=value`, `name: value`, `"name": "value"`.
 fn assignments(text: &str, hits: &mut Vec<Hit>) {
-    // A text that is one argument, or a list of settings such as a query or a data source name.
+    // Set for a text that is one argument, or a list of settings such as a query or a data source name.
     let flag = text.starts_with('-') && !text.contains(' ');
     let listed = text.contains([';', '?', '&']);
-    // A value that is covered is not looked into: the whole takes one pass.
+    // A secret value is not searched again, so that one pass is enough.
     let mut covered = 0;
     for (sign, found) in text.match_indices(['=', ':']) {
         if sign < covered {
@@ -68,7 +68,7 @@ fn assignments(text: &str, hits: &mut Vec<Hit>) {
         let (open, quote) = opening_quote(value);
         let from = text.len() - value.len() + open.len();
         let inner = at(text, from..text.len());
-        // Of several words the first is what is assigned.
+        // Of several words, the first one is the value.
         let first = inner.split(|c: char| c.is_whitespace() || ";&".contains(c)).next().unwrap_or_default();
         if quote.is_none() && (first.starts_with(['{', '[']) && !first.contains('}') || is_reference(first)) {
             continue;
@@ -94,17 +94,17 @@ fn assignments(text: &str, hits: &mut Vec<Hit>) {
     }
 }
 
-/// The name that a text ends with, up to which quotes and spaces are passed over.
+/// The name at the end of a text, before quotes and spaces.
 fn name_before(before: &str) -> Option<&str> {
     let before = before.trim_end_matches([' ', '\t']);
     let before = before.trim_end_matches(['"', '\'', '\\', '`', ']']);
     let word = |c: char| c.is_ascii_alphanumeric() || "_-.".contains(c);
-    // A name has an end; a long run of letters is looked at from its end only.
+    // Names are short: of a long run of letters, only the end is used.
     let from = before.char_indices().rev().take(100).take_while(|(_, c)| word(*c)).last()?.0;
     Some(at(before, from..before.len())).filter(|name| !name.is_empty())
 }
 
-/// The opening quote of a value, with what escapes it, and the quote itself.
+/// The opening quote of a value with its escape characters, and the quote itself.
 fn opening_quote(value: &str) -> (&str, Option<char>) {
     for open in ["\\\"", "\"", "'", "`"] {
         if value.starts_with(open) {
@@ -114,15 +114,15 @@ fn opening_quote(value: &str) -> (&str, Option<char>) {
     ("", None)
 }
 
-/// The bytes up to the quote that closes a value, or to the end of the line.
+/// The number of bytes up to the closing quote, or to the end of the line.
 fn closing(inner: &str, quote: char) -> usize {
     let end = inner.find([quote, '\n']).unwrap_or(inner.len());
     if at(inner, 0..end).ends_with('\\') { end - 1 } else { end }
 }
 
-/// Words that are secret by themselves or by the word before them.
+/// Words that are secret because of their form or the word before them.
 fn words(text: &str, hits: &mut Vec<Hit>) {
-    // `machine HOST login NAME password VALUE`, as files of logins for programs have it.
+    // `machine HOST login NAME password VALUE`, as in files of logins.
     let (mut before, mut earlier, mut machine) = ("", [""; 2], false);
     for (start, word) in split_words(text).filter(|(_, word)| !word.is_empty()) {
         let whole = start..start + word.len();
@@ -157,7 +157,7 @@ fn words(text: &str, hits: &mut Vec<Hit>) {
     }
 }
 
-/// What tokens in wide use begin with, and how long they are at least.
+/// The prefixes of tokens in wide use, with their smallest length.
 const PREFIXES: &[(&str, usize)] = &[
     ("AKIA", 20),
     ("AIza", 35),

@@ -1,7 +1,7 @@
-//! Messages as they may be shown.
+//! Hides secrets in messages.
 //!
-//! A message speaks of values at places. What is covered at these places is covered in the message too, as it is
-//! written or as it was read; a fix that would write it again is left out.
+//! A message has places in files. A value that is hidden at one of these places is also hidden in the text of the
+//! message, both as written and with its escapes resolved. A fix that would write the value is left out.
 
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -14,20 +14,20 @@ use crate::diag::{Diagnostic, Label, Report};
 use crate::escape::escaped;
 use crate::source::{FileId, Sources, Span};
 
-/// Covers what a report says.
+/// Hides the secrets of one report.
 pub struct Cover<'a> {
     sources: &'a Sources,
-    /// What is covered in each file that has been spoken of, sorted, without overlaps.
+    /// The hidden parts of each file that the report mentions, sorted, without overlaps.
     hidden: BTreeMap<FileId, Vec<Range<usize>>>,
-    /// The values that are covered wherever they turn up.
+    /// The values that are hidden in every text.
     values: Option<AhoCorasick>,
 }
 
-/// How far from the place of a message, in bytes, a value may be that it speaks of.
+/// How many bytes before and after a place are searched for hidden values.
 const NEAR: usize = 400;
 
 impl<'a> Cover<'a> {
-    /// Covers what `report` says of `sources`.
+    /// Finds what to hide in `report`, whose places are in `sources`.
     pub fn new(report: &Report, sources: &'a Sources) -> Self {
         let mut hidden: BTreeMap<FileId, Vec<Range<usize>>> = BTreeMap::new();
         let mut values: Vec<String> = report.hidden_texts().iter().map(ToString::to_string).collect();
@@ -37,7 +37,7 @@ impl<'a> Cover<'a> {
             let inner = text.trim_matches(['"', '\'', '\n']);
             values.extend([inner.to_owned(), unescaped(inner, '"')]);
         }
-        // A common word says nothing, and would take words out of messages.
+        // A common word is not recognisable as a secret, and hiding it would damage messages.
         values.retain(|value| value.len() >= 6 && !value.bytes().all(|byte| byte.is_ascii_lowercase()));
         values.sort();
         values.dedup();
@@ -52,7 +52,7 @@ impl<'a> Cover<'a> {
         Self { sources, hidden, values }
     }
 
-    /// What is covered in a part of a file.
+    /// The hidden ranges in a part of a file.
     pub fn hidden(&self, file: FileId, part: &Range<usize>) -> &[Range<usize>] {
         let known = self.hidden.get(&file).map(Vec::as_slice);
         let ranges = known.or_else(|| self.sources.file(file).map(super::hidden)).unwrap_or_default();
@@ -61,7 +61,7 @@ impl<'a> Cover<'a> {
         ranges.get(from..to).unwrap_or_default()
     }
 
-    /// A part of a file as it may be shown.
+    /// A part of a file with its secrets hidden.
     pub fn source(&self, file: FileId, part: Range<usize>) -> Shown {
         let text = self.sources.file(file).and_then(|file| file.text.get(part.clone())).unwrap_or_default();
         let inside = self.hidden(file, &part).iter();
@@ -70,14 +70,14 @@ impl<'a> Cover<'a> {
         Shown::new(text, inside)
     }
 
-    /// A text that comes from values of the stack, as it may be shown.
+    /// A text from values of the stack with its secrets hidden.
     pub fn value(&self, text: &str) -> String {
         let looks = looks::hits(text).into_iter().map(|hit| hit.range);
         let known = self.values.iter().flat_map(|values| values.find_iter(text)).map(|found| found.range());
         Shown::new(text, looks.chain(known)).text
     }
 
-    /// The diagnostic as it may be shown. Its places stay.
+    /// The diagnostic with its secrets hidden. Its places do not change.
     #[must_use]
     pub fn diagnostic(&self, diagnostic: &Diagnostic) -> Diagnostic {
         let mut words = Words { values: self.values.as_ref(), near: Vec::new(), spoken_of: Vec::new() };
@@ -90,7 +90,7 @@ impl<'a> Cover<'a> {
             for range in self.hidden(span.file, &around) {
                 let text = file.text.get(range.clone()).unwrap_or_default();
                 let written = text.trim_matches(['"', '\'', '\n', ' ']);
-                // What can be read beside it anyway, such as the name of the key, is no secret.
+                // A word that is visible anyway, such as the name of the key, is not secret.
                 let word = |c: char| !c.is_alphanumeric();
                 let open = !written.contains(word) && visible.split(word).any(|other| other == written);
                 if written.is_empty() || open {
@@ -114,7 +114,7 @@ impl<'a> Cover<'a> {
             help: diagnostic.help.iter().map(|help| words.text(help)).collect(),
             fix: diagnostic.fix.as_ref().filter(|fix| !self.hides(fix.span)).and_then(|fix| {
                 let (replacement, title) = (words.text(&fix.replacement), words.text(&fix.title));
-                // What is covered can't be written.
+                // A fix with a hidden value cannot be applied.
                 let whole = replacement == escaped(&fix.replacement);
                 whole.then(|| crate::diag::Fix {
                     span: fix.span,
@@ -125,7 +125,7 @@ impl<'a> Cover<'a> {
         }
     }
 
-    /// Whether something at a place is covered.
+    /// Whether something at a place is hidden.
     pub(crate) fn hides(&self, span: Span) -> bool {
         let range = span.range();
         self.hidden(span.file, &range)
@@ -134,13 +134,13 @@ impl<'a> Cover<'a> {
     }
 }
 
-/// The places that a diagnostic speaks of.
+/// The places of a diagnostic.
 fn places(diagnostic: &Diagnostic) -> impl Iterator<Item = Span> + '_ {
     let labels = diagnostic.primary.iter().chain(&diagnostic.related).map(|label| label.span);
     labels.chain(diagnostic.fix.iter().map(|fix| fix.span))
 }
 
-/// The ranges sorted, those that overlap as one.
+/// The ranges, sorted; overlapping ones are joined.
 pub(super) fn merged(mut ranges: Vec<Range<usize>>) -> Vec<Range<usize>> {
     ranges.retain(|range| !range.is_empty());
     ranges.sort_by_key(|range| range.start);
@@ -154,12 +154,12 @@ pub(super) fn merged(mut ranges: Vec<Range<usize>>) -> Vec<Range<usize>> {
     merged
 }
 
-/// The words of one diagnostic.
+/// Hides secrets in the texts of one diagnostic.
 struct Words<'a> {
     values: Option<&'a AhoCorasick>,
-    /// What is covered on the lines that it shows.
+    /// The hidden values near its places.
     near: Vec<String>,
-    /// What is covered at the very places that it speaks of.
+    /// The hidden values at its places.
     spoken_of: Vec<String>,
 }
 
@@ -185,7 +185,7 @@ impl Words<'_> {
     }
 }
 
-/// What looks secret in a text for people: anything in backticks, and outside of them what is no part of a sentence.
+/// The parts of a message that look secret: in backticks by the usual rules, outside of them by stricter ones.
 pub(super) fn looks_in_prose(text: &str) -> Vec<Range<usize>> {
     let mut ranges = Vec::new();
     for segment in quoted(text) {
@@ -196,20 +196,19 @@ pub(super) fn looks_in_prose(text: &str) -> Vec<Range<usize>> {
     ranges
 }
 
-/// Where a value stands in a text, in capital or small letters.
+/// The ranges of a text that contain a value, ignoring case.
 fn occurrences(text: &str, value: &str) -> Vec<Range<usize>> {
     let (small, value) = (text.to_ascii_lowercase(), value.to_ascii_lowercase());
     small.match_indices(&value).map(|(at, found)| at..at + found.len()).collect()
 }
 
-/// The parts of a text that stand between backticks.
+/// The parts of a text between backticks.
 fn quoted(text: &str) -> Vec<Range<usize>> {
     let ticks: Vec<usize> = text.match_indices('`').map(|(at, _)| at).collect();
     ticks.chunks_exact(2).filter_map(|pair| Some(pair.first()? + 1..*pair.get(1)?)).collect()
 }
 
-/// Whether one of the two holds the other, looking at letters and digits alone: what was spelled in another way is the
-/// same.
+/// Whether one text contains the other, comparing only letters and digits, so that other spellings match.
 fn is_part(one: &str, other: &str) -> bool {
     let plain = |text: &str| -> String {
         text.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()

@@ -1,9 +1,9 @@
-//! What may be shown: which names and texts look secret, and what stands in their place.
+//! Hides secrets: which names and texts look secret, and what is shown instead.
 //!
-//! There is one table of names ([`names`]) and one of texts ([`looks`], those of addresses in [`address`]). The rules read them, `new` sorts
-//! settings by them, and everything that leaves the program is covered by them: an excerpt by the place of
-//! its values in the file ([`hidden`]), a message by the
-//! values at the places that it speaks of ([`Cover`]), every other text by its looks ([`text`]).
+//! There is one table of names ([`names`]) and one of texts ([`looks`], those of addresses in [`address`]). The rules
+//! read them, `new` sorts settings by them, and everything that leaves the program is covered by them: an excerpt by
+//! the place of its values in the file ([`hidden`]), a message by the values at the places that it speaks of
+//! ([`Cover`]), every other text by its looks ([`text`]).
 
 mod address;
 mod lines;
@@ -25,12 +25,12 @@ pub use names::{flag_name, is_login_flag, is_secret_name, may_be_secret_name};
 pub use shown::{STARS, Shown};
 pub use word::{is_random, is_reference, is_switch};
 
-/// How sure it is that something is secret.
+/// How likely something is secret.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Certainty {
-    /// It may be: not shown, and kept as a secret where there is a choice.
+    /// Likely: hidden, and stored as a secret by `new`.
     Likely,
-    /// It is: a stack that says it in plain text is wrong.
+    /// Certain: an error in plain text.
     Sure,
 }
 
@@ -39,15 +39,15 @@ pub enum Certainty {
 pub struct Hit {
     /// Its bytes.
     pub range: Range<usize>,
-    /// What it is, in words.
+    /// What it looks like, in words.
     pub what: &'static str,
-    /// How sure that is.
+    /// How likely it is secret.
     pub certainty: Certainty,
-    /// Whether it can be told from the words of a sentence, where a colon or an equals sign means something else.
+    /// Set if it is recognisable within a sentence, where a colon or an equals sign has another meaning.
     pub(super) in_prose: bool,
 }
 
-/// Whether a setting may hold a secret: in doubt it does.
+/// Whether a setting may contain a secret. Doubtful cases count.
 pub fn may_be_secret(name: &str, value: &str) -> bool {
     if value.is_empty() || is_switch(value) || is_reference(value) {
         return false;
@@ -55,8 +55,8 @@ pub fn may_be_secret(name: &str, value: &str) -> bool {
     may_be_secret_name(name) || is_random(value) && !names::is_digest_name(name) || !hits(value).is_empty()
 }
 
-/// The parts of a file that must not be shown, by their place and by what they look like: bytes, sorted, without overlaps.
-/// Computed once per file.
+/// The parts of a file that must not be shown, by their place and by what they look like: bytes, sorted, without
+/// overlaps. Computed once per file.
 pub fn hidden(file: &SourceFile) -> &[Range<usize>] {
     file.hidden_by(|syntax, text| {
         message::merged(match syntax {
@@ -66,13 +66,13 @@ pub fn hidden(file: &SourceFile) -> &[Range<usize>] {
     })
 }
 
-/// A text for people with stars for what looks secret in it. What follows a colon outside of backticks is a part of the
+/// A message with stars in place of the parts that look secret. Outside of backticks, text after a colon is part of the
 /// sentence.
 pub fn prose(text: &str) -> String {
     Shown::covering(text, message::looks_in_prose(text))
 }
 
-/// The text with stars for what looks secret in it.
+/// The text with stars in place of the parts that look secret.
 pub fn text(text: &str) -> String {
     Shown::covering(text, hits(text).into_iter().map(|hit| hit.range))
 }

@@ -1,11 +1,11 @@
-//! Names of settings whose values are secret.
+//! The table of names: which settings contain secrets.
 //!
-//! A name is cut into words, at `_`, `-`, `.` and where a small letter meets a capital one. The last word says
-//! what the value is: a file, a path or a time of a secret is none.
+//! A name is split into words at `_`, `-`, `.` and where a capital letter follows a lowercase one. The last word tells
+//! what the value is: the file, path or lifetime of a secret is not secret.
 
 use super::Certainty::{self, Likely, Sure};
 
-/// Last words, one or two of the name together, that say what the value is.
+/// Last words of names of secrets, alone or with the word before.
 const WORDS: &[(&str, Certainty)] = &[
     ("PASSWORD", Sure),
     ("PASSWD", Sure),
@@ -42,7 +42,7 @@ const WORDS: &[(&str, Certainty)] = &[
     ("SIGNATURE", Likely),
 ];
 
-/// Ends of a last word: `PGPASSWORD`, `DBPASS`, `clientsecret`.
+/// Endings of a last word: `PGPASSWORD`, `DBPASS`, `clientsecret`.
 const ENDS: &[(&str, Certainty)] = &[
     ("PASSWORD", Sure),
     ("PASSWD", Sure),
@@ -59,7 +59,7 @@ const ENDS: &[(&str, Certainty)] = &[
     ("KEY", Likely),
 ];
 
-/// Words that end as secrets do and are none.
+/// Words with such an ending that are not secret.
 const HARMLESS_WORDS: &[&str] = &[
     "COMPASS",
     "BYPASS",
@@ -77,7 +77,7 @@ const HARMLESS_WORDS: &[&str] = &[
     "PUBLICKEY",
 ];
 
-/// Last words behind which a secret is only spoken of.
+/// Last words of names that are about a secret, such as its length.
 const ABOUT: &[&str] = &[
     "FILE",
     "PATH",
@@ -146,13 +146,13 @@ const ABOUT: &[&str] = &[
     "USERNAME",
 ];
 
-/// Words before `KEY` with which it is none that anybody keeps.
+/// Words before `KEY` for keys that are not secret.
 const OPEN_KEYS: &[&str] = &["PUBLIC", "PRIMARY", "FOREIGN", "SORT", "PARTITION", "CACHE", "ROUTING", "HOT"];
 
-/// How sure it is that a setting of this name holds a secret; `None` if it is not likely.
+/// How likely a setting with this name contains a secret; `None` if it is not likely.
 fn certainty(name: &str) -> Option<Certainty> {
     let mut words = words(name);
-    // `PASSWORD_2` is one as well as `PASSWORD`.
+    // `PASSWORD_2` is as secret as `PASSWORD`.
     while words.len() > 1 && words.last().is_some_and(|word| word.bytes().all(|b| b.is_ascii_digit())) {
         words.pop();
     }
@@ -171,13 +171,13 @@ fn certainty(name: &str) -> Option<Certainty> {
     if own.is_some() {
         return own;
     }
-    // `SECRET_KEY_BASE`, `PASSWORD_OLD`: what the last word says is not known.
+    // `SECRET_KEY_BASE`, `PASSWORD_OLD`: the last word is unknown, so an earlier one decides.
     let about = ABOUT.contains(&last);
     let any = words.iter().any(|word| of(word) == Some(Sure));
     (any && !about).then_some(Likely)
 }
 
-/// The words of a name in capitals.
+/// The words of a name, in capitals.
 fn words(name: &str) -> Vec<String> {
     let mut words = vec![String::new()];
     let mut small_before = false;
@@ -195,17 +195,17 @@ fn words(name: &str) -> Vec<String> {
     words
 }
 
-/// Whether a setting of this name holds a secret.
+/// Whether a setting with this name contains a secret.
 pub fn is_secret_name(name: &str) -> bool {
     certainty(name) == Some(Sure)
 }
 
-/// Whether a setting of this name may hold a secret: in doubt it does.
+/// Whether a setting with this name may contain a secret. Doubtful cases count.
 pub fn may_be_secret_name(name: &str) -> bool {
     certainty(name).is_some()
 }
 
-/// Whether a setting of this name holds the digest of something, or tells which version it is.
+/// Whether a setting with this name contains a digest or a version.
 pub(super) fn is_digest_name(name: &str) -> bool {
     let known = [
         "BUILD", "COMMIT", "SHA", "SHA1", "SHA256", "REVISION", "REV", "DIGEST", "CHECKSUM", "HASH", "ETAG",
@@ -214,14 +214,14 @@ pub(super) fn is_digest_name(name: &str) -> bool {
     words(name).last().is_some_and(|last| known.contains(&last.as_str()))
 }
 
-/// The name of an argument that a program takes a value for, as in `--db-password`; `None` for any other text.
+/// The name in an option, such as `--db-password`; `None` for any other text.
 pub fn flag_name(argument: &str) -> Option<&str> {
     let name = argument.strip_prefix("--").or_else(|| argument.strip_prefix('-'))?;
     let word = |c: char| c.is_ascii_alphanumeric() || "-_.".contains(c);
     (name.len() > 1 && name.chars().all(word)).then_some(name)
 }
 
-/// Whether an argument is one that many programs take `user:password` for.
+/// Whether many programs take `user:password` after this option.
 pub fn is_login_flag(argument: &str) -> bool {
     ["-u", "--user", "--login", "--basic-auth", "--auth"].contains(&argument)
 }

@@ -1,4 +1,4 @@
-//! What of the value at a path of a stack file is covered, by the keys under which it stands.
+//! Decides by the path of a value in a stack file whether it is hidden.
 
 use super::names::may_be_secret_name;
 use super::word::is_random;
@@ -7,18 +7,18 @@ use crate::grammar::nearest::nearest;
 use crate::language::target::TARGET_TABLE;
 use crate::language::{ROOT, Shape};
 
-/// What a value is covered as.
+/// Which part of a value is hidden.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Treatment {
     /// The whole value.
     Whole,
-    /// The whole value, unless it is well-formed text of this kind: it says where the value of a secret is.
+    /// The whole value, unless it is valid text of this kind, which only tells where the secret is.
     Unless(ValueKind),
-    /// What is secret by its looks; with `named`, the whole value if it looks made by a program.
+    /// The parts that look secret; if `named`, the whole value if it looks random.
     Looks { named: bool },
 }
 
-/// What says where the value of a secret is.
+/// The kinds of text that tell where a secret is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum ValueKind {
     Variable,
@@ -30,7 +30,7 @@ pub(super) enum ValueKind {
 impl ValueKind {
     pub(super) fn is_well_formed(self, text: &str) -> bool {
         match self {
-            // A cluster takes dashes and dots as well; in a secret it is rather the secret that has them.
+            // Names with dashes and dots are valid in a cluster, but here they are more likely the secret itself.
             Self::Variable => {
                 let word = |c: char| c.is_ascii_alphanumeric() || c == '_';
                 !text.is_empty() && text.chars().all(word) && !text.starts_with(|c: char| c.is_ascii_digit())
@@ -45,10 +45,10 @@ impl ValueKind {
     }
 }
 
-/// The longest path that is kept; no path of the language is as long.
+/// The longest path that is kept. No path of the language is longer.
 const LONGEST: usize = 32;
 
-/// Whether a key of the stack file is that of secrets, or is meant to be.
+/// Whether a top-level key is `secret`, possibly misspelled.
 pub(super) fn is_secrets(name: &str) -> bool {
     let known = || ROOT.names();
     let small = name.to_lowercase();
@@ -57,13 +57,13 @@ pub(super) fn is_secrets(name: &str) -> bool {
             && (may_be_secret_name(name) || nearest(&small, known()) == Some("secret"))
 }
 
-/// Whether it is a name that makes a value secret, and not a table of secrets.
+/// Whether the name of a setting makes its value secret, not a table of secrets.
 pub(super) fn by_name(path: &[String]) -> bool {
     let path = below_target(path);
     path.first().is_none_or(|first| !is_secrets(first))
 }
 
-/// A path and the keys below it; the middle of one that is too long is left out.
+/// A path extended by keys. If it gets too long, its middle is left out.
 pub(super) fn below(path: &[String], keys: Vec<String>) -> Vec<String> {
     let mut path: Vec<String> = path.iter().cloned().chain(keys).collect();
     if path.len() > LONGEST {
@@ -72,7 +72,7 @@ pub(super) fn below(path: &[String], keys: Vec<String>) -> Vec<String> {
     path
 }
 
-/// The path without the target that it is under.
+/// The path without `target.NAME` at its start.
 fn below_target(path: &[String]) -> &[String] {
     match path {
         [first, _, rest @ ..] if first == "target" => rest,
@@ -80,7 +80,7 @@ fn below_target(path: &[String]) -> &[String] {
     }
 }
 
-/// What of the value at a path is covered.
+/// Which part of the value at a path is hidden.
 pub(super) fn treatment(path: &[String]) -> Treatment {
     let in_target = path.first().is_some_and(|first| first == "target") && path.len() > 1;
     let path = below_target(path);
@@ -104,14 +104,14 @@ pub(super) fn treatment(path: &[String]) -> Treatment {
     let mut names = path.iter().peekable();
     let mut named = false;
     while let Some(name) = names.next() {
-        // Items of lists have no keys.
+        // The items of a list have no keys of their own.
         while let Some(Shape::List(of) | Shape::OneOrList(of)) = shape {
             shape = Some(*of);
         }
         let below = shape.and_then(|shape| shape.below(name));
         let in_map = shape.is_some_and(|shape| shape.is_named());
         let table = below.filter(|_| in_map).and_then(|below| below.table());
-        // A key that may be a string or a table: what follows tells which it is.
+        // The key takes a string or a table: the rest of the path tells which.
         let is_table = table.is_some_and(|table| {
             table.short.is_none() || names.peek().is_some_and(|next| table.field(next).is_some())
         });

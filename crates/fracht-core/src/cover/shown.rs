@@ -1,29 +1,29 @@
-//! A text as it may be shown: stars for what is covered, unsafe characters written out, and where each byte went.
+//! A text with stars in place of hidden ranges, escaped unsafe characters, and a map from old to new positions.
 
 use std::fmt::Write as _;
 use std::ops::Range;
 
 use crate::escape::is_unsafe;
 
-/// What stands in the place of something covered, however long that is.
+/// What is shown instead of a hidden range, whatever its length.
 pub const STARS: &str = "****";
 
-/// A text as it may be shown.
+/// A text that is safe to show.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Shown {
     /// The text. It has as many lines as before.
     pub text: String,
-    /// For each place at which the text was changed: the byte behind it in the old text and in the new one.
+    /// For each change: the byte after it in the old text and in the new text.
     moves: Vec<(usize, usize)>,
 }
 
 impl Shown {
-    /// The text with stars in the place of some ranges of bytes, which may overlap, and unsafe characters written out.
+    /// The text with stars in place of some byte ranges, which may overlap, and with unsafe characters escaped.
     pub fn new(text: &str, covered: impl IntoIterator<Item = Range<usize>>) -> Self {
         Self::of(text, covered, true)
     }
 
-    /// The text with stars in the place of some ranges of bytes, all else as it is.
+    /// The text with stars in place of some byte ranges, otherwise unchanged.
     pub fn covering(text: &str, covered: impl IntoIterator<Item = Range<usize>>) -> String {
         Self::of(text, covered, false).text
     }
@@ -49,7 +49,7 @@ impl Shown {
         let part = text.get(from..to).unwrap_or_default();
         for (index, c) in part.char_indices() {
             if escape && is_unsafe(c) && !matches!(c, '\n' | '\t') {
-                // Writing to a string can't fail.
+                // Writing to a string cannot fail.
                 let _ = write!(self.text, "\\u{:04X}", u32::from(c));
                 self.moves.push((from + index + c.len_utf8(), self.text.len()));
             } else {
@@ -58,7 +58,7 @@ impl Shown {
         }
     }
 
-    /// Stars for each line of a part: what is shown keeps its number of lines.
+    /// Adds stars for each line of a range, so that the number of lines does not change.
     fn stars(&mut self, text: &str, from: usize, to: usize) {
         let mut at = from;
         for line in text.get(from..to).unwrap_or_default().split_inclusive('\n') {
@@ -74,12 +74,12 @@ impl Shown {
         }
     }
 
-    /// Where a byte of the old text is in the new one. One inside of what was changed goes to the change's end.
+    /// The position of an old byte in the new text. A byte within a change moves to the end of the change.
     pub fn at(&self, old: usize) -> usize {
         let index = self.moves.partition_point(|(behind, _)| *behind <= old);
         let (behind, new) = index.checked_sub(1).and_then(|index| self.moves.get(index)).unwrap_or(&(0, 0));
         let plain = new + (old - behind);
-        // Inside of the next change: not further than its own end.
+        // Within the next change: at most its end.
         let limit = self.moves.get(index).map_or(self.text.len(), |(_, end)| *end);
         plain.min(limit)
     }

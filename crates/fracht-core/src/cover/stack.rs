@@ -1,9 +1,8 @@
-//! What is covered in a stack file, by place, be its text right or broken.
+//! Finds the parts of a stack file that must not be shown, even if its text is broken.
 //!
-//! The parser gives up on what is broken; this reads on. It goes through the text once, line by line and value by
-//! value, and knows of each value under which keys it stands. Covered is every value in a table of secrets but
-//! for the few that say where a value is to be read, every value under a name that looks secret, and every part
-//! of a value that does.
+//! The TOML parser skips broken text; this scanner does not. It goes through the text once and knows the path of each
+//! value. It hides every value in a table of secrets, except for those that tell where to read the secret, every value
+//! under a name that looks secret, and every part of a value that looks secret.
 
 use std::ops::Range;
 
@@ -14,7 +13,7 @@ use super::place::{Treatment, below, by_name, is_secrets, treatment};
 use super::word::{is_random, is_reference, is_switch};
 use crate::language::ROOT;
 
-/// The bytes of a stack file that no excerpt shows.
+/// The bytes of a stack file that must not be shown.
 pub(crate) fn hidden(text: &str) -> Vec<Range<usize>> {
     let mut scan = Scan { text, at: 0, header: Vec::new(), hidden: Vec::new() };
     scan.document();
@@ -28,12 +27,12 @@ struct Scan<'t> {
     hidden: Vec<Range<usize>>,
 }
 
-/// Whether what is well-formed at a path says where the value of a secret is. What is broken says nothing.
+/// Whether a valid value at a path tells where a secret is.
 fn says_where(path: &[String]) -> bool {
     matches!(treatment(path), Treatment::Unless(_))
 }
 
-/// How deep tables and lists are followed.
+/// The deepest nesting of tables and lists that is followed.
 const DEEPEST: usize = 64;
 
 impl<'t> Scan<'t> {
@@ -53,13 +52,13 @@ impl<'t> Scan<'t> {
         found
     }
 
-    /// Passes over spaces and tabs.
+    /// Skips spaces and tabs.
     fn blanks(&mut self) {
         let rest = self.rest();
         self.at += rest.len() - rest.trim_start_matches([' ', '\t', '\r']).len();
     }
 
-    /// The byte behind the line.
+    /// The byte after the line.
     fn line_end(&self) -> usize {
         self.at + self.rest().find('\n').unwrap_or(self.rest().len())
     }
@@ -88,7 +87,7 @@ impl<'t> Scan<'t> {
         }
     }
 
-    /// A comment: in a table of secrets all of it, else what looks secret.
+    /// Reads a comment: hidden as a whole in a table of secrets, else only the parts that look secret.
     fn comment(&mut self, path: &[String]) {
         let end = self.line_end();
         if treatment(path) == Treatment::Whole {
@@ -101,21 +100,21 @@ impl<'t> Scan<'t> {
         self.at = end;
     }
 
-    /// `[a.b]` or `[[a.b]]`; what follows on the line is read as an entry.
+    /// Reads `[a.b]` or `[[a.b]]`. The rest of the line is read as an entry.
     fn header(&mut self) {
         while self.take('[') {}
         self.header = below(&[], self.keys());
         self.blanks();
         while self.take(']') {}
         if self.header.is_empty() {
-            // Nothing that could be a header.
+            // Not a header.
             let end = self.line_end();
             self.hide_looks(self.at, end);
             self.at = end;
         }
     }
 
-    /// Keys with dots between them.
+    /// Reads a dotted key.
     fn keys(&mut self) -> Vec<String> {
         let mut keys = Vec::new();
         loop {
@@ -147,7 +146,7 @@ impl<'t> Scan<'t> {
         }
     }
 
-    /// A key and its value, up to one of `ends` if there is no value.
+    /// Reads a key and its value, up to one of `ends` if the value is missing.
     fn entry(&mut self, above: &[String], ends: &[char], depth: usize) {
         let start = self.at;
         let keys = self.keys();
@@ -157,7 +156,7 @@ impl<'t> Scan<'t> {
         self.blanks();
         if is_key && self.take('=') {
             self.blanks();
-            // A value that is missing may be on the next line.
+            // A missing value may be on the next line.
             if matches!(self.peek(), None | Some('\n')) && treatment(&path) == Treatment::Whole {
                 self.value_below();
             } else {
@@ -165,7 +164,7 @@ impl<'t> Scan<'t> {
             }
             return;
         }
-        // Neither a key nor a value: nothing is known of it but where it stands.
+        // Neither a key nor a value: only its place is known.
         let rest = self.rest();
         let end = self.at + rest.find(|c| c == '\n' || ends.contains(&c)).unwrap_or(rest.len());
         if !matches!(treatment(above), Treatment::Looks { .. }) {
@@ -181,7 +180,7 @@ impl<'t> Scan<'t> {
         }
     }
 
-    /// Covers the next line, if it is no entry and no header.
+    /// Hides the next line, unless it is an entry or a header.
     fn value_below(&mut self) {
         let start = self.at;
         self.take('\n');
@@ -197,14 +196,14 @@ impl<'t> Scan<'t> {
         self.at = end;
     }
 
-    /// A value, of whatever kind.
+    /// Reads a value of any kind.
     fn value(&mut self, path: &[String], depth: usize) {
         match self.peek() {
             Some('{') if depth < DEEPEST => self.table(path, depth),
             Some('[') if depth < DEEPEST => self.list(path, depth),
             Some(quote @ ('"' | '\'')) => {
                 let inner = self.quoted(quote);
-                // What follows a text on its line belongs to it, if it is secret: then it says not where a secret is.
+                // Text after the closing quote belongs to a broken value, which then does not tell where a secret is.
                 if self.tail(path) && says_where(path) {
                     self.hide(inner.start, inner.end);
                 } else {
@@ -215,7 +214,8 @@ impl<'t> Scan<'t> {
         }
     }
 
-    /// The inside of a text in quotes; an unclosed one ends with its line, or with the file if it has three quotes.
+    /// Reads a string and returns its inside. An unclosed one ends with its line, or with the file if it has three
+    /// quotes.
     fn quoted(&mut self, quote: char) -> Range<usize> {
         let three: String = std::iter::repeat_n(quote, 3).collect();
         let (open, close) = if self.rest().starts_with(&three) { (3, three.as_str()) } else { (1, "") };
@@ -235,7 +235,7 @@ impl<'t> Scan<'t> {
                 (end, behind) = (index, index + usize::from(c == quote));
                 break;
             } else if open == 3 && rest.get(index..).is_some_and(|rest| rest.starts_with(close)) {
-                // Up to two more quotes belong to the text.
+                // Up to two more quotes belong to the string.
                 let more = rest.get(index + 3..).unwrap_or_default();
                 let more = more.len() - more.trim_start_matches(quote).len();
                 (end, behind) = (index + more.min(2), index + 3 + more.min(2));
@@ -262,7 +262,7 @@ impl<'t> Scan<'t> {
             Treatment::Looks { named: true } if is_random(&unescaped(written, quote)) => {
                 self.hide(inner.start, inner.end);
             }
-            // What an escape stands for may look secret where the escape does not.
+            // The resolved text may look secret where the escaped one does not.
             Treatment::Looks { .. }
                 if quote == '"' && written.contains('\\') && !hits(&unescaped(written, quote)).is_empty() =>
             {
@@ -272,7 +272,7 @@ impl<'t> Scan<'t> {
         }
     }
 
-    /// What stands between a value and the end of its line or the next one; whether anything does.
+    /// Reads the text between a value and the end of its line or the next value; true if there is any.
     fn tail(&mut self, path: &[String]) -> bool {
         self.blanks();
         let rest = self.rest();
@@ -287,13 +287,13 @@ impl<'t> Scan<'t> {
         std::mem::replace(&mut self.at, end) < end
     }
 
-    /// A value without quotes: a number, a word, or nothing that is a value.
+    /// Reads a value without quotes: a number, a word, or broken text.
     fn bare(&mut self, path: &[String]) {
         let start = self.at;
         let line_end = self.line_end();
         let line = self.text.get(start..line_end).unwrap_or_default();
         let covered = !matches!(treatment(path), Treatment::Looks { .. });
-        // A broken value may hold what else would end it.
+        // A broken value may contain characters that otherwise end a value.
         let ends: &[char] = if covered { &['#'] } else { &[',', ']', '}', '#'] };
         let in_line = line.find(ends).unwrap_or(line.len());
         let word = line.get(..in_line).unwrap_or_default().trim_end();
@@ -313,7 +313,7 @@ impl<'t> Scan<'t> {
         }
     }
 
-    /// `{ key = value, … }`. One that is not closed ends before a header.
+    /// Reads `{ key = value, … }`. An unclosed table ends before the next header.
     fn table(&mut self, path: &[String], depth: usize) {
         self.take('{');
         while let Some((c, _)) = self.between(path) {
@@ -325,11 +325,11 @@ impl<'t> Scan<'t> {
         }
     }
 
-    /// `[ value, … ]`. One that is not closed ends before a header.
+    /// Reads `[ value, … ]`. An unclosed list ends before the next header.
     fn list(&mut self, path: &[String], depth: usize) {
         self.take('[');
         let mut before = String::new();
-        // Of what says where a secret is, only the keys are a list.
+        // Of the values that tell where a secret is, only `keys` is a list.
         let item = below(path, vec![String::new()]);
         let path = if by_name(path) { path } else { item.as_slice() };
         let (mut texts, mut whole, mut closed) = (Vec::new(), true, false);
@@ -364,7 +364,7 @@ impl<'t> Scan<'t> {
         }
     }
 
-    /// A text of a list, which may be the value of the argument before it.
+    /// Reads a string in a list, which may be the value of the option before it.
     fn argument(
         &mut self,
         path: &[String],
@@ -383,8 +383,8 @@ impl<'t> Scan<'t> {
         }
     }
 
-    /// Passes over what stands between the parts of a table or a list; the next part begins with the character. Whether
-    /// a comma is there. `None` where it ends without its bracket.
+    /// Skips the text between the parts of a table or a list. Returns the first character of the next part, and
+    /// whether a comma was found; `None` if the closing bracket is missing.
     fn between(&mut self, path: &[String]) -> Option<(char, bool)> {
         let mut comma = false;
         loop {
@@ -406,7 +406,7 @@ impl<'t> Scan<'t> {
         }
     }
 
-    /// Whether the line at hand is the header of a table of the language.
+    /// Whether the current line is the header of a table of the language.
     fn is_header(&self) -> bool {
         let line = self.text.get(self.at..self.line_end()).unwrap_or_default().trim_start();
         let Some(name) = line.strip_prefix('[') else { return false };
@@ -417,7 +417,7 @@ impl<'t> Scan<'t> {
     }
 }
 
-/// The text behind the escapes of a text in double quotes (TOML 1.1); what is none stays as it is.
+/// A string in double quotes with its escapes resolved (TOML 1.1). Invalid escapes stay unchanged.
 pub(super) fn unescaped(text: &str, quote: char) -> String {
     if quote != '"' || !text.contains('\\') {
         return text.to_owned();

@@ -1,18 +1,18 @@
-//! Words: where they begin in a text, and whether one looks made by a program or only stands for another.
+//! Words of a text: where each starts, and whether it looks random or is only a reference.
 
 use std::ops::Range;
 
-/// The text at a range.
+/// The text in a range.
 pub(super) fn at(text: &str, range: Range<usize>) -> &str {
     text.get(range).unwrap_or_default()
 }
 
-/// What ends a word in any text.
+/// Whether a character ends a word.
 fn ends_word(c: char) -> bool {
     c.is_whitespace() || matches!(c, '"' | '\'' | '`' | '<' | '>')
 }
 
-/// The words of a text with the byte at which each begins. A reference in braces is no end of one.
+/// The words of a text with the byte at which each starts. A reference in braces does not end a word.
 pub(super) fn split_words(text: &str) -> impl Iterator<Item = (usize, &str)> {
     let mut at = 0;
     text.split_inclusive(ends_word).map(move |part| {
@@ -22,7 +22,7 @@ pub(super) fn split_words(text: &str) -> impl Iterator<Item = (usize, &str)> {
     })
 }
 
-/// Whether a word looks made by a program: long enough, with letters and digits.
+/// Whether a word looks random: long enough, with letters and digits.
 pub(super) fn is_token(word: &str) -> bool {
     word.len() >= 8
         && word.chars().all(|c| c.is_ascii_alphanumeric() || "_-.~+/=".contains(c))
@@ -30,8 +30,8 @@ pub(super) fn is_token(word: &str) -> bool {
         && word.bytes().any(|b| b.is_ascii_alphabetic())
 }
 
-/// Whether a whole value looks like a key that a program made, or like a good password: hex of 16 bytes and more, a
-/// long word of letters of both cases and digits, a word of four classes of characters.
+/// Whether a whole value looks like a generated key or a good password: at least 16 bytes in hex, a long word of
+/// letters of both cases and digits, or a word with four classes of characters.
 pub fn is_random(value: &str) -> bool {
     let has = |class: fn(char) -> bool| value.chars().any(class);
     let (small, capital) = (has(|c| c.is_ascii_lowercase()), has(|c| c.is_ascii_uppercase()));
@@ -45,14 +45,14 @@ pub fn is_random(value: &str) -> bool {
     hex || word || good
 }
 
-/// Whether a value is nothing but references, `{secret.db/password}`, and variables, `$(NAME)`, `${NAME}`, `$NAME`, or
-/// stands for one in a text for people, `<password>`, `***`, `VALUE`.
+/// Whether a value consists of references, `{secret.db/password}`, variables, `$(NAME)`, `${NAME}`, `$NAME`, or
+/// placeholders, `<password>`, `***`, `VALUE`.
 pub fn is_reference(value: &str) -> bool {
     let value = value.trim();
     if ["VALUE", "NAME", "KEY", "VARIABLE"].contains(&value.trim_end_matches(['.', ','])) {
         return true;
     }
-    // The name of a scheme may stand before it (RFC 9110, section 11.4).
+    // The name of an authentication scheme may come first (RFC 9110, section 11.4).
     let scheme =
         |scheme: &str| ["bearer", "basic", "token"].iter().any(|known| scheme.eq_ignore_ascii_case(known));
     let value = value.split_once(' ').filter(|(first, _)| scheme(first)).map_or(value, |(_, rest)| rest);
@@ -81,12 +81,12 @@ pub fn is_reference(value: &str) -> bool {
     !value.is_empty()
 }
 
-/// Whether a text is a name as references and variables have them.
+/// Whether a text is a valid name of a reference or a variable.
 fn is_name(text: &str) -> bool {
     !text.is_empty() && text.chars().all(|c| c.is_ascii_alphanumeric() || "_-./".contains(c))
 }
 
-/// Whether a value says whether there is a secret, rather than being one.
+/// Whether a value is a switch such as `true`, which tells that a secret exists but is not one.
 pub fn is_switch(text: &str) -> bool {
     let text = text.trim().to_ascii_lowercase();
     ["true", "false", "yes", "no", "on", "off", "0", "1", "none", "null"].contains(&text.as_str())

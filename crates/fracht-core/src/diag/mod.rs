@@ -1,4 +1,4 @@
-//! What the tool has to say about a stack: one struct for every problem, and what collects them.
+//! Problems in a stack: the data of a message, and the report that collects them.
 
 pub(crate) mod reading;
 mod report;
@@ -17,29 +17,29 @@ pub use unknown::{listing, nearest};
 
 /// One problem: what is wrong, where, why, and what to do about it.
 ///
-/// The severity is not part of it: that is the rule's, or what the stack says of the rule.
+/// It has no severity: that is the rule's, unless the stack sets another one in `[rules]`.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Diagnostic {
     /// The rule that found it.
     pub rule: &'static Rule,
-    /// What is wrong, in one sentence without a place.
+    /// What is wrong: one clause that can be read alone.
     pub message: String,
-    /// What is here; `None` only where the problem has no place in a file.
+    /// The place of the problem, and why it is wrong; `None` only if the problem has no place in a file.
     pub primary: Option<Label>,
-    /// Other places that explain it: the first definition, every edge of a circle.
+    /// Other places that explain it: the first definition, every edge of a cycle.
     pub related: Vec<Label>,
-    /// What to do, in sentences.
+    /// What to do: one or two instructions, the most likely fix first.
     pub help: Vec<String>,
-    /// A change to the text that mends it.
+    /// A change to the text that fixes the problem.
     pub fix: Option<Fix>,
 }
 
-/// A place with a few words on what is there.
+/// A place with a few words about it.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Label {
     /// The place.
     pub span: Span,
-    /// The words; may be empty.
+    /// The words.
     pub text: String,
 }
 
@@ -50,7 +50,7 @@ pub struct Fix {
     pub span: Span,
     /// The text in its place.
     pub replacement: String,
-    /// What the change does, as an order: `use the nearest name`.
+    /// What the change does, as an instruction: `use the nearest name`.
     pub title: String,
 }
 
@@ -67,28 +67,28 @@ impl Diagnostic {
         }
     }
 
-    /// Says where it is and what is there. No place is taken for `None`.
+    /// Sets the place and its label; nothing for `None`.
     #[must_use]
     pub fn at(mut self, span: impl Into<Option<Span>>, text: impl Into<String>) -> Self {
         self.primary = span.into().map(|span| Label { span, text: text.into() });
         self
     }
 
-    /// Adds a place that explains it.
+    /// Adds another place that explains the problem; nothing for `None`.
     #[must_use]
     pub fn also(mut self, span: impl Into<Option<Span>>, text: impl Into<String>) -> Self {
         self.related.extend(span.into().map(|span| Label { span, text: text.into() }));
         self
     }
 
-    /// Adds a sentence on what to do.
+    /// Adds an instruction.
     #[must_use]
     pub fn help(mut self, text: impl Into<String>) -> Self {
         self.help.push(text.into());
         self
     }
 
-    /// Adds a change that mends it.
+    /// Adds a change that fixes the problem.
     #[must_use]
     pub(crate) fn fix(
         mut self,

@@ -1,8 +1,8 @@
-//! The rules of reading: what is found before there is a model to check.
+//! The rules whose problems are found while a stack is read, before it has a model.
 
 use super::{Rule, Severity};
 
-/// An error that reading finds: no objects can be generated.
+/// A rule whose problems are always errors: the stack cannot be read, so that no objects can be generated.
 const fn shape(
     name: &'static str,
     summary: &'static str,

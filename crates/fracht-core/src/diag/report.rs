@@ -1,4 +1,4 @@
-//! All that was found, with severities, without repeats, in the order of the files.
+//! The problems of a stack with their severities, in the order of the files, each once.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -9,26 +9,26 @@ use crate::source::Span;
 /// A diagnostic with its severity and the targets that it holds for.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Finding {
-    /// How bad it is.
+    /// Its severity.
     pub severity: Severity,
-    /// What it is.
+    /// The problem.
     pub diagnostic: Diagnostic,
-    /// The targets it was found under; empty: all that were checked.
+    /// The targets that have it; empty for all that were checked.
     pub targets: Vec<String>,
 }
 
-/// What was found, sorted by file and place.
+/// The problems that were found, sorted by file and place.
 #[derive(Clone, Debug, Default)]
 pub struct Report {
     findings: Vec<Finding>,
     hidden: BTreeSet<Span>,
     hidden_texts: BTreeSet<Arc<str>>,
-    /// How many problems of each rule were not kept.
+    /// How many problems of each rule were only counted.
     more: BTreeMap<(&'static Rule, Severity), usize>,
 }
 
 impl Report {
-    /// Gives each problem its severity, drops repeats and those that nobody wants to hear of, and sorts.
+    /// Gives each problem its severity, removes repeats and rules that are turned off, and sorts.
     pub(crate) fn new(sink: Sink, severity: impl Fn(&'static Rule) -> Option<Severity>) -> Self {
         let mut more = BTreeMap::new();
         for (rule, _) in &sink.more {
@@ -42,7 +42,7 @@ impl Report {
         report
     }
 
-    /// Takes in more problems.
+    /// Adds more problems.
     pub(crate) fn add(
         &mut self,
         found: Vec<Diagnostic>,
@@ -56,7 +56,7 @@ impl Report {
         self.findings.dedup_by(|a, b| key(&a.diagnostic) == key(&b.diagnostic));
     }
 
-    /// One report of several targets' ones. What holds for all of them names none.
+    /// Joins the reports of several targets. A problem that all targets have names none of them.
     pub fn over_targets(reports: Vec<(String, Report)>) -> Self {
         let count = reports.len();
         let (mut hidden, mut hidden_texts, mut more) = (BTreeSet::new(), BTreeSet::new(), BTreeMap::new());
@@ -65,7 +65,7 @@ impl Report {
             hidden.extend(report.hidden);
             hidden_texts.extend(report.hidden_texts);
             for (rule, count) in report.more {
-                // Mostly they are the same ones under every target.
+                // Targets mostly have the same problems, so that a sum would count them several times.
                 let most = more.entry(rule).or_insert(count);
                 *most = count.max(*most);
             }
@@ -80,7 +80,7 @@ impl Report {
             }
             finding
         };
-        // What one target has no use for, another may have.
+        // What one target does not use, another may use.
         let told = |finding: &Finding| finding.targets.is_empty() || !finding.diagnostic.rule.in_every_target;
         Self {
             findings: merged.into_values().map(all_or_some).filter(told).collect(),
@@ -90,34 +90,34 @@ impl Report {
         }
     }
 
-    /// What was found, sorted by file and place.
+    /// The problems that were found, sorted by file and place.
     pub fn findings(&self) -> &[Finding] {
         &self.findings
     }
 
-    /// The places whose text no excerpt may show.
+    /// The places whose text must not be shown.
     pub fn hidden(&self) -> &BTreeSet<Span> {
         &self.hidden
     }
 
-    /// Values that no message may show, wherever they come from.
+    /// Values that must not be shown in any message.
     pub fn hidden_texts(&self) -> &BTreeSet<Arc<str>> {
         &self.hidden_texts
     }
 
-    /// How many there are, with those that were not kept.
+    /// The number of problems, with those that were only counted.
     pub fn total(&self) -> usize {
         self.findings.len() + self.more.values().sum::<usize>()
     }
 
-    /// How many of a severity.
+    /// The number of problems of a severity.
     pub fn count(&self, severity: Severity) -> usize {
         let kept = self.findings.iter().filter(|finding| finding.severity == severity).count();
         let more = self.more.iter().filter(|((_, other), _)| *other == severity);
         kept + more.map(|(_, count)| count).sum::<usize>()
     }
 
-    /// Whether nothing stands in the way of using the stack.
+    /// Whether the report has an error, so that no objects can be generated.
     pub fn has_errors(&self) -> bool {
         self.count(Severity::Error) > 0
     }

@@ -1,32 +1,32 @@
-//! A rule: what is checked, and what people can read about it.
+//! A rule: what it finds, and the text of its page.
 
 use std::cmp::Ordering;
 use std::fmt;
 
 use super::Severity;
 
-/// A rule as data. What finds its problems is in the list of [`rules`](crate::rules).
+/// A rule as data. The list in [`rules`](crate::rules) says which code finds its problems.
 pub struct Rule {
     /// Its name: words joined by `-`.
     pub name: &'static str,
-    /// How severe its problems are, unless `[rules]` says otherwise.
+    /// The severity of its problems, unless `[rules]` sets another one.
     pub severity: Severity,
-    /// What it finds: one clause without names.
+    /// The problem: one clause without names.
     pub summary: &'static str,
-    /// What happens at run time if it stays.
+    /// What happens at run time if the problem stays.
     pub why: &'static str,
     /// A stack file with exactly one problem of this rule.
     pub fails: &'static str,
     /// The same stack file, fixed.
     pub passes: &'static str,
-    /// Set where no objects can be generated while it finds something: `[rules]` cannot lower it.
+    /// Set if a problem prevents all objects: `[rules]` cannot lower or turn off the rule.
     pub always_error: bool,
-    /// Set where a problem counts only if every target has it: what one target does not use, another may.
+    /// Set if a problem counts only when every target has it: what one target does not use, another may use.
     pub in_every_target: bool,
 }
 
 impl Rule {
-    /// What most rules have in common.
+    /// The fields that most rules share.
     pub(crate) const BASE: Self = Self {
         name: "",
         severity: Severity::Error,
@@ -45,7 +45,7 @@ impl fmt::Debug for Rule {
     }
 }
 
-// By name: each rule has one of its own.
+// Rules are compared by name, which is unique.
 impl PartialEq for Rule {
     fn eq(&self, other: &Self) -> bool {
         self.name == other.name

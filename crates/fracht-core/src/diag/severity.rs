@@ -5,11 +5,11 @@ use crate::grammar::word::Word;
 /// How severe a problem is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Severity {
-    /// The stack cannot run, or not as it is written: nothing is rendered.
+    /// The stack cannot run as written. No objects are generated.
     Error,
-    /// It runs, but not as most readers expect.
+    /// The stack runs, but not as most readers expect.
     Warning,
-    /// It runs and could be better.
+    /// The stack runs and could be better.
     Hint,
 }
 
@@ -18,7 +18,7 @@ impl Word for Severity {
         &[("error", Self::Error), ("warning", Self::Warning), ("hint", Self::Hint)];
 }
 
-/// The severity that `[rules]` gives a rule; `None`: it is off.
+/// The severity that `[rules]` sets for a rule; `None` if it turns the rule off.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Level(pub Option<Severity>);
 

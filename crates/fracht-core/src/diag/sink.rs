@@ -1,4 +1,4 @@
-//! Collects what the stages find.
+//! Collects the problems that the stages find.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -7,26 +7,26 @@ use super::reading::WRONG_TYPE;
 use super::{Diagnostic, Rule};
 use crate::source::Span;
 
-/// The most problems of one rule that are kept. Of those behind them only the number is: nobody reads on, and a
-/// stack of a million mistakes must not take the memory of a million messages.
+/// The most problems of one rule that are kept. Further ones are only counted: a stack of a million mistakes must not
+/// need the memory of a million messages.
 const MOST_OF_RULE: usize = 1000;
 
-/// Takes in diagnostics, places whose text must never be shown, and places that a stage could not read.
+/// Collects problems, places whose text must not be shown, and values that a reader skipped.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Sink {
     pub(super) diagnostics: Vec<Diagnostic>,
     pub(super) hidden: BTreeSet<Span>,
     pub(super) hidden_texts: BTreeSet<Arc<str>>,
     counts: BTreeMap<&'static Rule, usize>,
-    /// The counts of what was found before all of this.
+    /// How many problems of each rule were found before this sink was created.
     before: BTreeMap<&'static Rule, usize>,
-    /// The places of those that were not kept, with their rules.
+    /// The places of the problems that were only counted, with their rules.
     pub(super) more: Vec<(&'static Rule, Option<Span>)>,
     lost: Vec<Span>,
 }
 
 impl Sink {
-    /// What was taken in.
+    /// The problems that were kept.
     #[cfg(test)]
     pub(crate) fn take(self) -> Vec<Diagnostic> {
         self.diagnostics
@@ -37,12 +37,12 @@ impl Sink {
         self.diagnostics.is_empty()
     }
 
-    /// An empty sink for what comes behind all that this one holds, which will absorb it.
+    /// An empty sink that counts on from this one. [`Self::absorb`] adds it back.
     pub(crate) fn for_more(&self) -> Self {
         Self { before: self.counts.clone(), ..Self::default() }
     }
 
-    /// Takes in all that another sink holds.
+    /// Adds everything from another sink.
     pub(crate) fn absorb(&mut self, other: Self) {
         other.diagnostics.into_iter().for_each(|diagnostic| self.push(diagnostic));
         self.more.extend(other.more);
@@ -51,7 +51,7 @@ impl Sink {
         self.lost.extend(other.lost);
     }
 
-    /// Takes in one problem.
+    /// Adds a problem.
     pub(crate) fn push(&mut self, diagnostic: Diagnostic) {
         let count = self.counts.entry(diagnostic.rule).or_default();
         *count += 1;
@@ -62,8 +62,8 @@ impl Sink {
         }
     }
 
-    /// Counts one more problem of a rule of which enough have been kept; whether that was so. Where there may be very many,
-    /// it is asked before a message is put together.
+    /// If enough problems of a rule are kept, counts one more and returns true. Called before a message is built where
+    /// there may be very many.
     pub(crate) fn counts_only(&mut self, rule: &'static Rule, span: Span) -> bool {
         let full = self.is_full(rule);
         if full {
@@ -78,28 +78,28 @@ impl Sink {
         count(&self.counts) + count(&self.before) >= MOST_OF_RULE
     }
 
-    /// Marks a place whose text is secret: no excerpt shows it.
+    /// Marks a place whose text is secret and must not be shown.
     pub(crate) fn hide(&mut self, span: Span) {
         self.hidden.insert(span);
     }
 
-    /// Notes a value that no message may show: it comes from elsewhere, and may turn up anywhere.
+    /// Marks a value that no message may contain. It comes from outside the stack file, so it has no place.
     pub(crate) fn hide_text(&mut self, text: Arc<str>) {
         self.hidden_texts.insert(text);
     }
 
-    /// Notes that a value was passed over because its shape is wrong. The check of shapes reports those
-    /// with reasons; [`Self::report_lost`] makes sure that none is dropped in silence.
+    /// Notes that a reader skipped a value because its shape is wrong. The check of shapes reports such values with a
+    /// reason; [`Self::report_lost`] makes sure that none is dropped silently.
     pub(crate) fn lost(&mut self, span: Span) {
         self.lost.push(span);
     }
 
-    /// Whether anything could not be read, so that what seems missing may be there.
+    /// Whether something could not be read, so that what seems to be missing may exist.
     pub(crate) fn has_unread(&self) -> bool {
         !self.lost.is_empty() || self.diagnostics.iter().any(|found| found.rule.always_error)
     }
 
-    /// Reports the values that were passed over and that no other message explains.
+    /// Reports the skipped values that no other message explains.
     pub(crate) fn report_lost(&mut self) {
         let kept = self.diagnostics.iter().filter_map(|found| Some(found.primary.as_ref()?.span));
         let spoken_of = Places::of(kept.chain(self.more.iter().filter_map(|(_, span)| *span)));
@@ -115,8 +115,7 @@ impl Sink {
     }
 }
 
-/// Places, sorted, with the furthest end up to each: whether one overlaps another place takes a search, however many
-/// there are.
+/// Sorted places, each with the furthest end so far, so that a binary search finds an overlap.
 struct Places {
     sorted: Vec<(Span, u32)>,
 }

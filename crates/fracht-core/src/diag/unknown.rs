@@ -39,7 +39,7 @@ impl<'a> Unknown<'a> {
         Self { what: kind, owner: None, name, span, exact: false }
     }
 
-    /// Reports it, with the nearest of `names`. They are only computed if the message is kept.
+    /// Reports it, with the nearest of `names`, which are only computed if the message is kept.
     pub(crate) fn report<'n, I>(self, names: impl FnOnce() -> I, sink: &mut Sink)
     where
         I: IntoIterator<Item = &'n str, IntoIter: Clone>,

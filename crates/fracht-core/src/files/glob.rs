@@ -10,20 +10,20 @@ use crate::diag::Diagnostic;
 use crate::diag::reading::FILE_UNREADABLE;
 use crate::source::Span;
 
-/// The most files that a pattern may match: more were not meant.
+/// The most files that a pattern may match. More are probably a mistake.
 pub(crate) const MOST_FILES: usize = 10_000;
 
-/// Why a pattern gives no files.
+/// Why a pattern cannot be used.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Unmatched {
-    /// It is no pattern, or a folder that it names can't be read.
+    /// It is invalid, or a folder that it names cannot be read.
     None,
     /// It matches more than [`MOST_FILES`].
     TooMany,
 }
 
 impl Unmatched {
-    /// What is wrong with a pattern that gives no files, or none that may be read.
+    /// The problem, at the place of the pattern.
     pub(crate) fn problem(self, pattern: &str, span: Option<Span>) -> Diagnostic {
         match self {
             Self::None => Diagnostic::new(&FILE_UNREADABLE, format!("no file matches `{pattern}`"))
@@ -38,13 +38,13 @@ impl Unmatched {
     }
 }
 
-/// The files below the folder `from` whose path from there fits `pattern`, sorted. `*` stays in one folder,
-/// `**` goes through any number. Hidden files fit only a pattern that begins with a dot there.
+/// The files below the folder `from` whose path from there matches `pattern`, sorted. `*` stays in one folder,
+/// `**` goes through any number. Hidden files match only if that part of the pattern begins with a dot.
 ///
 /// # Errors
-/// What is wrong with the pattern, what the system says of a folder, or that it fits more than [`MOST_FILES`].
+/// The pattern is invalid, a folder cannot be read, or more than [`MOST_FILES`] files match.
 pub(crate) fn matching(files: &dyn Files, from: &Path, pattern: &str) -> Result<Vec<String>, Unmatched> {
-    // The path of one file. Whether it may be read is seen when it is.
+    // The path of one file: whether it can be read shows when it is read.
     if !pattern.contains(['*', '?', '[', '{']) {
         let there = files.canonical(&from.join(pattern)).is_ok();
         return Ok(if there { vec![pattern.to_owned()] } else { Vec::new() });
@@ -66,17 +66,17 @@ pub(crate) fn matching(files: &dyn Files, from: &Path, pattern: &str) -> Result<
     Ok(found)
 }
 
-/// What a search goes by.
+/// The state of a search.
 struct Walk<'a> {
     files: &'a dyn Files,
     from: &'a Path,
-    /// Set if the pattern goes through any number of folders.
+    /// Set if the pattern contains `**`.
     deep: bool,
     glob: GlobMatcher,
 }
 
 impl Walk<'_> {
-    /// Adds the files in the folder `at` that match. Links to folders are not followed, so that a search ends.
+    /// Adds the matching files in the folder `at`. Links to folders are not followed, so that the search ends.
     fn folder(&self, at: &Path, found: &mut Vec<String>) -> io::Result<()> {
         for entry in self.files.list(&self.from.join(at))? {
             let path = at.join(&entry.name);

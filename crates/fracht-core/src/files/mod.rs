@@ -1,4 +1,4 @@
-//! The files that a stack may read, behind a small trait: the core never touches the disk by itself.
+//! The files of a stack, behind a small trait: this crate never accesses the disk itself.
 
 pub(crate) mod glob;
 
@@ -7,44 +7,44 @@ use std::fmt;
 use std::io;
 use std::path::{Component, Path, PathBuf};
 
-/// Reads files. Paths are absolute or relative to what the implementation says.
+/// Reads files. Paths are absolute, or relative to a folder that the implementation chooses.
 pub trait Files: Sync {
     /// The content of a file of at most `most` bytes.
     ///
     /// # Errors
-    /// What the system says: not found, no permission, is a folder; `FileTooLarge` for one of more bytes.
+    /// The error of the operating system; `FileTooLarge` for a file of more bytes.
     fn read(&self, path: &Path, most: u64) -> io::Result<Vec<u8>>;
 
-    /// How many bytes a file has; its content is not read.
+    /// The size of a file in bytes. Its content is not read.
     ///
     /// # Errors
-    /// What the system says.
+    /// The error of the operating system.
     fn size(&self, path: &Path) -> io::Result<u64>;
 
     /// The path with every symbolic link and `..` resolved.
     ///
     /// # Errors
-    /// What the system says; not found if there is nothing at the path.
+    /// The error of the operating system, such as `NotFound`.
     fn canonical(&self, path: &Path) -> io::Result<PathBuf>;
 
-    /// What is in a folder, in any order. A link to a folder counts as a file.
+    /// The entries of a folder, in any order. A link to a folder counts as a file.
     ///
     /// # Errors
-    /// What the system says; not found if there is no such folder.
+    /// The error of the operating system, such as `NotFound`.
     fn list(&self, path: &Path) -> io::Result<Vec<Listed>>;
 }
 
-/// The most bytes of a file that a stack names, and of a stack file: more are none that people keep there.
+/// The most bytes of a stack file, and of a file that a stack names.
 pub const MOST_BYTES: u64 = 64 << 20;
 
-/// Something in a folder.
+/// An entry of a folder.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Listed {
     /// Its name.
     pub name: String,
-    /// Whether it is a folder itself.
+    /// Whether it is a folder.
     pub is_folder: bool,
-    /// Whether it may be run.
+    /// Whether it is executable.
     pub is_program: bool,
 }
 
@@ -55,7 +55,7 @@ pub enum PathProblem {
     Absolute,
     /// The path leads out of the stack's folder, by `..` or by a symbolic link.
     Outside,
-    /// The system refuses, with its reason.
+    /// The operating system refuses, with its reason.
     Unreadable(String),
 }
 
@@ -71,10 +71,10 @@ impl fmt::Display for PathProblem {
 
 impl std::error::Error for PathProblem {}
 
-/// Resolves `written`, a path in a file in folder `from`, and refuses what leaves the folder `root`.
+/// Resolves `written`, a path in a file in folder `from`, and refuses paths out of the folder `root`.
 ///
 /// # Errors
-/// [`PathProblem`] for an absolute path, one that leads out, or one where nothing can be read.
+/// [`PathProblem`] for an absolute path, a path that leads out, and a path that cannot be read.
 pub fn confine(files: &dyn Files, root: &Path, from: &Path, written: &str) -> Result<PathBuf, PathProblem> {
     let written = Path::new(written);
     if written.has_root() || written.is_absolute() {
@@ -90,7 +90,7 @@ pub fn confine(files: &dyn Files, root: &Path, from: &Path, written: &str) -> Re
     if real.starts_with(&real_root) { Ok(real) } else { Err(PathProblem::Outside) }
 }
 
-/// The system's reason in plain words, the same on every system.
+/// The reason of an error in plain words, the same on every operating system.
 pub fn reason(error: &io::Error) -> String {
     match error.kind() {
         io::ErrorKind::NotFound => "file not found".into(),
@@ -105,7 +105,7 @@ pub fn reason(error: &io::Error) -> String {
     }
 }
 
-/// The path without `.` and `..`, by its text alone.
+/// The path without `.` and `..`, computed from the text alone.
 fn normal(path: &Path) -> PathBuf {
     path.components().fold(PathBuf::new(), |mut out, part| {
         match part {
@@ -121,14 +121,14 @@ fn normal(path: &Path) -> PathBuf {
     })
 }
 
-/// Files held in memory, for tests and for tools that have no disk.
+/// Files in memory, for tests and for tools without a disk.
 #[derive(Debug, Default, Clone)]
 pub struct MemoryFiles {
     files: BTreeMap<PathBuf, Vec<u8>>,
 }
 
 impl MemoryFiles {
-    /// The same files and one more.
+    /// Adds a file.
     #[must_use]
     pub fn with(mut self, path: impl Into<PathBuf>, content: impl Into<Vec<u8>>) -> Self {
         self.files.insert(path.into(), content.into());

@@ -1,18 +1,18 @@
-//! The number that those outside use for a port: `8000`, `"auto"`, `"8000.."` or `"8000..8009"`.
+//! The external number of a port: `8000`, `"auto"`, `"8000.."` or `"8000..8009"`.
 
 use super::invalid::Invalid;
 use std::fmt;
 
-/// Where a port is to be found from outside.
+/// The external number of a port.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum At {
     /// This number.
     Fixed(u16),
-    /// A free one, chosen here.
+    /// A free number, which Fracht chooses.
     Auto,
-    /// The first free one from this on.
+    /// The first free number from this one on.
     From(u16),
-    /// One for each replica, from the first to the last.
+    /// One number per replica, from the first to the last.
     Range(u16, u16),
 }
 
@@ -27,10 +27,10 @@ impl fmt::Display for At {
     }
 }
 
-/// Reads where a port is to be found from outside.
+/// Reads the external number of a port.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn parse(text: &str) -> Result<At, Invalid> {
     if text == "auto" {
         return Ok(At::Auto);

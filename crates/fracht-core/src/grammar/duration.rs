@@ -1,17 +1,17 @@
-//! Durations: `500ms`, `3s`, `10m`, `1h30m`, `2d`. Grammar: one or more of a whole number and a unit,
-//! larger units first.
+//! Durations: `500ms`, `3s`, `10m`, `1h30m`, `2d`. Grammar: one or more pairs of an integer and a unit, larger units
+//! first.
 
 use super::invalid::Invalid;
 use std::fmt;
 use std::time::Duration;
 
-/// Unit, its milliseconds; larger ones first.
+/// Each unit with its milliseconds, larger units first.
 const UNITS: [(&str, u64); 5] = [("d", 86_400_000), ("h", 3_600_000), ("m", 60_000), ("s", 1000), ("ms", 1)];
 
 /// Reads a duration.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn parse(text: &str) -> Result<Duration, Invalid> {
     let mut rest = text;
     let mut total: u64 = 0;
@@ -47,10 +47,10 @@ pub fn parse(text: &str) -> Result<Duration, Invalid> {
     Ok(Duration::from_millis(total))
 }
 
-/// Reads a duration that is more than nothing.
+/// Reads a duration longer than 0.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn some(text: &str) -> Result<Duration, Invalid> {
     parse(text).and_then(|time| if time.is_zero() { Err("must be longer than 0".into()) } else { Ok(time) })
 }
@@ -77,7 +77,7 @@ pub fn show(duration: Duration) -> impl fmt::Display {
     Shown(u64::try_from(duration.as_millis()).unwrap_or(u64::MAX))
 }
 
-/// Seconds, rounded up, at least one: what a cluster takes.
+/// The duration in seconds, rounded up, at least 1, as Kubernetes objects have it.
 pub fn whole_seconds(duration: Duration) -> u32 {
     u32::try_from(duration.as_millis().div_ceil(1000).max(1)).unwrap_or(u32::MAX)
 }

@@ -1,12 +1,12 @@
-//! Host names (RFC 1123, section 2.1), addresses, and blocks of addresses (RFC 4632).
+//! Host names (RFC 1123, section 2.1), IP addresses, and CIDR blocks (RFC 4632).
 
 use super::invalid::Invalid;
 use std::net::IpAddr;
 
-/// Checks a host name: labels of letters, digits and `-` with dots between them, small letters only.
+/// Checks a host name: labels of lowercase letters, digits and `-`, separated by dots.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn name(text: &str) -> Result<(), Invalid> {
     let label = |label: &str| {
         let edge = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit();
@@ -15,7 +15,7 @@ pub fn name(text: &str) -> Result<(), Invalid> {
             && label.ends_with(edge)
             && label.chars().all(|c| edge(c) || c == '-')
     };
-    // A name whose last label is a number is an address that is wrong, or soon to be taken for one.
+    // Programs read a name whose last label is a number as an IP address.
     let number = text.rsplit('.').next().is_some_and(|last| last.bytes().all(|b| b.is_ascii_digit()));
     if text.len() <= 253 && text.split('.').all(label) && !number {
         return Ok(());
@@ -29,10 +29,10 @@ pub fn name(text: &str) -> Result<(), Invalid> {
     })
 }
 
-/// Checks the host name of a web entry, whose first label may be `*`: any one label.
+/// Checks the host name of a web entry. Its first label may be `*`, which matches any one label.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn entry(text: &str) -> Result<(), Invalid> {
     if text.len() > 253 {
         return Err("more than 253 bytes".into());
@@ -40,7 +40,7 @@ pub fn entry(text: &str) -> Result<(), Invalid> {
     name(text.strip_prefix("*.").unwrap_or(text))
 }
 
-/// Why no endpoint of a cluster can have an address; `None` if one can (validation of `EndpointSlice`,
+/// Why an address cannot be an endpoint of a cluster; `None` if it can be (validation of `EndpointSlice`,
 /// discovery.k8s.io/v1).
 pub fn unreachable(address: IpAddr) -> Option<&'static str> {
     let mapped = matches!(address, IpAddr::V6(v6) if v6.to_ipv4_mapped().is_some());
@@ -65,18 +65,18 @@ pub fn unreachable(address: IpAddr) -> Option<&'static str> {
     }
 }
 
-/// Reads an address.
+/// Reads an IP address.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn address(text: &str) -> Result<IpAddr, Invalid> {
     text.parse().map_err(|_| "not an IP address: for a name use `host`".into())
 }
 
-/// Checks a block of addresses.
+/// Checks a CIDR block.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn block(text: &str) -> Result<(), Invalid> {
     let (address, bits) = text.split_once('/').unwrap_or((text, ""));
     let most = match address.parse::<IpAddr>() {

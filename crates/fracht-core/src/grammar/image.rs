@@ -7,7 +7,7 @@ use std::fmt;
 /// An image reference in its parts.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Image {
-    /// Host and maybe port of the registry; left out, the cluster's default.
+    /// The registry, as a host with an optional port; `None` for the cluster's default.
     pub registry: Option<String>,
     /// The repository, such as `tidedesk/gateway`.
     pub repository: String,
@@ -18,7 +18,7 @@ pub struct Image {
 }
 
 impl Image {
-    /// Whether the reference means the same content tomorrow, as far as a reference can say.
+    /// Whether the reference always means the same image: it has a digest, or a tag other than `latest`.
     pub fn is_pinned(&self) -> bool {
         self.digest.is_some() || self.tag.as_deref().is_some_and(|tag| tag != "latest")
     }
@@ -40,10 +40,10 @@ impl fmt::Display for Image {
     }
 }
 
-/// Checks what stands before the name of an image: a registry, maybe with the beginning of a repository.
+/// Checks a registry, optionally with the start of a repository.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn registry(text: &str) -> Result<(), Invalid> {
     if text.contains("://") {
         return Err("a registry is a host name alone, without https://".into());
@@ -60,7 +60,7 @@ pub fn registry(text: &str) -> Result<(), Invalid> {
     }
 }
 
-/// The algorithms of digests that container engines know, and how many hex digits each has.
+/// The digest algorithms of container engines, with their number of hex digits.
 const DIGESTS: [(&str, usize); 3] = [("sha256", 64), ("sha384", 96), ("sha512", 128)];
 /// The most bytes of a registry and a repository together.
 const MOST_BYTES: usize = 255;
@@ -68,7 +68,7 @@ const MOST_BYTES: usize = 255;
 /// Reads an image reference.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn parse(text: &str) -> Result<Image, Invalid> {
     let (rest, digest) = match text.split_once('@') {
         Some((rest, digest)) => (rest, Some(digest)),
@@ -85,7 +85,7 @@ pub fn parse(text: &str) -> Result<Image, Invalid> {
         }
     }
     let (registry, path) = match rest.split_once('/') {
-        // The first part is a host only if it looks like one; else it belongs to the repository.
+        // The first part is a registry only if it looks like a host; otherwise it belongs to the repository.
         Some((host, path)) if host.contains(['.', ':']) || host == "localhost" => (Some(host), path),
         _ => (None, rest),
     };

@@ -1,11 +1,11 @@
-//! Why a value is not valid.
+//! The error of all grammars: why a value is invalid.
 
 use std::borrow::Cow;
 use std::error::Error;
 use std::fmt;
 use std::ops::Deref;
 
-/// Why a value does not have the format, in a few words that end a message: `unit missing: ms, s, m, h or d`.
+/// Why a value is invalid, in a few words: `unit missing: ms, s, m, h or d`.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Invalid(Cow<'static, str>);
 

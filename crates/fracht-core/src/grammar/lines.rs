@@ -1,4 +1,4 @@
-//! Files of `KEY=value` lines, as the common practice reads them.
+//! Settings files: `KEY=value` lines, as most programs read them.
 //!
 //! Grammar of a line: blank; `# comment`; or `[export] KEY = value`, where the value is bare (up to ` #`
 //! or the end, trimmed), in single quotes (as it stands), or in double quotes (`\n \r \t \" \\ \$` are
@@ -6,29 +6,29 @@
 
 use std::ops::Range;
 
-/// One setting with its places in the text.
+/// A setting with its places in the text.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Setting {
     /// The key.
     pub key: String,
     /// The bytes of the key.
     pub key_at: Range<usize>,
-    /// The value, quotes and escapes resolved.
+    /// The value, with quotes and escapes resolved.
     pub value: String,
     /// The bytes of the value, with its quotes.
     pub value_at: Range<usize>,
 }
 
-/// A line that can't be read.
+/// An invalid line.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct BrokenLine {
-    /// The bytes that are wrong.
+    /// The invalid bytes.
     pub at: Range<usize>,
-    /// What is wrong with them, and what would be right.
+    /// Why they are invalid.
     pub reason: &'static str,
 }
 
-/// Reads all the lines; a broken one does not hide the next.
+/// Reads all lines. An invalid line does not prevent reading the next ones.
 pub fn parse(text: &str) -> (Vec<Setting>, Vec<BrokenLine>) {
     let (mut settings, mut broken) = (Vec::new(), Vec::new());
     let mut at = 0;
@@ -56,7 +56,7 @@ pub fn parse(text: &str) -> (Vec<Setting>, Vec<BrokenLine>) {
     (settings, broken)
 }
 
-/// Reads the setting that begins at byte `start`; the end is that of its last line.
+/// Reads the setting that starts at byte `start`, and returns the end of its last line.
 fn setting(text: &str, start: usize, line_end: usize) -> Result<(Setting, usize), BrokenLine> {
     let line = text.get(start..line_end).unwrap_or_default();
     let whole = start..start + line.trim_end().len();
@@ -91,7 +91,7 @@ fn setting(text: &str, start: usize, line_end: usize) -> Result<(Setting, usize)
     Ok((Setting { key: key.to_owned(), key_at, value, value_at }, end))
 }
 
-/// A value without quotes: up to a comment that follows a space, or the end.
+/// Reads a value without quotes: up to a comment after a space, or to the end of the line.
 fn bare(line: &str) -> (String, usize) {
     let comment = line
         .char_indices()
@@ -102,7 +102,7 @@ fn bare(line: &str) -> (String, usize) {
     (value.to_owned(), value.len())
 }
 
-/// A value in quotes, and its length with them; `None` if the text ends before the quote does.
+/// Reads a value in quotes, with its length including them; `None` if the closing quote is missing.
 fn quoted(text: &str, quote: char) -> Option<(String, usize)> {
     let mut value = String::new();
     let mut chars = text.char_indices().skip(1);

@@ -1,4 +1,4 @@
-//! The small grammars inside values: one file each, with a function from text to a meaning, or to why it is
+//! The small grammars inside values: one file each, with a function that reads a text, or returns why it is
 //! [`Invalid`](invalid::Invalid).
 
 pub mod at;

@@ -5,10 +5,10 @@ use super::invalid::Invalid;
 /// Reads permission bits.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn parse(text: &str) -> Result<u16, Invalid> {
     let digits = (3..=4).contains(&text.len()) && text.bytes().all(|b| (b'0'..=b'7').contains(&b));
-    // Sets of users and sticky bits mean nothing to a mounted file.
+    // Set-user, set-group and sticky bits have no meaning for a mounted file.
     let bits = u16::from_str_radix(text, 8).ok().filter(|bits| digits && *bits <= 0o777);
     bits.ok_or_else(|| "not three octal digits, maybe after a 0".into())
 }

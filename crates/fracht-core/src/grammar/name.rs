@@ -1,6 +1,6 @@
-//! What names may look like: services, ports, variables, keys, paths.
+//! The formats of names: services, ports, variables, keys, paths.
 
-/// Which kind of name a key of a table is.
+/// The kinds of names.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum NameKind {
     /// A service, task or volume …: a label that begins with a letter (RFC 1035, section 2.3.1).
@@ -19,9 +19,9 @@ pub enum NameKind {
     Qualified,
     /// The value of a label (Kubernetes API conventions), not empty: the name of a node is one.
     LabelValue,
-    /// An object that is in the cluster already: a subdomain (RFC 1123), which may have dots.
+    /// An existing object of the cluster: a subdomain (RFC 1123), which may have dots.
     Object,
-    /// The name of a gateway, with its namespace before a slash where that is another one.
+    /// A gateway: its name, or `namespace/name` for a gateway of another namespace.
     Gateway,
     /// A namespace of the cluster: a label (RFC 1123), which may begin with a digit.
     Namespace,
@@ -33,10 +33,10 @@ impl NameKind {
     /// Checks a name.
     ///
     /// # Errors
-    /// What a right one looks like, and one made of the wrong one where that is easy.
+    /// Why the name is invalid, what to write, and a valid name near it if one is easy to find.
     pub fn check(self, name: &str) -> Result<(), NameProblem> {
         match self {
-            // Whether there is such a rule is another question.
+            // Whether the rule exists is checked elsewhere.
             Self::Label | Self::Rule => label(name, 63),
             Self::Port => port(name),
             Self::Variable => variable(name),
@@ -96,7 +96,7 @@ pub struct NameProblem {
     pub label: &'static str,
     /// What to write, in the imperative.
     pub reason: &'static str,
-    /// A valid name made of the invalid one.
+    /// A valid name that is near the invalid one.
     pub instead: Option<String>,
 }
 
@@ -120,7 +120,7 @@ fn is_label(name: &str, most: usize) -> bool {
         && bytes.iter().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || *b == b'-')
 }
 
-/// Makes a label of any text by keeping what may stay.
+/// Turns any text into a label by removing invalid characters.
 fn as_label(name: &str, most: usize) -> Option<String> {
     let kept: String = name
         .to_lowercase()
@@ -168,7 +168,7 @@ fn namespaced(name: &str) -> Result<(), NameProblem> {
     )
 }
 
-/// Whether a cluster sets a label of pods itself, so that nobody else can (well-known labels of Kubernetes).
+/// Whether only a cluster sets a label of pods (well-known labels of Kubernetes).
 pub fn is_label_of_cluster(name: &str) -> bool {
     const PLAIN: [&str; 4] = ["pod-template-hash", "controller-revision-hash", "controller-uid", "job-name"];
     const PREFIXES: [&str; 3] = ["batch.kubernetes.io/", "statefulset.kubernetes.io/", "apps.kubernetes.io/"];
@@ -245,7 +245,7 @@ fn path(name: &str) -> Result<(), NameProblem> {
     )
 }
 
-/// A name of a label (Kubernetes API conventions): a name of at most 63, maybe behind a host name and a slash.
+/// Checks the name of a label (Kubernetes API conventions): at most 63 characters, optionally after `host.name/`.
 fn qualified(name: &str) -> Result<(), NameProblem> {
     let (prefix, rest) = name.rsplit_once('/').map_or((None, name), |(prefix, rest)| (Some(prefix), rest));
     let edge = |c: char| c.is_ascii_alphanumeric();

@@ -1,13 +1,13 @@
-//! The nearest of the names that would have been right.
+//! Finds the name that is nearest to an unknown one.
 
 use strsim::osa_distance;
 
-/// The most pairs of letters that are compared: with very many mistakes and names each comparison counts.
+/// The most pairs of letters that are compared, so that very many mistakes and names take limited time.
 const MOST: usize = 100_000;
 
-/// The name nearest to `wrong`, if one is near enough to be what was meant.
+/// The name nearest to `wrong`, if one is near enough to be meant.
 pub fn nearest<'a>(wrong: &str, names: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
-    // A third of the word may differ, and one letter in any case.
+    // A third of the word may differ, at least one letter.
     let limit = (wrong.chars().count() / 3).max(1);
     let mut compared = 0;
     let mut near: Option<(usize, &str)> = None;
@@ -23,7 +23,7 @@ pub fn nearest<'a>(wrong: &str, names: impl IntoIterator<Item = &'a str>) -> Opt
     near.map(|(_, name)| name)
 }
 
-/// What two words have between their common beginning and their common end, in any case of letters.
+/// The parts of two words between their common start and their common end, ignoring case.
 fn differing<'w>(a: &'w str, b: &'w str) -> (&'w str, &'w str) {
     if !(a.is_ascii() && b.is_ascii()) {
         return (a, b);
@@ -35,9 +35,9 @@ fn differing<'w>(a: &'w str, b: &'w str) -> (&'w str, &'w str) {
     (a.get(..a.len() - behind).unwrap_or_default(), b.get(..b.len() - behind).unwrap_or_default())
 }
 
-/// How many changes lead from one to the other, if no more than `limit`.
+/// The number of changes from one word to the other, if it is at most `limit`.
 fn distance(a: &str, b: &str, limit: usize) -> Option<usize> {
-    // Counting letters is cheap, and most names differ by more than the limit already in length.
+    // Comparing lengths is cheap, and most names already differ by more than the limit.
     let (most, least) = (a.len().max(b.len()), a.len().min(b.len()));
     let ascii = a.is_ascii() && b.is_ascii();
     // Both ends differ: one change covers two letters at most.

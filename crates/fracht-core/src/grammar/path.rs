@@ -1,4 +1,4 @@
-//! Paths to a value of a stack, written as TOML writes dotted keys: `service.api.env.LOG_LEVEL`,
+//! Paths to a value of a stack, in the syntax of dotted TOML keys: `service.api.env.LOG_LEVEL`,
 //! `service.api.mount."/tmp"`.
 
 use super::invalid::Invalid;
@@ -7,7 +7,7 @@ use std::fmt::Write as _;
 /// Reads a path.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn parse(text: &str) -> Result<Vec<String>, Invalid> {
     let shape = || "not keys with dots between them".to_owned();
     let mut keys = Vec::new();
@@ -46,7 +46,7 @@ pub fn show<'a>(keys: impl IntoIterator<Item = &'a str>) -> String {
         if !key.is_empty() && key.chars().all(bare) {
             out.push_str(key);
         } else {
-            // Writing to a string can't fail.
+            // Writing to a string cannot fail.
             let _ = write!(out, "\"{key}\"");
         }
     }

@@ -1,9 +1,9 @@
-//! A platform, `system/processor`, in the words of the OCI image index 1.1: `linux/arm64`.
+//! Platforms, `system/processor`, with the names of the OCI image index 1.1: `linux/arm64`.
 
 use super::invalid::Invalid;
 use std::fmt;
 
-/// What a node must be to run an image.
+/// The platform that a node must have.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Platform {
     /// The operating system.
@@ -24,7 +24,7 @@ impl fmt::Display for Platform {
 /// Reads a platform.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn parse(text: &str) -> Result<Platform, Invalid> {
     let (system, processor) = text.split_once('/').unwrap_or((text, ""));
     let known = |names: &'static [&'static str], name: &str| names.iter().copied().find(|n| *n == name);

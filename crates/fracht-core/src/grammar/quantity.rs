@@ -1,8 +1,8 @@
-//! Amounts of memory, storage and processor, and ranges of them.
+//! Sizes and CPU quantities, and ranges of them.
 //!
 //! Units are those of the Kubernetes resource model: bytes with `Ki Mi Gi Ti` (powers of 1024) or
-//! `k M G T` (powers of 1000); processors as whole numbers, fractions, or thousandths with `m`.
-//! A range is `request..limit`, `request..` or `..limit`; a single amount is both.
+//! `k M G T` (powers of 1000); CPU as integers, fractions, or thousandths with `m`.
+//! A range is `request..limit`, `request..` or `..limit`; a single value is both.
 
 use super::invalid::Invalid;
 use std::fmt;
@@ -19,12 +19,12 @@ const BYTE_UNITS: [(&str, u64); 9] = [
     ("", 1),
 ];
 
-/// An amount as it is written, with its size for comparing.
+/// A quantity as written, with its size for comparisons.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Quantity {
-    /// As written; the cluster takes it as it is.
+    /// The text as written, which objects contain unchanged.
     pub text: String,
-    /// Bytes, or thousandths of a processor.
+    /// The size in bytes, or in thousandths of a CPU.
     pub size: u64,
 }
 
@@ -34,26 +34,26 @@ impl fmt::Display for Quantity {
     }
 }
 
-/// What is asked for at least, and what is allowed at the most.
+/// A request and a limit.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Bounds {
-    /// What the scheduler sets aside.
+    /// The request, which a node reserves.
     pub request: Option<Quantity>,
-    /// What is not exceeded.
+    /// The limit.
     pub limit: Option<Quantity>,
 }
 
 impl Bounds {
-    /// Whether more is set aside than is allowed.
+    /// Whether the request is larger than the limit.
     pub fn is_inverted(&self) -> bool {
         matches!((&self.request, &self.limit), (Some(request), Some(limit)) if request.size > limit.size)
     }
 }
 
-/// Reads an amount of bytes, such as `512Mi`.
+/// Reads a size in bytes, such as `512Mi`.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn bytes(text: &str) -> Result<Quantity, Invalid> {
     let digits = text.len() - text.trim_start_matches(|c: char| c.is_ascii_digit()).len();
     let (number, unit) = text.split_at(digits);
@@ -80,10 +80,10 @@ pub fn bytes(text: &str) -> Result<Quantity, Invalid> {
     Ok(Quantity { text: text.to_owned(), size })
 }
 
-/// Reads an amount of processor, such as `250m`, `1` or `0.5`.
+/// Reads a CPU quantity, such as `250m`, `1` or `0.5`.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn cpu(text: &str) -> Result<Quantity, Invalid> {
     let wrong = || "not a number such as 0.5, or thousandths such as 250m".to_owned();
     let parse = |digits: &str| {
@@ -109,7 +109,7 @@ pub fn cpu(text: &str) -> Result<Quantity, Invalid> {
     Ok(Quantity { text: text.to_owned(), size })
 }
 
-/// Reads `a..b`, `a..`, `..b` or `a`, each amount by `one`.
+/// Reads `a..b`, `a..`, `..b` or `a`; `one` reads each quantity.
 fn bounds(text: &str, one: fn(&str) -> Result<Quantity, Invalid>) -> Result<Bounds, Invalid> {
     let Some((request, limit)) = text.split_once("..") else {
         let both = one(text)?;
@@ -123,18 +123,18 @@ fn bounds(text: &str, one: fn(&str) -> Result<Quantity, Invalid>) -> Result<Boun
     Ok(bounds)
 }
 
-/// Reads a range of bytes, such as `128Mi..256Mi`.
+/// Reads a request and a limit in bytes, such as `128Mi..256Mi`.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn byte_bounds(text: &str) -> Result<Bounds, Invalid> {
     bounds(text, bytes)
 }
 
-/// Reads a range of processor, such as `100m..1`.
+/// Reads a request and a limit of CPU, such as `100m..1`.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn cpu_bounds(text: &str) -> Result<Bounds, Invalid> {
     bounds(text, cpu)
 }

@@ -10,7 +10,7 @@ use std::sync::Arc;
 
 use super::word::Word;
 
-/// What a reference can name: tables of a stack, and what is known of the pod, the stack and the target.
+/// The kinds of references: to tables of a stack, and to fields of the pod, the stack and the target.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum RefKind {
     /// A service.
@@ -43,12 +43,12 @@ pub enum RefKind {
     Target,
 }
 
-/// What the references in a text may name.
+/// The kinds of references that a text may contain.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum References {
-    /// Everything: the text goes to a program.
+    /// All kinds: the text is for a program.
     All,
-    /// Only what is known when objects are generated: no keys of configs and secrets, no fields of the pod.
+    /// Only values that are known when objects are generated: no keys of configs and secrets, no fields of the pod.
     Known,
 }
 
@@ -74,11 +74,11 @@ impl Word for RefKind {
 /// A reference as written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Written<'a> {
-    /// What it names.
+    /// The kind.
     pub(crate) kind: RefKind,
     /// The name after the dot.
     pub(crate) name: &'a str,
-    /// What follows the slash.
+    /// The part after the slash.
     pub(crate) part: Option<&'a str>,
 }
 
@@ -94,11 +94,11 @@ pub(crate) enum NotReference<'a> {
 /// A reference that stands alone as the value of a key.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Reference {
-    /// What it names.
+    /// The kind.
     pub kind: RefKind,
     /// The name after the dot.
     pub name: Arc<str>,
-    /// What follows the slash.
+    /// The part after the slash.
     pub part: Option<Arc<str>>,
 }
 
@@ -115,9 +115,9 @@ impl Reference {
 pub(crate) enum Piece<'a> {
     /// Plain text, with doubled braces still doubled.
     Plain(&'a str),
-    /// What stands between braces, with its bytes, braces left out.
+    /// The text between braces, with its bytes; the braces are left out.
     Braces(&'a str, Range<usize>),
-    /// A brace that stands alone, at this byte.
+    /// An unmatched brace, at this byte.
     Stray(usize),
 }
 
@@ -141,7 +141,7 @@ pub(crate) fn parse(text: &str) -> Result<Written<'_>, NotReference<'_>> {
     Ok(Written { kind, name, part })
 }
 
-/// Cuts a text into its pieces.
+/// Splits a text into its pieces.
 pub(crate) fn pieces(text: &str) -> Vec<Piece<'_>> {
     let mut pieces = Vec::new();
     let bytes = text.as_bytes();
@@ -174,7 +174,7 @@ pub(crate) fn pieces(text: &str) -> Vec<Piece<'_>> {
     pieces
 }
 
-/// Plain text with its doubled braces made single.
+/// Plain text with doubled braces replaced by single ones.
 pub(crate) fn single_braces(plain: &str) -> String {
     plain.replace("{{", "{").replace("}}", "}")
 }

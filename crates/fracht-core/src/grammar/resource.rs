@@ -1,5 +1,5 @@
-//! The resources of the cluster's API (Kubernetes 1.30): their groups, whether they belong to a namespace, and
-//! the verbs that each answers to. Resources of other groups are what their owners say.
+//! The resources of the Kubernetes API (1.30): their groups, whether they belong to a namespace, and their verbs.
+//! Resources of other groups are not known.
 
 /// A resource that every cluster has.
 #[derive(Debug)]
@@ -10,17 +10,17 @@ pub struct Resource {
     pub name: &'static str,
     /// Whether its objects belong to a namespace.
     pub in_namespace: bool,
-    /// The verbs that it answers to.
+    /// The verbs that it supports.
     pub verbs: &'static [&'static str],
-    /// What of an object can be asked for by itself, such as `log` of `pods`, each with its verbs.
+    /// Its subresources, such as `log` of `pods`, each with its verbs.
     pub parts: &'static [(&'static str, &'static [&'static str])],
 }
 
-/// Every verb of `may`.
+/// The verbs of `may`.
 pub const VERBS: [&str; 8] =
     ["get", "list", "watch", "create", "update", "patch", "delete", "deletecollection"];
 
-/// Verbs whose requests name no object, so that no list of names can allow them.
+/// Verbs whose requests name no object, so that they cannot be limited to names.
 pub const NAMELESS: [&str; 2] = ["create", "deletecollection"];
 
 const ALL: &[&str] = &VERBS;
@@ -59,7 +59,7 @@ const ADMISSION: &str = "admissionregistration.k8s.io";
 const AUTHORIZATION: &str = "authorization.k8s.io";
 const FLOW: &str = "flowcontrol.apiserver.k8s.io";
 
-/// Every resource. Of two with one name, the one that is meant without a group comes first.
+/// Every resource. Of two with the same name, the one that is meant without a group comes first.
 pub static RESOURCES: &[Resource] = &[
     asked("", "bindings", true),
     Resource { verbs: &["get", "list"], ..of_cluster("", "componentstatuses", &[]) },
@@ -138,18 +138,18 @@ pub static RESOURCES: &[Resource] = &[
     of_cluster("scheduling.k8s.io", "priorityclasses", &[]),
 ];
 
-/// The resource of a name, in a group or, without one, wherever it is.
+/// The resource with a name, in a group or, without one, in any group.
 pub fn find(group: Option<&str>, name: &str) -> Option<&'static Resource> {
     RESOURCES.iter().find(|known| known.name == name && group.is_none_or(|group| known.group == group))
 }
 
-/// Whether every cluster has a group, so that its resources are all known.
+/// Whether a group is part of Kubernetes, so that all its resources are known.
 pub fn is_known_group(group: &str) -> bool {
     RESOURCES.iter().any(|known| known.group == group)
 }
 
-/// The verbs that a Role can allow on a resource. Of what belongs to no namespace it can allow nothing; but a
-/// request for one namespace by its name counts as one in that namespace.
+/// The verbs that a Role can allow on a resource: none for a resource without a namespace. The exception is a request
+/// for a namespace by its name, which counts as a request in that namespace.
 pub fn verbs_in_namespace(resource: &Resource) -> &'static [&'static str] {
     match (resource.in_namespace, resource.group, resource.name) {
         (true, ..) => resource.verbs,

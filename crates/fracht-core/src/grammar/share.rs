@@ -1,27 +1,27 @@
-//! A number, or a share of the replicas in percent: `1`, `"25%"`.
+//! A number, or a percentage of the replicas: `1`, `"25%"`.
 
 use super::invalid::Invalid;
 
-/// A number or a share.
+/// A number or a percentage.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Share {
-    /// So many.
+    /// A number.
     Number(u32),
-    /// So many of a hundred.
+    /// A percentage.
     Percent(u32),
 }
 
 impl Share {
-    /// Whether it is nothing at all.
+    /// Whether it is 0.
     pub fn is_zero(self) -> bool {
         matches!(self, Self::Number(0) | Self::Percent(0))
     }
 }
 
-/// Reads a number or a share.
+/// Reads a number or a percentage.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn parse(text: &str) -> Result<Share, Invalid> {
     let (digits, share) = match text.strip_suffix('%') {
         Some(digits) => (digits, true),
@@ -35,10 +35,10 @@ pub fn parse(text: &str) -> Result<Share, Invalid> {
     }
 }
 
-/// Reads a share of the processor in percent, from 1 to 100.
+/// Reads a percentage from 1 to 100.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn percent(text: &str) -> Result<u32, Invalid> {
     match parse(text) {
         Ok(Share::Percent(percent)) if percent > 0 => Ok(percent),

@@ -2,21 +2,21 @@
 
 use super::invalid::Invalid;
 
-/// A user id and maybe a group id.
+/// A user ID, optionally with a group ID.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct User {
-    /// The user id.
+    /// The user ID.
     pub uid: u32,
-    /// The group id.
+    /// The group ID.
     pub gid: Option<u32>,
 }
 
 /// Reads a user.
 ///
 /// # Errors
-/// What is wrong with the text.
+/// Why the text is invalid.
 pub fn parse(text: &str) -> Result<User, Invalid> {
-    // The cluster's ids are signed 32-bit numbers that are not negative.
+    // IDs in Kubernetes objects are signed integers of which the range of 31 bits is valid.
     let id = |text: &str| {
         let digits = !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
         text.parse::<u32>().ok().filter(|id| digits && i32::try_from(*id).is_ok())

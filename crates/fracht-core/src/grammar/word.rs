@@ -1,8 +1,8 @@
-//! Words that stand for one of a few values, such as the protocols of a port.
+//! Enums whose values are words of the language, such as the protocols of a port.
 
-/// A type whose values have words.
+/// An enum whose values are words of the language.
 pub trait Word: Copy + PartialEq + 'static {
-    /// Every value with its word, in the order in which to list them.
+    /// Every value with its word, in the order of the reference.
     const WORDS: &'static [(&'static str, Self)];
 
     /// The word for the value.

@@ -1,4 +1,4 @@
-//! The keys that every container has: those of services, tasks and helpers. One constant each: a table is a
+//! The keys that every container has: those of services, tasks and sidecars. One constant each: a table is a
 //! list of them.
 
 use std::sync::Arc;

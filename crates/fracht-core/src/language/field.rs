@@ -13,13 +13,13 @@ use crate::tree::{Entry, Node, Value};
 /// A key and what it takes. The check of shapes, the readers, layers, traces, the schema and the reference all read
 /// this one value.
 pub struct Field<T: 'static> {
-    /// What people read about it.
+    /// Its documentation.
     pub key: Key,
-    /// What it takes.
+    /// The values that it takes.
     pub takes: Takes<T>,
 }
 
-/// What a key takes: the shape of a value, how many of them, and how one is read.
+/// The values that a key takes: their shape, how many, and how one is read.
 pub struct Takes<T: 'static> {
     one: Shape,
     count: Count,
@@ -36,11 +36,11 @@ enum Count {
     Named(NameKind),
 }
 
-/// How a value is read. Only values of the right shape are.
+/// How a value of the right shape is read.
 enum Read<T: 'static> {
-    /// By a format.
+    /// By the parser of a format.
     Format(&'static Format<T>),
-    /// From the value itself.
+    /// By a function on the value.
     Value(fn(&Shape, &Value) -> Option<T>),
 }
 
@@ -88,7 +88,7 @@ impl<T> Field<T> {
         self.entry(table).map(|entry| &entry.node)
     }
 
-    /// The default, where its words are a value.
+    /// The default, if its documentation is a value.
     pub(crate) fn default(&self) -> Option<T> {
         let text = self.key.default;
         match self.takes.one {
@@ -122,7 +122,7 @@ impl<T> Takes<T> {
     }
 }
 
-// By hand: derived ones would ask the same of `T`.
+// Not derived: a derived implementation would require the same trait of `T`.
 impl<T> Clone for Takes<T> {
     fn clone(&self) -> Self {
         *self
@@ -141,17 +141,17 @@ impl<T> Debug for Field<T> {
     }
 }
 
-/// A list of what `takes` takes.
+/// A list of values that `takes` takes.
 pub(super) const fn list<T>(takes: Takes<T>) -> Takes<T> {
     Takes { count: Count::List, ..takes }
 }
 
-/// What `takes` takes, or a list of it.
+/// A value that `takes` takes, or a list of them.
 pub(super) const fn one_or_list<T>(takes: Takes<T>) -> Takes<T> {
     Takes { count: Count::OneOrList, ..takes }
 }
 
-/// A table with names of the author's own, each with what `takes` takes.
+/// A table with names of the author's own, each with a value that `takes` takes.
 pub(super) const fn named<T>(kind: NameKind, takes: Takes<T>) -> Takes<T> {
     Takes { count: Count::Named(kind), ..takes }
 }
@@ -223,7 +223,7 @@ pub(super) const fn formatted<T>(format: &'static Format<T>) -> Takes<T> {
     Takes { one: Shape::Formatted(format), count: Count::One, read: Read::Format(format) }
 }
 
-/// A string with references, which must come to a format once they are resolved.
+/// A string with references, which must have a format once they are resolved.
 pub(super) const fn template<T>(format: &'static Format<T>) -> Takes<Template> {
     Takes::value(Shape::Template(format), |_, _| Some(Template))
 }
@@ -244,7 +244,7 @@ fn string(value: &Value) -> Option<Arc<str>> {
 }
 
 impl Takes<Template> {
-    /// What the references in such a text may name.
+    /// The kinds of references that the text may contain.
     pub(crate) fn references(&self) -> References {
         match self.one {
             Shape::Text | Shape::Scalar(References::All) => References::All,

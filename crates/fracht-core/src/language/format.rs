@@ -1,4 +1,4 @@
-//! The formats of strings and numbers: the parser of a grammar, with the words to speak of it.
+//! The formats of strings and numbers: the parser of a grammar, with its documentation.
 
 use std::fmt::{self, Debug, Formatter};
 use std::net::IpAddr;
@@ -20,20 +20,23 @@ use crate::input;
 
 /// A format whose values are read as `T`.
 pub struct Format<T> {
-    /// The words to speak of it.
+    /// Its documentation.
     pub about: About,
-    /// Reads a value, or says what is wrong with it.
+    /// Reads a value.
+    ///
+    /// # Errors
+    /// Why the value is invalid.
     pub parse: fn(&str) -> Result<T, Invalid>,
 }
 
-/// What people read about a format.
+/// The documentation of a format.
 #[derive(Debug)]
 pub struct About {
-    /// What it is: `a duration`.
+    /// Its name with an article: `a duration`.
     pub what: &'static str,
     /// A valid value, as in a stack file.
     pub example: &'static str,
-    /// Set if a TOML number does as well as a string.
+    /// Set if the value may be a TOML number as well as a string.
     pub number: bool,
     /// The rule that an invalid value fails.
     pub rule: &'static Rule,
@@ -41,12 +44,12 @@ pub struct About {
 
 /// A format whatever its type.
 pub trait AnyFormat: Debug + Sync {
-    /// What people read about it.
+    /// Its documentation.
     fn about(&self) -> &About;
     /// Checks a value.
     ///
     /// # Errors
-    /// What is wrong with it.
+    /// Why the value is invalid.
     fn check(&self, text: &str) -> Result<(), Invalid>;
 }
 
@@ -66,7 +69,7 @@ impl<T> AnyFormat for Format<T> {
     }
 }
 
-/// A format of strings alone.
+/// A format whose values are strings.
 const fn text<T>(
     what: &'static str,
     example: &'static str,
@@ -75,7 +78,7 @@ const fn text<T>(
     Format { about: About { what, example, number: false, rule: &BAD_VALUE }, parse }
 }
 
-/// A format of strings and numbers.
+/// A format whose values are strings or numbers.
 const fn number<T>(
     what: &'static str,
     example: &'static str,

@@ -1,4 +1,4 @@
-//! `health` of a service or a helper.
+//! `health` of a service or a sidecar.
 
 use std::sync::Arc;
 use std::time::Duration;

@@ -1,7 +1,7 @@
 //! The language as data: every table, every key, what it takes and what it means.
 //!
-//! A key is one [`Field`]. The check of shapes, the readers, layers, traces, the schema and the reference all read it: a
-//! new key is one static in the file of its table, and one name in a [`Group`].
+//! A key is one [`Field`]. The check of shapes, the readers, layers, traces, the schema and the reference all read
+//! it: a new key is one static in the file of its table, and one name in a [`Group`].
 
 pub(crate) mod build;
 pub(crate) mod config;

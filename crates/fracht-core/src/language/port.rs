@@ -1,4 +1,4 @@
-//! `port.NAME` of a service or a helper.
+//! `port.NAME` of a service or a sidecar.
 
 use std::sync::Arc;
 

@@ -1,4 +1,4 @@
-//! `[service.NAME]`, and the helpers beside it.
+//! `[service.NAME]`, and the sidecars beside it.
 
 use super::container::{CONTAINER, IMAGE_OR_BUILD};
 use super::field::{BOOLEAN, Field, Table, Takes, formatted, integer, named, table};

@@ -1,4 +1,4 @@
-//! The language as data, without types: the shapes of values, keys and tables.
+//! The language as data, without Rust types: the shapes of values, keys and tables.
 
 use std::fmt::Debug;
 
@@ -47,14 +47,14 @@ pub enum Shape {
     Any,
 }
 
-/// What people read about a key.
+/// The documentation of a key.
 #[derive(Debug)]
 pub struct Key {
     /// Its name.
     pub name: &'static str,
-    /// The value if it is left out, in words; `required` if there is none.
+    /// The value if the key is not set, in words; `required` if it must be set.
     pub default: &'static str,
-    /// What it becomes in Kubernetes objects.
+    /// The Kubernetes object or field that it becomes.
     pub becomes: &'static str,
     /// What the value is or does, in a sentence.
     pub says: &'static str,
@@ -62,9 +62,9 @@ pub struct Key {
     pub example: &'static str,
 }
 
-/// A field whatever its type: what the check of shapes, layers, traces and the reference need.
+/// A field of any type, for the check of shapes, layers, traces and the reference.
 pub trait AnyField: Debug + Sync {
-    /// What people read about it.
+    /// Its documentation.
     fn key(&self) -> &Key;
     /// The shape of the whole value.
     fn shape(&'static self) -> Shape;
@@ -76,11 +76,11 @@ pub type Group = &'static [&'static dyn AnyField];
 /// A table and its keys.
 #[derive(Debug)]
 pub struct TableShape {
-    /// What the table is, in a few words: `a port`.
+    /// Its name with an article: `a port`.
     pub what: &'static str,
-    /// The value that may stand for the table.
+    /// The short form: a value that may replace the table.
     pub short: Option<Short>,
-    /// Keys of which it has one: the one of the later layer wins.
+    /// Keys that exclude each other. In later layers, one of them replaces the others.
     pub one_of: Group,
     /// The keys that it may have.
     pub groups: &'static [Group],
@@ -91,7 +91,7 @@ pub struct TableShape {
 pub enum Short {
     /// The value of this key.
     Key(&'static dyn AnyField),
-    /// A value that is none of the keys.
+    /// A value that is not the value of a key.
     Value(&'static Shape),
 }
 
@@ -130,18 +130,18 @@ pub struct Bounds {
     pub least: i64,
     /// The largest.
     pub most: i64,
-    /// The rule that one outside fails.
+    /// The rule that a number out of bounds fails.
     pub rule: &'static Rule,
 }
 
 impl Bounds {
-    /// Whether a number is inside.
+    /// Whether a number is within the bounds.
     pub fn contain(&self, number: i64) -> bool {
         (self.least..=self.most).contains(&number)
     }
 }
 
-/// A list of words: gives each by its position.
+/// A list of words, by position.
 #[derive(Clone, Copy, Debug)]
 pub struct Words(pub fn(usize) -> Option<&'static str>);
 
@@ -158,8 +158,7 @@ impl Words {
 }
 
 impl Shape {
-    /// The shape of what stands at `key` below such a value: a key of a table, a name, or an item of a list by its
-    /// number.
+    /// The shape of the value at `key` below such a value: a key of a table, a name, or the index of an item in a list.
     pub fn below(&self, key: &str) -> Option<Shape> {
         match self {
             Self::Named(_, of) => Some(**of),
@@ -168,7 +167,7 @@ impl Shape {
         }
     }
 
-    /// The table that such a value is, or that it is short for.
+    /// The table that such a value is, or is the short form of.
     pub fn table(&self) -> Option<&'static TableShape> {
         match self {
             Self::Table(table) | Self::SecretSource(table) => Some(table),
@@ -181,7 +180,7 @@ impl Shape {
         matches!(self, Self::Named(..))
     }
 
-    /// What it takes, as messages say it: `expected a list`.
+    /// The values in a message: `expected` with this.
     pub(super) fn noun(&self) -> String {
         match self {
             Self::String | Self::Argument | Self::Text | Self::Word(_) | Self::Name(_) => "a string".into(),
@@ -201,7 +200,7 @@ impl Shape {
         }
     }
 
-    /// What it takes, as the reference says it.
+    /// The values in the reference.
     pub fn words(&self) -> String {
         match self {
             Self::String | Self::Argument => "string".into(),
@@ -248,5 +247,5 @@ fn bare_or(words: &[&str]) -> String {
     }
 }
 
-/// What a key becomes in Kubernetes objects that has no part in them.
+/// The [`Key::becomes`] of a key that no object shows.
 pub const NOTHING: &str = "–";

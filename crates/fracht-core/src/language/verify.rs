@@ -1,7 +1,7 @@
-//! The check of shapes: compares a stack file with the language, and reports what does not fit.
+//! The check of shapes: reports every key and value of a stack file that the language does not allow.
 //!
-//! It sees each file before layers are merged, so that a mistake is found once, however many targets there are. Whether
-//! a required key is there is left to the readers: a target has only what it overrides.
+//! It checks each file before layers are merged, so that a mistake is reported once, however many targets there are.
+//! The readers check required keys, since a target contains only the keys that it overrides.
 
 use super::format::AnyFormat;
 use super::shape::{AnyField, Bounds, Shape, Short, TableShape, Words, example};
@@ -14,14 +14,14 @@ use crate::grammar::word::Word;
 use crate::source::{Sources, Span};
 use crate::tree::{Entries, Node, Value};
 
-/// Reports every key and value of `node` that does not fit `table`.
+/// Reports every key and value of `node` that `table` does not allow.
 pub(crate) fn verify(table: &'static TableShape, node: &Node, sources: &Sources, sink: &mut Sink) {
     if let Some(entries) = node.table() {
         Verify { sources, sink }.table(table, entries);
     }
 }
 
-/// Whether a value is what a key takes.
+/// Whether a key takes a value.
 pub(crate) fn fits(field: &'static dyn AnyField, node: &Node, sources: &Sources) -> bool {
     let mut sink = Sink::default();
     Verify { sources, sink: &mut sink }.value(&field.shape(), node, field.key().name);
@@ -52,7 +52,7 @@ impl Verify<'_> {
             .at(span, format!("not a key of {what}"));
         self.sink.push(match nearest(name, table.names()) {
             Some(near) => problem.fix(span, near, format!("did you mean `{near}`?")),
-            // All of them, however many there are: any may be the right one.
+            // No name is near, so that any key may be the right one.
             None => problem.help(format!("valid keys: {}", table.names().collect::<Vec<_>>().join(", "))),
         });
     }
@@ -90,7 +90,7 @@ impl Verify<'_> {
 
     /// A value of the right type.
     fn scalar(&mut self, shape: &Shape, node: &Node, key: &str) {
-        // Texts and arguments are checked as a whole, by a rule of their own.
+        // A rule checks texts and arguments as a whole.
         let text = node.text().map_or("", |text| text);
         if text.contains('\0') && !matches!(shape, Shape::Text | Shape::Argument | Shape::Scalar(_)) {
             return self.nul(node.span, key);
@@ -99,7 +99,7 @@ impl Verify<'_> {
             (Shape::Integer(bounds), Value::Integer(number)) if !bounds.contain(*number) => {
                 self.out_of_range(bounds, *number, node.span, key);
             }
-            // What a text with references resolves to is checked when it is read.
+            // A text with references is checked once these are resolved.
             (Shape::Template(_), Value::Text(text)) if text.contains(['{', '}']) => {}
             (Shape::Formatted(format) | Shape::Template(format), Value::Text(text)) => {
                 self.format(*format, text, node.span, key);
@@ -124,7 +124,7 @@ impl Verify<'_> {
         );
     }
 
-    /// A value of any shape. It becomes JSON, which has no dates.
+    /// Checks a value of any shape. It becomes JSON, which has no dates.
     fn any(&mut self, value: &Value, node: &Node, key: &str) {
         match value {
             Value::Date => self.wrong_type(&Shape::Any, node, key),
@@ -233,7 +233,7 @@ impl Verify<'_> {
 }
 
 impl Shape {
-    /// Whether a value has the type that such a shape begins with; what is in it may be wrong.
+    /// Whether a value has the TOML type of the shape. Its content may still be invalid.
     fn fits_type(&self, value: &Value) -> bool {
         match self {
             Self::String
@@ -257,13 +257,13 @@ impl Shape {
                 let short = table.short.is_some_and(|short| short.shape().fits_type(value));
                 matches!(value, Value::Table(_)) || short
             }
-            // A string is the secret itself: its reader reports it.
+            // A string is the secret itself, which the reader reports.
             Self::SecretSource(_) => matches!(value, Value::Table(_) | Value::Text(_)),
             Self::Any => !matches!(value, Value::Date),
         }
     }
 
-    /// A value of the shape, as in a stack file.
+    /// An example of a value, as in a stack file.
     fn example(&self) -> String {
         match self {
             Self::String | Self::Argument | Self::Text | Self::Scalar(_) => "\"text\"".into(),

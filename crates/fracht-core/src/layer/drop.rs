@@ -1,4 +1,4 @@
-//! What a layer takes away: the paths of its `drop`.
+//! `drop`: the paths that a layer removes.
 
 use std::collections::{BTreeMap, HashSet};
 use std::sync::Arc;
@@ -10,7 +10,7 @@ use crate::language::workload::DROP;
 use crate::source::Span;
 use crate::tree::{Entries, Node, Value};
 
-/// A path that a layer wants taken away, and where it says so.
+/// A path to remove, and where it is written.
 #[derive(Clone)]
 pub(super) struct Dropped {
     pub(super) path: Vec<String>,
@@ -18,22 +18,22 @@ pub(super) struct Dropped {
 }
 
 impl Dropped {
-    /// The part of the path that is inside the service or task that it names; `None` if it names none.
+    /// The part of the path below a service or task; `None` if the path is not in one.
     pub(super) fn within(&self) -> Option<Self> {
         let [_, _, rest @ ..] = self.path.as_slice() else { return None };
         Some(Self { path: rest.to_vec(), span: self.span })
     }
 }
 
-/// The paths that a table's `drop` names. What is no path has been reported by the check of shapes.
+/// The paths in a table's `drop`. The check of shapes reports invalid ones.
 pub(super) fn drops_of(node: &Node) -> Vec<Dropped> {
     let Some(Value::List(items)) = DROP.node(node).map(|node| &node.value) else { return Vec::new() };
     let dropped = |item: &Node| Some(Dropped { path: DROP.takes.read(&item.value, "")?, span: item.span });
     items.iter().filter_map(dropped).collect()
 }
 
-/// Takes away what stands at the paths. Each table is gone through once, however many of its keys are dropped.
-pub(super) fn take_away(entries: &mut Entries, drops: &[Dropped], sink: &mut Sink) {
+/// Removes the values at the paths. Each table is visited once, however many of its keys are dropped.
+pub(super) fn remove(entries: &mut Entries, drops: &[Dropped], sink: &mut Sink) {
     let mut gone: BTreeMap<&[String], HashSet<&str>> = BTreeMap::new();
     for dropped in drops {
         let is_gone = |end: usize| {
@@ -70,7 +70,7 @@ fn table_at_mut<'t>(entries: &'t mut Entries, path: &[String]) -> Option<&'t mut
     })
 }
 
-/// Reports a path at which nothing stands.
+/// Reports a path that does not exist.
 pub(super) fn misses(dropped: &Dropped, sink: &mut Sink) {
     let shown = path::show(dropped.path.iter().map(String::as_str));
     sink.push(
@@ -95,7 +95,7 @@ mod tests {
         let mut tree = syntax::parse(text, file, &mut sink);
         let drops = drops_of(&tree);
         let Value::Table(entries) = &mut tree.value else { panic!("{text}") };
-        take_away(Arc::make_mut(entries), &drops, &mut sink);
+        remove(Arc::make_mut(entries), &drops, &mut sink);
         let missed: Vec<String> = sink.take().into_iter().map(|finding| finding.message).collect();
         let missing = ["a.c.d", "f.g", "f", "h", "a.b"];
         assert_eq!(missed, missing.map(|path| format!("`drop` has no effect: `{path}` not found")));

@@ -1,9 +1,9 @@
-//! Patterns: shared settings that services and tasks, and other patterns, are like.
+//! `like`: merges the patterns that a service, a task or another pattern names.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::lay_part;
+use super::merge_part;
 use crate::diag::reading::LIKE_CYCLE;
 use crate::diag::unknown::Unknown;
 use crate::diag::{Diagnostic, Sink};
@@ -15,13 +15,13 @@ use crate::language::{Field, Shape};
 use crate::source::Span;
 use crate::tree::{Entries, Entry, Node};
 
-/// The shape of a service, a task or a pattern: a pattern has the keys of all.
+/// The shape of a pattern, which has the keys of services and of tasks.
 pub(super) const WORKLOAD: Shape = Shape::Table(&PATTERN_TABLE);
 
-/// How many patterns, or targets, may be like each other in a row: more are none that people follow.
+/// The longest chain of patterns, or of targets, that are like each other.
 pub(super) const DEEPEST: usize = 100;
 
-/// Reports a row of patterns or targets that is too long.
+/// Reports a chain of patterns or targets that is too long.
 pub(super) fn too_deep(what: &str, span: Span, sink: &mut Sink) {
     sink.push(
         Diagnostic::new(&LIKE_CYCLE, format!("more than {DEEPEST} {what} are like each other in a row"))
@@ -30,14 +30,14 @@ pub(super) fn too_deep(what: &str, span: Span, sink: &mut Sink) {
     );
 }
 
-/// The patterns of a stack, laid together as they are asked for.
+/// The patterns of a stack, each merged when it is first used.
 pub(super) struct Patterns {
     written: Entries,
-    /// Set if the patterns could not be read at all: any name may be one of them.
+    /// Set if the patterns could not be read, so that any name may exist.
     unread: bool,
-    /// Each with how many it is like in a row.
+    /// Each merged pattern, with the length of its chain.
     together: BTreeMap<String, (Arc<Entries>, usize)>,
-    /// Those that are being laid together, with the place that asked for each.
+    /// The patterns that are being merged, with the place that refers to each.
     open: Vec<(String, Span)>,
 }
 
@@ -48,12 +48,12 @@ impl Patterns {
         Self { written, unread, together: BTreeMap::new(), open: Vec::new() }
     }
 
-    /// What the patterns of a `like` say, later ones over earlier ones.
+    /// The settings of the patterns of a `like`. Later patterns override earlier ones.
     pub(super) fn of(&mut self, like: Option<&Node>, sink: &mut Sink) -> Arc<Entries> {
         self.together_with_depth(like, sink).0
     }
 
-    /// The same, with how many patterns are like each other in a row.
+    /// The same, with the length of the longest chain.
     fn together_with_depth(&mut self, like: Option<&Node>, sink: &mut Sink) -> (Arc<Entries>, usize) {
         let (mut whole, mut deepest): (Arc<Entries>, usize) = (Arc::default(), 0);
         for (name, span) in names(&LIKE, like) {
@@ -66,7 +66,7 @@ impl Patterns {
             if whole.is_empty() {
                 whole = pattern;
             } else {
-                super::lay::lay(Arc::make_mut(&mut whole), &pattern, Some(WORKLOAD));
+                super::merge::merge(Arc::make_mut(&mut whole), &pattern, Some(WORKLOAD));
             }
         }
         (whole, deepest)
@@ -93,8 +93,8 @@ impl Patterns {
         }
         self.open.push((name.to_owned(), span));
         let (mut whole, depth) = self.together_with_depth(LIKE.node(&entry.node), sink);
-        lay_part(&mut whole, &entry.node, sink);
-        // What it is like and what it drops has been done; its users do not inherit it.
+        merge_part(&mut whole, &entry.node, sink);
+        // Its own `like` and `drop` are done; users of the pattern do not inherit them.
         let entries = Arc::make_mut(&mut whole);
         entries.shift_remove(LIKE.name());
         entries.shift_remove(DROP.name());
@@ -103,7 +103,7 @@ impl Patterns {
         (whole, depth)
     }
 
-    /// Lays together the patterns that nobody uses too: their mistakes are told as well.
+    /// Merges the unused patterns as well, so that their mistakes are reported.
     pub(super) fn check_all(&mut self, sink: &mut Sink) {
         let all: Vec<(String, Span)> =
             self.written.iter().map(|(name, entry)| (name.to_string(), entry.key_span)).collect();
@@ -113,15 +113,15 @@ impl Patterns {
     }
 }
 
-/// The names that a `like` lists, each with its place. Anything else than a reference of the right kind is reported by
-/// the check of shapes.
+/// The names in a `like`, each with its place. The check of shapes reports anything that is not a reference of the
+/// right kind.
 pub(super) fn names(field: &Field<Reference>, like: Option<&Node>) -> Vec<(String, Span)> {
     let items = like.map(Node::items).unwrap_or_default();
     let name = |item: &Node| Some((field.takes.read(&item.value, "")?.name.to_string(), item.span));
     items.iter().filter_map(name).collect()
 }
 
-/// Reports a cycle: the names that are open, and the place that closes it.
+/// Reports a cycle: `open` are its names, `closing` is the place of its last reference.
 pub(super) fn cycle(open: &[(String, Span)], closing: Span, sink: &mut Sink) {
     let mut names: Vec<&str> = open.iter().map(|(name, _)| name.as_str()).collect();
     names.extend(names.first().copied());

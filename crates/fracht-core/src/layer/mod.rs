@@ -1,12 +1,12 @@
-//! Layers: defaults, patterns, the stack file, targets. Every value keeps what it replaced.
+//! Layers: patterns, the stack file, targets. Every value keeps the value that it overrides.
 //!
-//! A service or a task is laid together from its patterns in the order of `like`, from what the stack file
-//! says, and from what each target on the way to the chosen one says; before each of these, what that layer
-//! wants dropped is taken away. Everything else has only the stack file and the targets.
+//! A service or a task is merged from its patterns in the order of `like`, its table in the stack file, and its tables
+//! in the chosen target and the targets that this one is like. The paths that a layer drops are removed before it is
+//! merged. All other tables are merged from the stack file and the targets alone.
 
 mod drop;
-mod lay;
 mod like;
+mod merge;
 mod targets;
 
 use std::collections::HashMap;
@@ -21,12 +21,12 @@ use crate::language::{Field, ROOT, Shape, Table};
 use crate::origin::Layer;
 use crate::tree::{Entries, Entry, Node, Value};
 
-use drop::{Dropped, drops_of, misses, take_away};
-use lay::{lay, stamped};
+use drop::{Dropped, drops_of, misses, remove};
 use like::Patterns;
+use merge::{merge, stamped};
 pub use targets::Targets;
 
-/// The kinds of tables that can be like a pattern.
+/// The tables whose entries can be like a pattern.
 static LIKE_PATTERNS: [&Field<Table>; 2] = [&SERVICE, &TASK];
 
 /// Whether a table of the stack holds services or tasks.
@@ -34,7 +34,7 @@ fn is_like_patterns(kind: &str) -> bool {
     LIKE_PATTERNS.iter().any(|field| field.name() == kind)
 }
 
-/// Marks what patterns and targets say as theirs.
+/// Marks the values in patterns and targets with their layer.
 pub(crate) fn stamp_layers(root: &mut Node) {
     let Value::Table(entries) = &mut root.value else { return };
     for field in [&PATTERN, &TARGET] {
@@ -47,22 +47,22 @@ pub(crate) fn stamp_layers(root: &mut Node) {
     }
 }
 
-/// The stack as one target sees it.
+/// The stack, merged for one target.
 pub(crate) struct Layered {
-    /// The tables of the stack; no patterns and targets any more.
+    /// The tables of the stack, without patterns and targets.
     pub(crate) tree: Node,
-    /// The target's own keys; `None` for the target of a stack that names none.
+    /// The target's own keys; `None` for the default target of a stack without targets.
     pub(crate) target: Option<Node>,
 }
 
-/// What a layer says of one service or task.
+/// The part of a layer that is about one service or task.
 struct Part<'a> {
     node: Option<&'a Node>,
-    /// What the target drops of it, by paths from it on; an empty path is the whole.
+    /// The paths that the target drops, from the service or task on; an empty path drops it all.
     drops: Vec<Dropped>,
 }
 
-/// Lays the targets of `chain`, the chosen one last, over the stack.
+/// Merges the targets of `chain`, the chosen one last, into the stack.
 pub(crate) fn layered(root: &Node, chain: &[&Node], sink: &mut Sink) -> Layered {
     let mut tree = root.clone();
     let Value::Table(entries) = &mut tree.value else { return Layered { tree, target: None } };
@@ -72,26 +72,26 @@ pub(crate) fn layered(root: &Node, chain: &[&Node], sink: &mut Sink) -> Layered 
     for target in chain {
         let mut drops = drops_of(target);
         drops.retain(|dropped| !dropped.path.first().is_some_and(|kind| is_like_patterns(kind)));
-        take_away(entries, &drops, sink);
+        remove(entries, &drops, sink);
         for (kind, entry) in target.table().into_iter().flatten() {
             let Some(field) = ROOT.field(kind).filter(|_| !is_like_patterns(kind)) else { continue };
             let Some(under) = entries.get_mut(kind) else {
                 entries.insert(Arc::clone(kind), entry.clone());
                 continue;
             };
-            // Lists of the stack as a whole grow: a target adds to them.
+            // A target adds to the top-level lists, `patch` and `pass`.
             if let (Value::List(base), Value::List(more)) = (&mut under.node.value, &entry.node.value) {
                 *base = base.iter().chain(more.iter()).cloned().collect();
                 continue;
             }
-            // What is no table has been reported by the check of shapes.
+            // The check of shapes reports a value that is not a table.
             if let (Value::Table(base), Some(over)) = (&mut under.node.value, entry.node.table()) {
-                lay(Arc::make_mut(base), over, Some(field.shape()));
+                merge(Arc::make_mut(base), over, Some(field.shape()));
             }
         }
         match (&mut own, target.table()) {
             (Some(Node { value: Value::Table(own), .. }), Some(over)) => {
-                lay(Arc::make_mut(own), over, Some(Shape::Table(&TARGET_TABLE)));
+                merge(Arc::make_mut(own), over, Some(Shape::Table(&TARGET_TABLE)));
             }
             _ => own = Some((*target).clone()),
         }
@@ -104,7 +104,7 @@ pub(crate) fn layered(root: &Node, chain: &[&Node], sink: &mut Sink) -> Layered 
     Layered { tree, target: own }
 }
 
-/// Lays the services or the tasks together, each from its layers.
+/// Merges each service or task from its layers.
 fn workloads(
     field: &Field<Table>,
     entries: &mut Entries,
@@ -141,7 +141,7 @@ fn workloads(
             misses(dropped, sink);
         }
     }
-    // What each target drops, by the name of what it is dropped from.
+    // The paths that each target drops, by the name of the service or task.
     let by_name: Vec<HashMap<&str, Vec<&Dropped>>> = drops
         .iter()
         .map(|drops| {
@@ -173,7 +173,7 @@ fn workloads(
         if plain && parts.iter().all(|part| part.node.is_none() && part.drops.is_empty()) {
             return true; // nothing but the stack file says anything of it
         }
-        // What is not a table is reported by the check of shapes, and stays as it is.
+        // A value that is not a table stays as it is; the check of shapes reports it.
         let mut layers = own.into_iter().chain(parts.iter().filter_map(|part| part.node));
         if let Some(broken) = layers.find(|node| node.table().is_none()) {
             entry.node = broken.clone();
@@ -187,7 +187,7 @@ fn workloads(
     });
 }
 
-/// One service or task from its layers; `None` if a target drops it and no later one defines it.
+/// Merges one service or task from its layers; `None` if a target drops it and no later one defines it.
 fn together(
     own: Option<&Node>,
     parts: &[Part<'_>],
@@ -199,7 +199,7 @@ fn together(
     let mut whole = patterns.of(like, sink);
     let mut exists = own.is_some();
     if let Some(own) = own {
-        lay_part(&mut whole, own, sink);
+        merge_part(&mut whole, own, sink);
     }
     for Part { node, drops } in parts {
         if drops.iter().any(|dropped| dropped.path.is_empty()) {
@@ -207,19 +207,19 @@ fn together(
             exists = false;
         }
         let drops: Vec<_> = drops.iter().filter(|dropped| !dropped.path.is_empty()).cloned().collect();
-        take_away(Arc::make_mut(&mut whole), &drops, sink);
+        remove(Arc::make_mut(&mut whole), &drops, sink);
         if let Some(node) = node {
             exists = true;
-            lay_part(&mut whole, node, sink);
+            merge_part(&mut whole, node, sink);
         }
     }
     exists.then_some(whole)
 }
 
-/// Takes away what a layer of a service or a task wants dropped, and lays the layer over it.
-fn lay_part(whole: &mut Arc<Entries>, node: &Node, sink: &mut Sink) {
-    take_away(Arc::make_mut(whole), &drops_of(node), sink);
+/// Removes the paths that a layer drops from a service or task, then merges the layer.
+fn merge_part(whole: &mut Arc<Entries>, node: &Node, sink: &mut Sink) {
+    remove(Arc::make_mut(whole), &drops_of(node), sink);
     if let Some(over) = node.table() {
-        lay(Arc::make_mut(whole), over, Some(like::WORKLOAD));
+        merge(Arc::make_mut(whole), over, Some(like::WORKLOAD));
     }
 }

@@ -1,4 +1,4 @@
-//! The targets of a stack, by name, and what each is like.
+//! The targets of a stack, and the chain of targets that each is like.
 
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
@@ -12,7 +12,7 @@ use crate::language::{root, target};
 use crate::source::Span;
 use crate::tree::Node;
 
-/// The name of the target of a stack that names none.
+/// The name of the default target, for a stack without targets.
 const DEFAULT: &str = "cluster";
 
 /// The targets of a stack, in the order of the file.
@@ -23,7 +23,7 @@ pub struct Targets {
 }
 
 impl Targets {
-    /// The targets that `root` names, or the one that a stack has that names none.
+    /// The targets of `root`; the default target if it has none.
     pub(crate) fn of(root: &Node) -> Self {
         let mut named: Vec<_> = root::TARGET
             .node(root)
@@ -33,7 +33,7 @@ impl Targets {
             .map(|(name, entry)| (Arc::clone(name), Some(entry.node.clone())))
             .collect();
         if named.is_empty() {
-            // What is not a table is reported by the check of shapes, and is no target that says nothing.
+            // A value that is not a table is not an empty target: the check of shapes reports it.
             let broken = root::TARGET.node(root).filter(|node| node.table().is_none());
             named.push((DEFAULT.into(), broken.cloned()));
         }
@@ -50,7 +50,7 @@ impl Targets {
         self.by_name.get(name).copied()
     }
 
-    /// A target's name and the tables to lay over the stack: those that it is like first, itself last, each
+    /// The name of a target, and the tables to merge into the stack: first those that it is like, then its own, each
     /// once.
     pub(crate) fn chain(&self, name: &str, sink: &mut Sink) -> Option<(&Arc<str>, Vec<&Node>)> {
         let index = self.find(name)?;
@@ -60,8 +60,8 @@ impl Targets {
         Some((name, walk.chain))
     }
 
-    /// Follows what a target is like. What has been followed once is not gone through again: however often targets are
-    /// like each other, the steps are as many as there are references.
+    /// Follows the `like` of a target. No target is followed twice, so that the number of steps is the number of
+    /// references.
     fn follow<'a>(&'a self, index: usize, walk: &mut Walk<'a>, sink: &mut Sink) {
         let Some((name, Some(node))) = self.named.get(index) else { return };
         walk.open.push((name.to_string(), node.span));
@@ -88,13 +88,13 @@ impl Targets {
     }
 }
 
-/// What is known while targets are followed.
+/// The state while targets are followed.
 struct Walk<'a> {
-    /// Those that are being followed, with the place that asked for each.
+    /// The targets that are being followed, with the place that refers to each.
     open: Vec<(String, Span)>,
     done: HashSet<usize>,
     chain: Vec<&'a Node>,
-    /// How many references have been looked at.
+    /// How many references have been followed.
     steps: usize,
 }
 

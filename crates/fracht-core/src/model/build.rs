@@ -1,4 +1,4 @@
-//! Images made from a folder, each used by any number of services and tasks.
+//! Images that are built from a folder. Any number of services and tasks can use one.
 
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -7,19 +7,19 @@ use crate::grammar::image::Image;
 use crate::origin::Sourced;
 use crate::source::Span;
 
-/// An image made from a folder.
+/// An image that is built from a folder.
 #[derive(Clone, Debug)]
 pub struct Build {
     /// Its name.
     pub name: Arc<str>,
     /// Where its name is written.
     pub span: Span,
-    /// The folder, resolved.
+    /// The folder, as a resolved path.
     pub source: PathBuf,
-    /// The recipe, by its path in the folder.
+    /// The path of the recipe in the folder.
     pub recipe: Sourced<Arc<str>>,
-    /// The image: the target's registry, the build's name, its tag; `None` if its tag could not be read.
+    /// The image: registry of the target, name of the build, tag; `None` if the tag could not be read.
     pub image: Option<Image>,
-    /// Whether the target has a registry to push it to.
+    /// Whether the target has a registry, so that the image can be pushed.
     pub has_registry: bool,
 }

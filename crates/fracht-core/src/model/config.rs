@@ -1,4 +1,4 @@
-//! Plain settings and files.
+//! Configs: settings and files in plain text.
 
 use std::collections::HashMap;
 use std::ops::Deref;
@@ -8,20 +8,20 @@ use super::Text;
 use crate::origin::{Origin, Sourced};
 use crate::source::Span;
 
-/// A set of keys with plain values.
+/// A set of keys with values in plain text.
 #[derive(Clone, Debug)]
 pub struct Config {
     /// Its name.
     pub name: Arc<str>,
     /// Where its name is written.
     pub span: Span,
-    /// The name of the config in the cluster, if it is there already and not made here.
+    /// The name of an existing ConfigMap, which is used instead of a generated one.
     pub present: Option<Sourced<Arc<str>>>,
-    /// The keys, in the order of the file; those of `lines` behind those of `key`, then those of `files`.
+    /// The keys: first those of `key`, then those of `lines`, then those of `files`, each in the order of the file.
     pub keys: ConfigKeys,
 }
 
-/// The keys of a config, in their order. A file may have very many: each is found by its name at once.
+/// The keys of a config, in their order. There may be very many, so they are also indexed by name.
 #[derive(Clone, Debug, Default)]
 pub struct ConfigKeys {
     list: Vec<ConfigKey>,
@@ -34,7 +34,7 @@ impl ConfigKeys {
         self.list.get(*self.places.get(name)?)
     }
 
-    /// Adds a key. Of two with one name the first is the one that is found.
+    /// Adds a key. Of two keys with the same name, the first one is found.
     pub(crate) fn push(&mut self, key: ConfigKey) {
         self.places.entry(Arc::clone(&key.name)).or_insert(self.list.len());
         self.list.push(key);
@@ -56,39 +56,39 @@ pub struct ConfigKey {
     pub name: Arc<str>,
     /// Where its name is written.
     pub span: Span,
-    /// What it holds.
+    /// Its content.
     pub content: Content,
 }
 
-/// What a key of a config holds.
+/// The content of a config key.
 #[derive(Clone, Debug)]
 pub enum Content {
-    /// Text written in the stack, references resolved.
+    /// Text from the stack file, with its references resolved.
     Text(Text),
-    /// The content of a file, taken as it is.
+    /// The content of a file, unchanged.
     File {
         /// The bytes.
         bytes: Arc<[u8]>,
         /// Where the file is named.
         origin: Origin,
     },
-    /// It is in the cluster already.
+    /// It already exists in the cluster, so that its content is not known.
     Present,
 }
 
 impl Content {
-    /// The content as text; `None` for a file that is not UTF-8, and for what is not known here.
+    /// The content as text; `None` for a file that is not UTF-8, and for content that is not known.
     pub fn as_text(&self) -> Option<String> {
         match self {
             Self::Text(text) => Some(text.plain()),
-            // A text with a NUL character is none that every reader keeps whole.
+            // Some readers end a text at a NUL character, so such a file is treated as binary.
             Self::File { bytes, .. } if bytes.contains(&0) => None,
             Self::File { bytes, .. } => std::str::from_utf8(bytes).ok().map(str::to_owned),
             Self::Present => None,
         }
     }
 
-    /// How many bytes it has.
+    /// The size in bytes.
     pub fn size(&self) -> usize {
         match self {
             Self::Text(text) => text.plain().len(),

@@ -1,4 +1,4 @@
-//! A container: what runs in a pod. A service or a task has one of its own, and maybe helpers beside it.
+//! Containers: the main container of a service or task, and its sidecars.
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -16,35 +16,35 @@ use crate::source::Span;
 pub struct Container {
     /// The image.
     pub image: Sourced<Image>,
-    /// What is run instead of the image's own program.
+    /// The program to run instead of the image's own.
     pub program: Option<Vec<Text>>,
-    /// The arguments; `None` leaves the image's own.
+    /// The arguments of the program; `None` for those of the image.
     pub args: Option<Vec<Text>>,
-    /// The folder to start in.
+    /// The folder in which the program starts.
     pub workdir: Option<Sourced<Arc<str>>>,
     /// The user to run as.
     pub user: Option<Sourced<User>>,
-    /// What it may do on its node.
+    /// How far it is restricted on its node.
     pub confine: Sourced<Confine>,
-    /// Configs and secrets whose keys are variables; later ones win over earlier ones.
+    /// Configs and secrets whose keys become variables. Later ones override earlier ones.
     pub uses: Vec<Use>,
-    /// The environment variables, in the order of the file; they win over those of `uses`.
+    /// The environment variables, in the order of the file. They override those of `uses`.
     pub env: Vec<Variable>,
-    /// What is mounted where.
+    /// The mounts.
     pub mounts: Vec<Mount>,
-    /// How to see that it works.
+    /// The health check.
     pub health: Option<Health>,
-    /// What happens before it is told to stop.
+    /// What happens before it is stopped.
     pub before_stop: Option<Sourced<BeforeStop>>,
-    /// Processor.
+    /// CPU request and limit.
     pub cpu: Option<Sourced<Bounds>>,
-    /// Memory.
+    /// Memory request and limit.
     pub memory: Option<Sourced<Bounds>>,
 }
 
-/// A container beside that of a service, in the same pod.
+/// A container that runs beside the main one, in the same pod.
 #[derive(Clone, Debug)]
-pub struct Helper {
+pub struct Sidecar {
     /// Its name.
     pub name: Arc<str>,
     /// Where its name is written.
@@ -64,35 +64,35 @@ pub struct Variable {
     pub value: Text,
 }
 
-/// A config or a secret whose keys are variables.
+/// A config or a secret whose keys become variables.
 #[derive(Clone, Debug)]
 pub struct Use {
-    /// Which.
+    /// The config or secret.
     pub source: UseSource,
-    /// What the name of each variable begins with.
+    /// The prefix of every variable.
     pub prefix: Arc<str>,
-    /// How the keys are spelt as variables.
+    /// How keys become names of variables.
     pub spell: Spell,
     /// Where it is written.
     pub span: Span,
 }
 
-/// What variables can be made of.
+/// A source of variables.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum UseSource {
-    /// The settings of a config; its files are none.
+    /// The settings of a config, without its files.
     Config(ConfigId),
     /// All keys of a secret.
     Secret(SecretId),
 }
 
-/// How a key is spelt as a variable.
+/// How a key becomes the name of a variable.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Spell {
-    /// As it is.
+    /// Unchanged.
     #[default]
     Same,
-    /// In capitals, with `_` for whatever a variable can't have: `feed.poll-every` is `FEED_POLL_EVERY`.
+    /// In capitals, with `_` for every other character: `feed.poll-every` becomes `FEED_POLL_EVERY`.
     Upper,
 }
 
@@ -101,7 +101,7 @@ impl Word for Spell {
 }
 
 impl Use {
-    /// The name of the variable that a key becomes.
+    /// The name of the variable for a key.
     pub fn variable(&self, key: &str) -> String {
         let upper = |c: char| if c.is_ascii_alphanumeric() { c.to_ascii_uppercase() } else { '_' };
         match self.spell {
@@ -111,15 +111,15 @@ impl Use {
     }
 }
 
-/// What a container may do on its node.
+/// How far a container is restricted on its node.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Confine {
-    /// No more than the cluster's "restricted" pod security standard allows, and a file system to read only.
+    /// The "restricted" level of the pod security standards, with a read-only file system.
     Strict,
-    /// What no ordinary image misses is taken away.
+    /// Rights that ordinary images do not need are removed.
     #[default]
     Normal,
-    /// What the cluster allows.
+    /// No restrictions but those of the cluster.
     Off,
 }
 
@@ -128,17 +128,17 @@ impl Word for Confine {
         &[("strict", Self::Strict), ("normal", Self::Normal), ("off", Self::Off)];
 }
 
-/// What happens before a container is told to stop.
+/// What happens before a container is stopped.
 #[derive(Clone, Debug)]
 pub enum BeforeStop {
-    /// A program in it is run.
+    /// A program runs in the container.
     Run(Vec<Arc<str>>),
-    /// Time passes, in which those in front of it learn that it goes.
+    /// A pause, so that load balancers stop sending requests.
     Wait(Duration),
 }
 
 impl Container {
-    /// Every text in it, with the variable where it is one's value.
+    /// Every text in it, with the variable if it is the value of one.
     pub fn texts(&self) -> impl Iterator<Item = (Option<&Variable>, &Text)> {
         let lists = self.program.iter().chain(&self.args).flatten();
         lists.map(|text| (None, text)).chain(self.env.iter().map(|var| (Some(var), &var.value)))

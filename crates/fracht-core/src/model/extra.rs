@@ -1,4 +1,4 @@
-//! What the vocabulary has no word for: changes to objects, and objects taken as they are.
+//! Parts of the stack in terms of Kubernetes objects: patches, and objects that are passed through.
 
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -6,14 +6,14 @@ use std::sync::Arc;
 use crate::grammar::word::Word;
 use crate::source::Span;
 
-/// A change to an object that the stack becomes.
+/// A change to a generated object.
 #[derive(Clone, Debug)]
 pub struct Patch {
     /// The kind of the object.
     pub kind: Arc<str>,
     /// Its name.
     pub name: Arc<str>,
-    /// Where the two are written.
+    /// Where kind and name are written.
     pub span: Span,
     /// The change.
     pub change: PatchChange,
@@ -56,12 +56,12 @@ impl Word for OperationKind {
     ];
 }
 
-/// A value of any shape, as JSON has them (RFC 8259). TOML has no null.
+/// A JSON value (RFC 8259) without null, which TOML does not have.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Raw {
     /// `true` or `false`.
     Boolean(bool),
-    /// A whole number.
+    /// An integer.
     Integer(i64),
     /// A number with a fraction.
     Float(f64),
@@ -73,14 +73,14 @@ pub enum Raw {
     Table(Vec<(Arc<str>, Raw)>),
 }
 
-/// A file of objects that are taken as they are.
+/// A file of objects that are added unchanged.
 #[derive(Clone, Debug)]
 pub struct Passed {
-    /// The file, resolved.
+    /// The resolved path of the file.
     pub path: PathBuf,
-    /// The file as messages call it.
+    /// The path as messages show it.
     pub shown: String,
-    /// Where it, or the pattern that it fits, is named.
+    /// Where the path, or the pattern that matches it, is written.
     pub span: Span,
     /// Its text.
     pub text: Arc<str>,

@@ -1,4 +1,4 @@
-//! How to see that a service works.
+//! Health checks.
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -7,46 +7,46 @@ use super::PortIndex;
 use crate::origin::Sourced;
 use crate::source::Span;
 
-/// A check of health, from which readiness, restarts and the time to start follow.
+/// A health check: the source of the startup, readiness and liveness probes.
 #[derive(Clone, Debug)]
 pub struct Health {
     /// Where it is written.
     pub span: Span,
-    /// What is asked.
+    /// What the check does.
     pub probe: Probe,
     /// The time between two checks.
     pub every: Sourced<Duration>,
-    /// The time an answer may take.
+    /// The longest time that one check may take.
     pub timeout: Sourced<Duration>,
-    /// The time the service may take to start.
+    /// The longest time that the service may take to start.
     pub boot: Sourced<Duration>,
-    /// Checks failed in a row until it gets no more traffic.
+    /// After how many failed checks in a row it gets no more requests.
     pub fails: Sourced<u32>,
-    /// Checks failed in a row until it is restarted; 0: never.
+    /// After how many failed checks in a row it is restarted; 0 for never.
     pub restart_after: Sourced<u32>,
 }
 
-/// What a check asks.
+/// What a health check does.
 #[derive(Clone, Debug)]
 pub enum Probe {
-    /// An HTTP GET that must answer with 200 to 399.
+    /// An HTTP GET request, which must be answered with a status of 200 to 399.
     Http {
         /// The path.
         path: Arc<str>,
         /// The port.
         port: PortIndex,
     },
-    /// A TCP connection that must open.
+    /// A TCP connection, which must be accepted.
     Tcp {
         /// The port.
         port: PortIndex,
     },
-    /// A call of the gRPC health checking protocol that must say `SERVING`.
+    /// A call of the gRPC health checking protocol, which must be answered with `SERVING`.
     Grpc {
         /// The port.
         port: PortIndex,
     },
-    /// A program in the container that must end with 0.
+    /// A program in the container, which must exit with 0.
     Run {
         /// The program and its arguments.
         command: Vec<Arc<str>>,

@@ -1,4 +1,4 @@
-//! Lists whose elements are named by ids of their own type.
+//! Lists whose ids have a type of their own.
 
 use std::fmt;
 use std::marker::PhantomData;
@@ -22,7 +22,7 @@ impl<T> Id<T> {
     }
 }
 
-// By hand: derived ones would ask the same of `T`.
+// Not derived: a derived implementation would require the same trait of `T`.
 impl<T> Clone for Id<T> {
     fn clone(&self) -> Self {
         *self

@@ -1,25 +1,26 @@
-//! The stack as one target sees it: the vocabulary that rules, plans and back ends share.
+//! The stack for one target, as plain data. Rules, plans and back ends work on it.
 //!
 //! # Invariants of a model
 //!
-//! They hold from the reader on, whether or not the stack has errors:
+//! These hold for every model, whether or not the stack has errors:
 //!
-//! - An id names an element of this model; looking it up can't fail.
-//! - Elements stand in the order of the stack file, those that only a target adds behind them.
-//! - A [`Text`] holds no braces syntax any more: each reference in it has been resolved or reported.
-//! - Every value has its [`Origin`](crate::origin::Origin).
-//! - What could not be read is reported, and stands here as a harmless default, its element marked as
-//!   `tainted`; rules pass over tainted elements, so that one mistake gives one message.
+//! - An id names an element of this model, so that looking it up cannot fail.
+//! - Elements are in the order of the stack file; those that only a target defines follow.
+//! - Every reference in a [`Text`] has been resolved or reported.
+//! - A value whose place a message may show is [`Sourced`](crate::origin::Sourced), or has a span beside it.
+//! - What could not be read has been reported and has a default here. The model is then
+//!   [`incomplete`](Model::incomplete), and a service, task or volume that it is in is `tainted`. Rules skip tainted
+//!   elements, so that one mistake gives one message.
 //!
-//! They hold for a [`Checked`](crate::check::Checked) model only:
+//! These hold for a [`Checked`](crate::check::Checked) model:
 //!
-//! - Nothing is tainted; every image, name, number and quantity is valid.
-//! - Nobody waits for itself, directly or in a circle.
+//! - Nothing is tainted; every image, name, number and size is valid.
+//! - No service or task waits for itself, directly or in a cycle.
 //!
-//! And these, unless the stack has turned their rule off:
+//! These hold for a checked model unless the stack turns their rule off or lowers it:
 //!
-//! - No two ports want one number in one place.
-//! - Who waits for a service's readiness finds a check of health and a TCP port there.
+//! - No two ports use the same number in the same place.
+//! - A service that others wait for until it is ready has a health check and a TCP port.
 
 mod build;
 mod config;
@@ -44,7 +45,7 @@ use crate::origin::Sourced;
 
 pub use build::Build;
 pub use config::{Config, ConfigKey, ConfigKeys, Content};
-pub use container::{BeforeStop, Confine, Container, Helper, Spell, Use, UseSource, Variable};
+pub use container::{BeforeStop, Confine, Container, Sidecar, Spell, Use, UseSource, Variable};
 pub use extra::{OperationKind, Passed, Patch, PatchChange, Raw};
 pub use health::{Health, Probe};
 pub use list::{Id, List};
@@ -68,19 +69,19 @@ pub type VolumeId = Id<Volume>;
 pub type ConfigId = Id<Config>;
 /// A secret.
 pub type SecretId = Id<Secret>;
-/// Something outside of the stack.
+/// An external service.
 pub type OutsideId = Id<Outside>;
 /// A network.
 pub type NetworkId = Id<Network>;
 
-/// A stack under one target.
+/// A stack for one target.
 #[derive(Clone, Debug)]
 pub struct Model {
-    /// Set if something in the stack could not be read, and is reported.
+    /// Set if something in the stack could not be read, which has been reported.
     pub incomplete: bool,
     /// The stack's name.
     pub name: Sourced<Arc<str>>,
-    /// What the stack is, in a line.
+    /// One line about the stack.
     pub title: Option<Sourced<Arc<str>>>,
     /// The target.
     pub target: Target,
@@ -96,24 +97,25 @@ pub struct Model {
     pub secrets: List<Secret>,
     /// Networks.
     pub networks: List<Network>,
-    /// What the stack uses and does not run.
+    /// External services.
     pub outsides: List<Outside>,
-    /// The names that are host names in the stack: those of services and tasks, and of what is outside.
+    /// The host names inside the stack: the names of services, tasks and external services.
     pub host_names: BTreeSet<Arc<str>>,
-    /// Changes to objects, in the order to make them.
+    /// Changes to objects, in the order in which to make them.
     pub patches: Vec<Patch>,
-    /// Files of objects that are taken as they are.
+    /// Files of objects that are added unchanged.
     pub passed: Vec<Passed>,
 }
 
 impl Model {
-    /// Whether two workloads share a network; those that name none share the stack's common one.
+    /// Whether two workloads share a network. Workloads without `networks` share the default network.
     pub fn share_network(&self, a: &Workload, b: &Workload) -> bool {
         (a.networks.is_empty() && b.networks.is_empty())
             || a.networks.iter().any(|one| b.networks.iter().any(|other| one.value == other.value))
     }
 
-    /// Whether each replica of a workload keeps a name of its own: it says so, or has a volume by that name.
+    /// Whether the replicas of a workload keep their names: `stable-names` is set, or each replica has a volume of
+    /// its own.
     pub fn has_stable_names(&self, workload: &Workload) -> bool {
         let each = |mount: &Mount| matches!(mount.what, Mounted::Volume(id) if self.volumes[id].each.value);
         workload.service().is_some_and(|service| {
@@ -122,7 +124,7 @@ impl Model {
         })
     }
 
-    /// Whether a workload mounts a volume that no second pod could mount while it runs.
+    /// Whether a workload mounts a volume that pods on other nodes cannot mount at the same time.
     pub fn has_single_volume(&self, workload: &Workload) -> bool {
         let single = |mount: &Mount| match mount.what {
             Mounted::Volume(id) => {
@@ -134,18 +136,18 @@ impl Model {
         workload.containers().any(|container| container.mounts.iter().any(single))
     }
 
-    /// The host name that the web reaches a port by: its own, or the target's domain.
+    /// The host name of a web port: its own, or the target's domain.
     pub fn web_host<'a>(&'a self, port: &'a Port) -> Option<&'a str> {
         port.host.as_ref().or(self.target.domain.as_ref()).map(|host| &*host.value)
     }
 
-    /// Whether what is mounted can't be written to: the mount says so, or the volume is for readers only.
+    /// Whether a mount is read-only: the mount sets it, or the volume allows readers only.
     pub fn is_read_only(&self, mount: &Mount) -> bool {
         let for_readers = |id: VolumeId| self.volumes[id].access.value == Access::ManyReaders;
         mount.read_only || matches!(mount.what, Mounted::Volume(id) if for_readers(id))
     }
 
-    /// The keys that a `use` makes variables of: all of a secret, the settings of a config.
+    /// The keys that a `use` turns into variables: all keys of a secret, the settings of a config.
     pub fn used_keys(&self, used: &Use) -> Vec<Part> {
         match used.source {
             UseSource::Config(id) => {
@@ -159,7 +161,7 @@ impl Model {
         }
     }
 
-    /// The keys of secrets that become variables or arguments of a process.
+    /// The secret keys that become variables or arguments of a process.
     pub fn secrets_of_processes(&self) -> BTreeSet<(SecretId, Arc<str>)> {
         let referred = self.workloads.iter().flat_map(Workload::texts).flat_map(|(_, text)| &text.parts);
         let uses = self.workloads.iter().flat_map(Workload::containers).flat_map(|container| &container.uses);
@@ -177,13 +179,13 @@ impl Model {
         referred.filter_map(key).chain(used.into_iter().flat_map(keys)).collect()
     }
 
-    /// Whether a workload that is in closed networks only asks the cluster's API, so that it has a way out for that.
+    /// Whether a workload that is only in closed networks uses the cluster's API, so that it may connect to it.
     pub fn leaves_by_api(&self, workload: &Workload) -> bool {
         let gate = workload.after.iter().any(|after| after.condition == Condition::Done);
         (gate || !workload.rights.is_empty()) && self.is_closed_in(workload)
     }
 
-    /// Whether a workload has no way out but to the members of its networks and the look-up of names.
+    /// Whether a workload is only in closed networks: it reaches their members and DNS.
     pub fn is_closed_in(&self, workload: &Workload) -> bool {
         !workload.networks.is_empty()
             && workload.networks.iter().all(|network| self.networks[network.value].closed.value)

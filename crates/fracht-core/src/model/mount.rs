@@ -1,4 +1,4 @@
-//! What is mounted into a container.
+//! Mounts of a container.
 
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -19,23 +19,23 @@ pub struct Mount {
     pub what: Mounted,
     /// Where that is written.
     pub origin: Origin,
-    /// The folder of a volume, or the file of a folder, that is mounted in place of the whole.
+    /// The part that is mounted: a folder in the volume, or a file in the folder; `None` for the whole.
     pub part: Option<Arc<str>>,
     /// The mode of the files (POSIX permission bits).
     pub mode: Option<u16>,
-    /// Whether it can't be written to.
+    /// Whether it is read-only.
     pub read_only: bool,
 }
 
 impl Mount {
-    /// Whether those who are not its owner can use it by their group only: a volume to write to, or the files of a
+    /// Whether a container that is not its owner can use it only through its group: a writable volume, or files of a
     /// config or secret, which belong to root, with a mode that does not let others read.
     pub fn needs_group(&self) -> bool {
         matches!(self.what, Mounted::Volume(_)) || self.mode.is_some_and(|mode| mode & 0o004 == 0)
     }
 }
 
-/// What can be mounted.
+/// The source of a mount.
 #[derive(Clone, Debug)]
 pub enum Mounted {
     /// A volume.
@@ -46,15 +46,15 @@ pub enum Mounted {
     Secret(SecretId, Option<Arc<str>>),
     /// An empty folder that lasts as long as the pod.
     Scratch(Scratch),
-    /// A folder of the machine, resolved. A cluster has none.
+    /// A folder of the machine, as a resolved path. Not possible in a cluster.
     Folder(PathBuf),
 }
 
 /// An empty folder that lasts as long as the pod.
 #[derive(Clone, Debug, Default)]
 pub struct Scratch {
-    /// At most so large.
+    /// The largest size.
     pub size: Option<Quantity>,
-    /// The name under which containers of the pod share it; `None`: it is the container's own.
+    /// The name under which the containers of a pod share it; `None` if one container uses it alone.
     pub shared: Option<Arc<str>>,
 }

@@ -1,4 +1,4 @@
-//! Groups of services that may talk to each other.
+//! Networks: groups of services that can reach each other.
 
 use std::sync::Arc;
 
@@ -12,6 +12,6 @@ pub struct Network {
     pub name: Arc<str>,
     /// Where its name is written.
     pub span: Span,
-    /// Whether its members reach nothing but each other and the look-up of names.
+    /// Whether its members can reach only each other and DNS.
     pub closed: Sourced<bool>,
 }

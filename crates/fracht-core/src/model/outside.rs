@@ -1,4 +1,4 @@
-//! What a stack uses and does not run.
+//! External services: the stack uses them but does not run them.
 
 use std::net::IpAddr;
 use std::sync::Arc;
@@ -6,7 +6,7 @@ use std::sync::Arc;
 use crate::origin::Sourced;
 use crate::source::Span;
 
-/// Something outside of the stack.
+/// An external service.
 #[derive(Clone, Debug)]
 pub struct Outside {
     /// Its name in the stack.
@@ -19,16 +19,16 @@ pub struct Outside {
     pub ports: Vec<OutsidePort>,
 }
 
-/// Where something outside is.
+/// The place of an external service.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum OutsidePlace {
-    /// At a host name.
+    /// A host name.
     Host(Arc<str>),
-    /// At an address.
+    /// An IP address.
     Address(IpAddr),
 }
 
-/// A port of something outside.
+/// A port of an external service.
 #[derive(Clone, Debug)]
 pub struct OutsidePort {
     /// Its name.

@@ -1,4 +1,4 @@
-//! Ports, and who can reach them.
+//! Ports of services, and from where each can be reached.
 
 use std::sync::Arc;
 
@@ -18,27 +18,27 @@ pub struct Port {
     pub number: Sourced<u16>,
     /// The transport protocol.
     pub protocol: Protocol,
-    /// Who can reach it.
+    /// From where it can be reached.
     pub reach: Sourced<Reach>,
-    /// The number that those outside use.
+    /// The number for clients outside the stack.
     pub at: Option<Sourced<At>>,
-    /// The number that others in the stack use, where it differs.
+    /// The number for clients inside the stack, if it differs.
     pub as_number: Option<Sourced<u16>>,
-    /// The host name that the web reaches it by; `None`: the target's domain.
+    /// The host name of a web port; `None` for the target's domain.
     pub host: Option<Sourced<Arc<str>>>,
-    /// What the paths begin with that the web reaches it by.
+    /// The path prefix of a web port.
     pub path: Sourced<Arc<str>>,
-    /// The helper that listens on it, by its position; `None`: the service's own container.
-    pub helper: Option<usize>,
+    /// The position of the sidecar that listens on it; `None` for the main container.
+    pub sidecar: Option<usize>,
 }
 
 impl Port {
-    /// The number that others in the stack use.
+    /// The number for clients inside the stack.
     pub fn as_number(&self) -> u16 {
         self.as_number.map_or(self.number.value, |inner| inner.value)
     }
 
-    /// Where the number is written that others in the stack use.
+    /// Where the number for clients inside the stack is written.
     pub fn as_span(&self) -> Span {
         self.as_number.and_then(|inner| inner.span()).or(self.number.span()).unwrap_or(self.span)
     }
@@ -65,17 +65,17 @@ impl Word for Protocol {
         &[("tcp", Self::Tcp), ("udp", Self::Udp), ("sctp", Self::Sctp)];
 }
 
-/// Who can get to a port.
+/// From where a port can be reached.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Reach {
-    /// Services that share a network.
+    /// From services that share a network.
     #[default]
     Stack,
-    /// Whoever reaches a node.
+    /// From everywhere that reaches a node.
     Node,
-    /// The world, at an address of its own.
+    /// From outside the cluster, through a load balancer with an address of its own.
     Balancer,
-    /// The world, by host name and path.
+    /// From outside the cluster, through the web entry, by host name and path.
     Web,
 }
 
@@ -85,7 +85,7 @@ impl Word for Reach {
 }
 
 impl Reach {
-    /// Whether the port is open to anything but the stack.
+    /// Whether the port can be reached from outside the stack.
     pub fn is_open(self) -> bool {
         self != Self::Stack
     }

@@ -1,4 +1,4 @@
-//! Passwords, keys and certificates. A model never holds the value of one, only where it is to be read.
+//! Secrets: passwords, keys and certificates. A model never contains their values, only where to read them.
 
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -13,7 +13,7 @@ pub struct Secret {
     pub name: Arc<str>,
     /// Where its name is written.
     pub span: Span,
-    /// The name of the secret in the cluster, if it is there already and not made here.
+    /// The name of an existing Secret, which is used instead of a generated one.
     pub present: Option<Sourced<Arc<str>>>,
     /// The keys.
     pub keys: Vec<SecretKey>,
@@ -26,25 +26,25 @@ pub struct SecretKey {
     pub name: Arc<str>,
     /// Where its name is written.
     pub span: Span,
-    /// Where its value is to be read.
+    /// Where to read its value.
     pub source: SecretSource,
-    /// How many bytes its file has, if it is there.
+    /// The size of its file in bytes, if the file exists.
     pub size: Option<u64>,
 }
 
-/// Where the value of a secret is to be read.
+/// Where to read the value of a secret.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum SecretSource {
-    /// An environment variable of whoever runs the tool.
+    /// An environment variable of the process that runs Fracht.
     Variable(Arc<str>),
-    /// A file; the path is resolved and confined.
+    /// A file in the folder of the stack, as a resolved path.
     File(PathBuf),
-    /// It is in the cluster already.
+    /// It already exists in the cluster.
     Present,
 }
 
 impl Secret {
-    /// Whether a Secret is generated for it, so that its values are needed.
+    /// Whether a Secret is generated for it, which needs its values.
     pub fn is_generated(&self) -> bool {
         self.present.is_none()
     }

@@ -1,4 +1,4 @@
-//! Where a stack is to run.
+//! Targets: where a stack runs.
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -13,44 +13,45 @@ use crate::origin::Sourced;
 pub struct Target {
     /// Its name.
     pub name: Arc<str>,
-    /// What it is.
+    /// Where it runs.
     pub on: Sourced<TargetKind>,
     /// The namespace in the cluster.
     pub namespace: Sourced<Arc<str>>,
-    /// Whether the namespace is there already and not made here.
+    /// Whether the namespace already exists, so that no object is generated for it.
     pub namespace_present: bool,
     /// The registry that built images are pushed to.
     pub registry: Option<Sourced<Arc<str>>>,
-    /// The domain under which the stack is reached.
+    /// The default host name of web ports.
     pub domain: Option<Sourced<Arc<str>>>,
     /// The shared web entry.
     pub web: Web,
-    /// What start gates are made of.
+    /// The images and the time limit of start gates.
     pub gate: Gate,
-    /// Where the cluster's API is, as CIDR blocks (RFC 4632), for those who may go nowhere else; empty: anywhere.
+    /// The addresses of the cluster's API as CIDR blocks (RFC 4632), for workloads in closed networks; empty for any
+    /// address.
     pub api: Vec<Arc<str>>,
 }
 
 /// The shared web entry of a target.
 #[derive(Clone, Debug)]
 pub struct Web {
-    /// How the cluster is told of it.
+    /// The kind of object that defines it.
     pub by: Sourced<EntryKind>,
-    /// The class of the entry, by the cluster's name for it.
+    /// The name of the ingress class.
     pub class: Option<Sourced<Arc<str>>>,
-    /// The secret with the certificate; with it the entry speaks TLS.
+    /// The secret with the certificate. If set, the entry uses TLS.
     pub tls: Option<Sourced<SecretId>>,
-    /// The gateway that routes are for: its namespace, if it is another one, and its name.
+    /// The gateway of the routes: its namespace, if that is another one, and its name.
     pub gateway: Option<(Option<Arc<str>>, Arc<str>)>,
 }
 
-/// How a cluster is told of a web entry.
+/// The kind of object that defines a web entry.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum EntryKind {
-    /// By an Ingress.
+    /// An Ingress.
     #[default]
     Ingress,
-    /// By an `HTTPRoute` for a gateway.
+    /// An `HTTPRoute` for a gateway.
     Gateway,
 }
 
@@ -58,23 +59,23 @@ impl Word for EntryKind {
     const WORDS: &'static [(&'static str, Self)] = &[("ingress", Self::Ingress), ("gateway", Self::Gateway)];
 }
 
-/// What start gates are made of.
+/// The images and the time limit of start gates.
 #[derive(Clone, Debug)]
 pub struct Gate {
-    /// The image of a gate that waits for a service: it has a shell and `nc`.
+    /// The image of a gate that waits for a service. It must contain a shell and `nc`.
     pub ready: Sourced<Image>,
-    /// The image of a gate that waits for a task: it has a shell and `curl`.
+    /// The image of a gate that waits for a task. It must contain a shell and `curl`.
     pub done: Sourced<Image>,
-    /// How long a gate waits until it gives up.
+    /// How long a gate waits before it gives up.
     pub within: Sourced<Duration>,
 }
 
-/// What a target is.
+/// Where a target runs.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum TargetKind {
-    /// One machine, ports on localhost.
+    /// On one machine, with ports on localhost.
     Machine,
-    /// A Kubernetes cluster.
+    /// In a Kubernetes cluster.
     #[default]
     Cluster,
 }

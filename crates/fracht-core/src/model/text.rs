@@ -1,58 +1,58 @@
-//! Text with references in it, all of them resolved.
+//! Text whose references are resolved.
 
 use std::sync::Arc;
 
 use super::{ConfigId, OutsideId, PortIndex, SecretId, WorkloadId};
 use crate::origin::Origin;
 
-/// A text.
+/// A text, as a sequence of parts.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Text {
     /// The parts, in order.
     pub parts: Vec<Part>,
-    /// Where the whole is written.
+    /// Where the text is written.
     pub origin: Origin,
 }
 
 /// A part of a text.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Part {
-    /// Plain text, as it was written.
+    /// Plain text.
     Plain(Arc<str>),
-    /// What a reference to a name, a number or a plain setting stands for.
+    /// The value of a reference to a name, a number or a plain setting.
     Known {
-        /// The text in its place.
+        /// The value.
         text: Arc<str>,
-        /// What it is the address of.
+        /// The service whose address it is, if it is one.
         address: Option<Address>,
     },
     /// A key of a config.
     Config(ConfigId, Arc<str>),
-    /// A key of a secret; its value is not known here.
+    /// A key of a secret, whose value is not known.
     Secret(SecretId, Arc<str>),
-    /// Something of the pod, known at run time only.
+    /// A field of the pod, which is known only at run time.
     Pod(PodField),
-    /// A reference that could not be resolved, and was reported. A checked model has none.
+    /// A reference that could not be resolved, which has been reported. A checked model has none.
     Unresolved,
 }
 
-/// What a text has the address of.
+/// The service or external service whose address a text contains.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Address {
-    /// A service, and the port if it names one.
+    /// A service, with the port if the reference names one.
     Service(WorkloadId, Option<PortIndex>),
-    /// Something outside.
+    /// An external service.
     Outside(OutsideId),
 }
 
-/// What a container can be told of its pod.
+/// A field of the pod that a text can refer to.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum PodField {
     /// Its name.
     Name,
     /// Its namespace.
     Namespace,
-    /// Its address.
+    /// Its IP address.
     Ip,
     /// The node that it runs on.
     Node,
@@ -61,7 +61,7 @@ pub enum PodField {
 }
 
 impl PodField {
-    /// What follows `pod.` in a reference to it, a space in place of the slash.
+    /// What follows `pod.` in a reference, with a space instead of the slash.
     pub fn words(&self) -> String {
         match self {
             Self::Name => "name".into(),
@@ -74,7 +74,7 @@ impl PodField {
 }
 
 impl Text {
-    /// The text without what is only known elsewhere: secrets and fields of the pod leave nothing.
+    /// The known parts of the text. Secrets and fields of the pod are left out.
     pub fn plain(&self) -> String {
         match self.parts.as_slice() {
             [Part::Plain(text)] => text.to_string(),
@@ -82,19 +82,19 @@ impl Text {
         }
     }
 
-    /// Whether everything in it has a meaning; what has none has been reported.
+    /// Whether every reference in it could be resolved.
     pub fn is_resolved(&self) -> bool {
         !self.parts.contains(&Part::Unresolved)
     }
 
-    /// Whether it is plain text, with no reference at all.
+    /// Whether it has no references.
     pub fn is_plain(&self) -> bool {
         self.parts.iter().all(|part| matches!(part, Part::Plain(_)))
     }
 }
 
 impl Part {
-    /// The text of a part that is known here.
+    /// The text of a part, if it is known.
     pub fn known(&self) -> Option<&str> {
         match self {
             Self::Plain(text) | Self::Known { text, .. } => Some(text),

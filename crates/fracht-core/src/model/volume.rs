@@ -1,4 +1,4 @@
-//! Data that outlives a container.
+//! Volumes: data that outlives a container.
 
 use std::sync::Arc;
 
@@ -7,7 +7,7 @@ use crate::grammar::word::Word;
 use crate::origin::Sourced;
 use crate::source::Span;
 
-/// A piece of storage.
+/// A volume.
 #[derive(Clone, Debug)]
 pub struct Volume {
     /// Its name.
@@ -16,23 +16,23 @@ pub struct Volume {
     pub span: Span,
     /// Something in it could not be read, and was reported.
     pub tainted: bool,
-    /// How large it is.
+    /// Its size.
     pub size: Sourced<Quantity>,
-    /// Who may mount it at once.
+    /// Which pods can mount it at the same time.
     pub access: Sourced<Access>,
-    /// The kind of storage, by the cluster's name for it; `None`: the cluster's default.
+    /// The name of the storage class; `None` for the cluster's default.
     pub class: Option<Sourced<Arc<str>>>,
-    /// Whether each replica has one of its own.
+    /// Whether each replica has a volume of its own.
     pub each: Sourced<bool>,
-    /// The name of the claim in the cluster, if it is there already and not made here.
+    /// The name of an existing claim, which is used instead of a generated one.
     pub present: Option<Sourced<Arc<str>>>,
-    /// The folder on a node that the storage is, made by hand.
+    /// The existing folder on a node that holds the data.
     pub node_folder: Option<Sourced<Arc<str>>>,
     /// The node of that folder.
     pub node: Option<Sourced<Arc<str>>>,
 }
 
-/// Who may mount a volume at once.
+/// Which pods can mount a volume at the same time.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Access {
     /// The pods of one node.
@@ -42,7 +42,7 @@ pub enum Access {
     OnePod,
     /// Pods on any nodes.
     ManyNodes,
-    /// Pods on any nodes, to read only.
+    /// Pods on any nodes, read-only.
     ManyReaders,
 }
 

@@ -1,9 +1,9 @@
-//! What runs: services, which run for ever, and tasks, which run to their end.
+//! Workloads: services, which keep running, and tasks, which run to their end.
 
 use std::sync::Arc;
 use std::time::Duration;
 
-use super::{Container, Helper, Mount, NetworkId, Port, PortIndex, SecretId, Text, Variable, WorkloadId};
+use super::{Container, Mount, NetworkId, Port, PortIndex, SecretId, Sidecar, Text, Variable, WorkloadId};
 use crate::grammar::platform::Platform;
 use crate::grammar::schedule::Schedule;
 use crate::grammar::share::Share;
@@ -14,46 +14,46 @@ use crate::source::Span;
 /// A service or a task.
 #[derive(Clone, Debug)]
 pub struct Workload {
-    /// Its name; services and tasks share one set of names.
+    /// Its name, which no other service or task has.
     pub name: Arc<str>,
     /// Where its name is written.
     pub span: Span,
-    /// Something in it could not be read, and was reported.
+    /// Set if something in it could not be read, which has been reported.
     pub tainted: bool,
-    /// What it is.
+    /// A service or a task, with what only that one has.
     pub kind: Kind,
-    /// Its own container.
+    /// Its main container.
     pub main: Container,
-    /// Containers beside it, in the order in which they start.
-    pub helpers: Vec<Helper>,
-    /// The networks it is in; none: the stack's common one.
+    /// Its sidecars, in the order in which they start.
+    pub sidecars: Vec<Sidecar>,
+    /// Its networks; empty for the default network.
     pub networks: Vec<Sourced<NetworkId>>,
-    /// What it waits for.
+    /// The services and tasks that it waits for before it starts.
     pub after: Vec<After>,
-    /// Over what its pods are spread.
+    /// How its pods are spread.
     pub spread: Option<Spread>,
     /// Labels that a node must have to run it.
     pub place: Vec<(Arc<str>, Text)>,
-    /// The system and the processor that a node must have.
+    /// The operating system and processor architecture that a node must have.
     pub platform: Option<Sourced<Platform>>,
-    /// What it may ask of the cluster.
+    /// Its permissions in the cluster's API.
     pub rights: Vec<Right>,
-    /// Its part in the stack, for those who look.
+    /// Its role in the stack, as a label.
     pub role: Option<Sourced<Arc<str>>>,
     /// More labels.
     pub labels: Vec<(Arc<str>, Text)>,
     /// More annotations.
     pub notes: Vec<(Arc<str>, Text)>,
-    /// The secrets with the logins of registries.
+    /// The secrets with registry logins.
     pub pull: Vec<Sourced<SecretId>>,
-    /// How long it has to stop by itself.
+    /// How long it has to stop before it is killed.
     pub stop_within: Option<Sourced<Duration>>,
 }
 
-/// What is particular to services and to tasks.
+/// A service or a task.
 #[derive(Clone, Debug)]
 pub enum Kind {
-    /// Runs for ever.
+    /// Keeps running.
     Service(ServicePart),
     /// Runs to its end.
     Task(TaskPart),
@@ -62,34 +62,34 @@ pub enum Kind {
 /// What only a service has.
 #[derive(Clone, Debug)]
 pub struct ServicePart {
-    /// Its ports, those of its helpers behind its own.
+    /// Its ports, first those of the main container, then those of the sidecars.
     pub ports: Vec<Port>,
-    /// How many run at once.
+    /// How many replicas run.
     pub replicas: Sourced<Replicas>,
-    /// How one version gives way to the next.
+    /// How a new version replaces the old one.
     pub rollout: Rollout,
-    /// Whether each replica keeps a name of its own.
+    /// Whether replicas keep their names across restarts.
     pub stable_names: Sourced<bool>,
 }
 
 /// How many replicas run.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Replicas {
-    /// So many.
+    /// A fixed number.
     Fixed(u32),
-    /// As many as the load asks for.
+    /// A number that scales with load.
     Growing {
-        /// At least so many.
+        /// The smallest number.
         min: u32,
-        /// At the most so many.
+        /// The largest number.
         max: u32,
-        /// The share of the processor set aside that is aimed at, in percent.
+        /// The average CPU load to aim for, in percent of the request.
         cpu: u32,
     },
 }
 
 impl Replicas {
-    /// At least so many run.
+    /// The smallest number of replicas.
     pub fn least(self) -> u32 {
         match self {
             Self::Fixed(count) => count,
@@ -97,7 +97,7 @@ impl Replicas {
         }
     }
 
-    /// At the most so many run.
+    /// The largest number of replicas.
     pub fn most(self) -> u32 {
         match self {
             Self::Fixed(count) => count,
@@ -106,39 +106,39 @@ impl Replicas {
     }
 }
 
-/// How one version of a service gives way to the next.
+/// How a new version of a service replaces the old one.
 #[derive(Clone, Debug, Default)]
 pub struct Rollout {
-    /// How many more than the replicas there may be meanwhile.
+    /// How many extra replicas may run during an update.
     pub surge: Option<Sourced<Share>>,
-    /// How many fewer there may be meanwhile.
+    /// How many replicas may be missing during an update.
     pub down: Option<Sourced<Share>>,
 }
 
 /// What only a task has.
 #[derive(Clone, Debug)]
 pub struct TaskPart {
-    /// How often it is tried again after a failure.
+    /// How often it is retried after a failure.
     pub retries: Sourced<u32>,
-    /// How long it may take, all tries together.
+    /// The time limit of all tries together.
     pub timeout: Option<Sourced<Duration>>,
-    /// When it runs; `None`: once for each change of it.
+    /// When it runs; `None` for once per change of the task.
     pub schedule: Option<Sourced<Schedule>>,
     /// The time zone of the schedule (IANA name).
     pub zone: Option<Sourced<Arc<str>>>,
-    /// What happens if it is time and the last run is not over.
+    /// What happens if the previous run has not finished when it is due.
     pub overlap: Sourced<Overlap>,
 }
 
-/// What happens if it is time for a task whose last run is not over.
+/// What happens if a task is due and its previous run has not finished.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Overlap {
-    /// It does not run this time.
+    /// The new run is skipped.
     #[default]
     Skip,
     /// Both run.
     Allow,
-    /// The new run takes the place of the old one.
+    /// The new run replaces the old one.
     Replace,
 }
 
@@ -147,16 +147,16 @@ impl Word for Overlap {
         &[("skip", Self::Skip), ("allow", Self::Allow), ("replace", Self::Replace)];
 }
 
-/// Over what pods are spread.
+/// How pods are spread.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Spread {
-    /// Over what.
+    /// What they are spread over.
     pub over: Sourced<Over>,
-    /// Whether two in one place are refused rather than avoided.
+    /// Whether two pods in one place are refused, not only avoided.
     pub strict: Sourced<bool>,
 }
 
-/// What pods can be spread over.
+/// The places over which pods can be spread.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Over {
     /// Nodes.
@@ -169,38 +169,38 @@ impl Word for Over {
     const WORDS: &'static [(&'static str, Self)] = &[("node", Self::Node), ("zone", Self::Zone)];
 }
 
-/// Something that a workload may ask of the cluster.
+/// A permission in the cluster's API.
 #[derive(Clone, Debug)]
 pub struct Right {
     /// The resource, such as `pods`.
     pub on: Sourced<Arc<str>>,
-    /// Its API group; empty for the core one.
+    /// Its API group; empty for the core group.
     pub group: Arc<str>,
     /// The verbs.
     pub may: Vec<Arc<str>>,
-    /// The names of the objects; empty: all of the namespace.
+    /// The names of the objects; empty for all objects of the namespace.
     pub only: Vec<Arc<str>>,
 }
 
-/// Something to wait for.
+/// A service or task to wait for.
 #[derive(Clone, Copy, Debug)]
 pub struct After {
-    /// What is waited for.
+    /// The service or task.
     pub on: WorkloadId,
-    /// What it has to reach.
+    /// The state that it must reach.
     pub condition: Condition,
     /// Where it is written.
     pub span: Span,
 }
 
-/// How far something must be before what waits for it starts.
+/// The state in which a service or task must be before another one starts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Condition {
     /// It has been started.
     Started,
     /// Its health check has passed.
     Ready,
-    /// It has run to its end without failing.
+    /// It has ended successfully.
     Done,
 }
 
@@ -210,7 +210,7 @@ impl Word for Condition {
 }
 
 impl Workload {
-    /// What only a service has.
+    /// The part that only a service has; `None` for a task.
     pub fn service(&self) -> Option<&ServicePart> {
         match &self.kind {
             Kind::Service(service) => Some(service),
@@ -223,7 +223,7 @@ impl Workload {
         self.service().map_or(&[], |service| &service.ports)
     }
 
-    /// Those of its ports that are open to others than the members of its networks.
+    /// Its ports that can be reached from outside the stack.
     pub fn open_ports(&self) -> impl Iterator<Item = &Port> {
         self.ports().iter().filter(|port| port.reach.value.is_open())
     }
@@ -246,13 +246,13 @@ impl Workload {
         }
     }
 
-    /// Its containers, its own first.
+    /// Its containers, the main one first.
     pub fn containers(&self) -> impl Iterator<Item = &Container> {
-        std::iter::once(&self.main).chain(self.helpers.iter().map(|helper| &helper.container))
+        std::iter::once(&self.main).chain(self.sidecars.iter().map(|sidecar| &sidecar.container))
     }
 
-    /// The group that owns what its pods mount, where one of its containers needs a group to write to a volume, or to
-    /// read files whose mode lets others not read.
+    /// The group of everything that its pods mount; `None` if no container needs it to write to a volume or to read
+    /// files.
     pub fn mount_group(&self) -> Option<u32> {
         self.containers().find_map(|container| {
             let user = container.user.as_ref()?.value;
@@ -261,24 +261,24 @@ impl Workload {
         })
     }
 
-    /// Whether it waits for anything at a start gate: for more than that something has been started.
+    /// Whether it has a start gate: it waits for a service to be ready or a task to be done.
     pub fn has_gates(&self) -> bool {
         self.after.iter().any(|after| after.condition != Condition::Started)
     }
 
-    /// How long it has to stop by itself.
+    /// How long it has to stop before it is killed.
     pub fn stop_time(&self) -> Duration {
-        /// What a cluster gives.
+        /// The default of a cluster.
         const DEFAULT: Duration = Duration::from_secs(30);
         self.stop_within.map_or(DEFAULT, |time| time.value)
     }
 
-    /// Every text in it, with the variable where it is one's value.
+    /// Every text in it, with the variable if it is the value of one.
     pub fn texts(&self) -> impl Iterator<Item = (Option<&Variable>, &Text)> {
         self.containers().flat_map(Container::texts)
     }
 
-    /// Whether it runs at times of its own, so that nobody can wait for it.
+    /// Whether it is a task with a schedule. Others cannot wait for it.
     pub fn is_scheduled(&self) -> bool {
         matches!(&self.kind, Kind::Task(task) if task.schedule.is_some())
     }

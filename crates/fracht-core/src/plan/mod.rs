@@ -1,4 +1,4 @@
-//! What follows from a model: plain data, no output.
+//! Plans: what follows from a model, as plain data.
 
 pub mod one_node;
 pub mod order;

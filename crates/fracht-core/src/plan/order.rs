@@ -1,4 +1,4 @@
-//! The start order: waves, what each waits for, and how long it may take, as far as the stack says it.
+//! The start order: waves, and how long starting may take as far as the stack limits it.
 
 use std::time::Duration;
 
@@ -9,43 +9,43 @@ use crate::source::Span;
 /// The start order of a model.
 #[derive(Clone, Debug)]
 pub struct Order {
-    /// Services and tasks by wave; the first waits for nothing.
+    /// The services and tasks of each wave. Those of the first wave wait for nothing.
     pub waves: Vec<Vec<WorkloadId>>,
-    /// Tasks that run at times of their own: they are in no wave, and nobody waits for them.
+    /// Tasks with a schedule. They are in no wave, and nothing waits for them.
     pub scheduled: Vec<WorkloadId>,
-    /// Circles, each edge with its place; what is in one, or behind one, is in no wave.
-    pub circles: Vec<Vec<Wait>>,
-    /// The services and tasks that are in no wave.
+    /// Cycles, each edge with its place. What is in a cycle or depends on one is in no wave.
+    pub cycles: Vec<Vec<Wait>>,
+    /// The services and tasks that cannot start because of a cycle.
     pub stuck: Vec<WorkloadId>,
     wave_of: Vec<Option<usize>>,
 }
 
-/// One thing waits for another.
+/// A service or task waits for another.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Wait {
-    /// Who waits.
+    /// The one that waits.
     pub from: WorkloadId,
-    /// For what.
+    /// The one that it waits for.
     pub on: WorkloadId,
-    /// Until when.
+    /// The state that it waits for.
     pub condition: Condition,
     /// Where it is written.
     pub span: Span,
 }
 
-/// The chain of waits that may take longest.
+/// The chain of waits that may take the longest.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Chain {
-    /// From the first to the last.
+    /// Its services and tasks, from the first to the last.
     pub links: Vec<WorkloadId>,
-    /// The most that those take whose time is known, by what the stack allows them.
+    /// The sum of the known time limits.
     pub time: Duration,
-    /// Those of which nothing says how long they may take, in the order of the chain.
+    /// The services and tasks without a time limit, in the order of the chain.
     pub unknown: Vec<WorkloadId>,
 }
 
-/// At most so many circles are shown; more would bury the first.
-const MOST_CIRCLES: usize = 20;
+/// The most cycles that are reported. More would hide the first.
+const MOST_CYCLES: usize = 20;
 
 impl Order {
     /// The start order of `model`.
@@ -70,25 +70,24 @@ impl Order {
         while waves.last().is_some_and(Vec::is_empty) {
             waves.pop();
         }
-        let circles = if stuck.is_empty() { Vec::new() } else { graph.circles(MOST_CIRCLES) };
+        let cycles = if stuck.is_empty() { Vec::new() } else { graph.cycles(MOST_CYCLES) };
         let wait = |(node, edge): (usize, Edge)| {
             let from = Id::new(node);
             let after = model.workloads[from].after.get(edge.label)?;
             Some(Wait { from, on: after.on, condition: after.condition, span: after.span })
         };
-        let circles =
-            circles.into_iter().map(|circle| circle.into_iter().filter_map(wait).collect()).collect();
-        Self { waves, scheduled, circles, stuck, wave_of }
+        let cycles = cycles.into_iter().map(|cycle| cycle.into_iter().filter_map(wait).collect()).collect();
+        Self { waves, scheduled, cycles, stuck, wave_of }
     }
 
-    /// The wave of a service or task, from 1; `None` if it can't start.
+    /// The wave of a service or task, from 1; `None` if it cannot start or has a schedule.
     pub fn wave(&self, id: WorkloadId) -> Option<usize> {
         self.wave_of.get(id.index()).copied().flatten()
     }
 
-    /// The chain that may take longest, by the times that the stack allows: what a service may take to
-    /// start, what a task may take to end. Of two with the same known time the one with more unknown ones is longer.
-    /// `None` if nothing says how long anything may take.
+    /// The chain that may take the longest, by the time limits of the stack: how long a service may take to start and
+    /// a task to end. Of two chains with the same known time, the one with more unknown times is longer. `None` if no
+    /// time limit is set.
     pub fn longest_chain(&self, model: &Model) -> Option<Chain> {
         let mut best: Vec<(Length, Option<WorkloadId>)> =
             vec![(Length::default(), None); model.workloads.len()];
@@ -127,28 +126,28 @@ impl Order {
     }
 }
 
-/// How long a chain may take: the known part, then how many have a time that is not known.
+/// How long a chain may take: the known time, then the number of unknown times.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 struct Length {
     known: Duration,
     unknown: usize,
 }
 
-/// The pauses of a cluster before it tries a task again: ten seconds, then twice the last one, at most six minutes
+/// The pauses of a cluster between the tries of a task: 10 seconds, then twice the previous one, at most 6 minutes
 /// (Job, batch/v1).
 fn pauses(retries: u32) -> Duration {
     let pause = |retry: u32| Duration::from_secs(10 << retry.min(10)).min(Duration::from_secs(360));
     (0..retries).map(pause).sum()
 }
 
-/// The most time that a service may take to be ready, or a task to be done, all its tries and the pauses between them
-/// together; `None` if nothing says it.
+/// The longest time until a service is ready or a task is done, with all tries and the pauses between them; `None` if
+/// no time limit is set.
 pub fn allowed_time(workload: &Workload) -> Option<Duration> {
     match &workload.kind {
         Kind::Service(_) => workload.main.health.as_ref().map(|health| health.boot.value),
         Kind::Task(task) => {
             let (timeout, retries) = (task.timeout?.value, task.retries.value);
-            // The wait at a gate is not part of the time, which each try has for itself then.
+            // The limit then applies to each try alone, since waiting at a gate does not count.
             Some(if workload.has_gates() {
                 timeout.saturating_mul(retries + 1).saturating_add(pauses(retries))
             } else {

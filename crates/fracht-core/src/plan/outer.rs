@@ -1,4 +1,4 @@
-//! Where clients outside the stack find a port.
+//! External addresses: where clients outside the stack find a port.
 
 use std::sync::Arc;
 
@@ -9,9 +9,9 @@ use crate::model::{Model, Port, Reach, TargetKind};
 pub enum OuterAddress {
     /// A port of this machine.
     Machine(u16),
-    /// A port of every node; `None`: the cluster picks the number.
+    /// A port of every node; `None` if the cluster chooses the number.
     Node(Option<u16>),
-    /// A port of the load balancer, whose address only the cluster knows.
+    /// A port of a load balancer, whose address only the cluster knows.
     Balancer(u16),
     /// A path of the web entry.
     Web {
@@ -19,12 +19,12 @@ pub enum OuterAddress {
         tls: bool,
         /// The host name.
         host: Arc<str>,
-        /// The prefix of the path.
+        /// The path prefix.
         path: Arc<str>,
     },
 }
 
-/// The addresses of a port that has the numbers `at` outside; none for one that is not open.
+/// The external addresses of a port with the external numbers `at`; none for a port that is not open.
 pub fn outer_addresses(model: &Model, port: &Port, at: &[u16]) -> Vec<OuterAddress> {
     let numbers = |address: fn(u16) -> OuterAddress| at.iter().copied().map(address).collect();
     match (model.target.on.value, port.reach.value) {

@@ -1,5 +1,4 @@
-//! The port plan of a target: each port with its number, who can reach it, where it is to be found from
-//! outside, and which two want the same number in the same place.
+//! The port plan of a target: every port with its external numbers, and the clashes between ports.
 
 use std::collections::BTreeMap;
 use std::collections::btree_map::Entry;
@@ -9,7 +8,7 @@ use crate::grammar::at::At;
 use crate::model::{Model, Port, PortIndex, Protocol, Reach, TargetKind, WorkloadId};
 use crate::source::Span;
 
-/// The numbers that a cluster hands out on its nodes, by default.
+/// The default range of node ports of a cluster.
 pub const NODE_RANGE: RangeInclusive<u16> = 30000..=32767;
 
 /// The port plan of a model.
@@ -17,7 +16,7 @@ pub const NODE_RANGE: RangeInclusive<u16> = 30000..=32767;
 pub struct PortPlan {
     /// Every port, in the order of the stack.
     pub entries: Vec<PortEntry>,
-    /// Every two that want the same number in the same place.
+    /// The pairs of ports that use the same number in the same place.
     pub clashes: Vec<Clash>,
 }
 
@@ -28,44 +27,44 @@ pub struct PortEntry {
     pub service: WorkloadId,
     /// The port.
     pub port: PortIndex,
-    /// The numbers outside, one for each replica on a machine; empty if it is not open, and for a port on the nodes
-    /// whose number the cluster picks.
+    /// The external numbers, on a machine one per replica. Empty for a port that is not open, and for a node port whose
+    /// number the cluster chooses.
     pub at: Vec<u16>,
 }
 
-/// Where a number can be taken once.
+/// A place in which each number can be used once.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Ground {
-    /// In the pod of a service: its containers share one address.
+    /// The pod of a service: its containers share one address.
     Pod(WorkloadId),
-    /// At the inner address of a service.
+    /// The internal address of a service.
     Inner(WorkloadId),
-    /// At the outer address of a service.
+    /// The external address of a service.
     Balancer(WorkloadId),
-    /// On the machine.
+    /// The machine.
     Machine,
-    /// On every node.
+    /// The nodes, which all open the same ports.
     Nodes,
 }
 
-/// Two ports that want one number in one place.
+/// Two ports that use the same number in the same place.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Clash {
     /// The place.
     pub ground: Ground,
     /// The number.
     pub number: u16,
-    /// The transport protocol; the same number of another one is another port.
+    /// The transport protocol. The same number of another protocol is another port.
     pub protocol: Protocol,
-    /// Who has it.
+    /// The port that uses the number first.
     pub first: PortOwner,
-    /// Who wants it as well.
+    /// The port that uses it again.
     pub second: PortOwner,
-    /// A number that is free there.
+    /// A number that is free in this place.
     pub free: Option<u16>,
 }
 
-/// A port that has or wants a number.
+/// A port that uses a number.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PortOwner {
     /// The service.
@@ -76,28 +75,28 @@ pub struct PortOwner {
     pub span: Span,
 }
 
-/// What is taken, by place, protocol and number. Nodes hand out numbers whatever the protocol: see [`slot`].
+/// The used numbers, by place, protocol and number.
 type Taken = BTreeMap<(Ground, Protocol, u16), PortOwner>;
 
-/// The key of a number that is taken. The cluster allocates node ports by number alone.
+/// The key of a used number. A cluster allocates node ports by number alone, whatever the protocol.
 fn slot(ground: Ground, protocol: Protocol, number: u16) -> (Ground, Protocol, u16) {
     (ground, if ground == Ground::Nodes { Protocol::Tcp } else { protocol }, number)
 }
 
 impl PortPlan {
-    /// The port plan of `model`. Numbers that are written are taken first, those that are chosen go
-    /// around them; the same model gets the same plan.
+    /// The port plan of `model`. Numbers in the stack are reserved first, then Fracht chooses the others. The same
+    /// model always has the same plan.
     pub fn of(model: &Model) -> Self {
         Self::with_steps(model).0
     }
 
-    /// The plan, and how many numbers were looked at in searches for free ones.
+    /// The plan, and how many numbers were tried in the search for free ones.
     fn with_steps(model: &Model) -> (Self, usize) {
         let mut plan =
             Planner { model, taken: Taken::new(), wanted: Vec::new(), next: BTreeMap::new(), steps: 0 };
         let mut entries = Vec::new();
         for (service, workload) in model.workloads.entries() {
-            // Two ports of one number clash in the pod already.
+            // Otherwise the two ports clash in the pod already.
             let differs = workload.ports().iter().any(|port| port.as_number.is_some());
             for (index, port) in workload.ports().iter().enumerate() {
                 let port_index = PortIndex(index);
@@ -117,14 +116,14 @@ impl PortPlan {
 }
 
 impl PortEntry {
-    /// The port that it is about.
+    /// The port itself.
     pub fn port<'m>(&self, model: &'m Model) -> Option<&'m Port> {
         model.workloads[self.service].port(self.port)
     }
 }
 
 impl PortEntry {
-    /// Whether the cluster picks the number: a port on its nodes of which the stack says none.
+    /// Whether the cluster chooses the number: a node port without `at`.
     pub fn is_picked_by_cluster(&self, model: &Model) -> bool {
         self.port(model).is_some_and(|port| {
             model.target.on.value == TargetKind::Cluster
@@ -134,7 +133,7 @@ impl PortEntry {
     }
 }
 
-/// Whether two ports of one Service may have one number on the nodes: one port that speaks two protocols.
+/// Whether two ports of one Service may share a node port: the same number with two protocols.
 fn shares(model: &Model, first: PortOwner, second: PortOwner) -> bool {
     let port = |owner: PortOwner| model.workloads[owner.service].port(owner.port);
     first.service == second.service
@@ -147,14 +146,14 @@ struct Planner<'m> {
     model: &'m Model,
     taken: Taken,
     wanted: Vec<(Ground, Protocol, u16, PortOwner)>,
-    /// For each number that is taken, one behind it that may be free: where a search goes on.
+    /// For each used number, a later one that may be free, where the search continues.
     next: BTreeMap<(Ground, Protocol, u16), u32>,
-    /// How many numbers have been looked at in searches.
+    /// How many numbers have been tried.
     steps: usize,
 }
 
 impl Planner<'_> {
-    /// Takes a number, or notes that somebody has it.
+    /// Reserves a number, or notes a clash.
     fn claim(&mut self, ground: Ground, protocol: Protocol, number: u16, owner: PortOwner) {
         if number == 0 {
             return; // could not be read, and was reported
@@ -179,7 +178,7 @@ impl Planner<'_> {
         }
     }
 
-    /// Where the outer number of a port is taken; `None` for a port that is not open.
+    /// The place of a port's external number; `None` for a port that is not open.
     fn ground(&self, service: WorkloadId, reach: Reach) -> Option<Ground> {
         match (reach, self.model.target.on.value) {
             (Reach::Stack, _) | (Reach::Web, TargetKind::Cluster) => None,
@@ -198,7 +197,8 @@ impl Planner<'_> {
             (Some(At::Range(first, last)), Ground::Machine) => {
                 (first..=last).take(self.replicas(entry.service)).collect()
             }
-            // An address of its own: nobody else has numbers there. On the nodes the cluster picks.
+            // A load balancer has an address of its own, so that its numbers are free. Node ports are chosen by the
+            // cluster.
             (None | Some(At::Auto), Ground::Balancer(_)) => vec![port.as_number()],
             _ => return,
         };
@@ -218,7 +218,7 @@ impl Planner<'_> {
         let owner = PortOwner { service: entry.service, port: entry.port, span: outer_span(port) };
         let first = match (port.at.map(|at| at.value), ground) {
             (Some(At::From(first) | At::Range(first, _)), _) => first,
-            // Numbers below 1024 need special rights on most machines.
+            // Ports below 1024 need special rights on most machines.
             _ if port.as_number() < 1024 => port.as_number() + 8000,
             _ => port.as_number(),
         };
@@ -245,8 +245,8 @@ impl Planner<'_> {
             .or_else(|| self.free_from(ground, protocol, least).filter(|number| *number < first))
     }
 
-    /// The first free number from `first` on, without an end. All that is passed on the way leads there the next time, so
-    /// that many searches take about as many steps as there are numbers.
+    /// The first free number from `first` on. Every number that is passed then points to the result, so that many
+    /// searches take about as many steps as there are numbers.
     fn free_from(&mut self, ground: Ground, protocol: Protocol, first: u16) -> Option<u16> {
         let (mut at, mut passed) = (u32::from(first), Vec::new());
         while let Some(next) = u16::try_from(at).ok().and_then(|n| self.next.get(&slot(ground, protocol, n)))
@@ -277,7 +277,7 @@ impl Planner<'_> {
     }
 }
 
-/// Where it is written at which number a port is to be found from outside.
+/// Where the external number of a port is written.
 fn outer_span(port: &Port) -> Span {
     port.at.and_then(|at| at.span()).unwrap_or_else(|| port.as_span())
 }
@@ -292,7 +292,7 @@ impl PortOwner {
 }
 
 impl Ground {
-    /// The place in words, as the end of a sentence about ports of it.
+    /// The place in words, as the end of a clause about its ports.
     pub fn words(self) -> &'static str {
         match self {
             Self::Pod(_) => "in the pod",

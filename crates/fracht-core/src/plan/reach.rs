@@ -1,4 +1,4 @@
-//! Who can get to what: the ways in from outside, and who can talk to whom inside.
+//! What can reach what: open ports from outside, and connections inside the stack.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -10,105 +10,106 @@ use crate::model::{
     TargetKind, Text, Workload, WorkloadId,
 };
 
-/// Who can get to what in a model.
+/// What can reach what in a model.
 #[derive(Clone, Debug)]
 pub struct ReachPlan {
-    /// The ways in, in the order of the stack.
-    pub ways: Vec<WayIn>,
-    /// The services with ports: those that can be talked to.
+    /// The open ports, in the order of the stack.
+    pub open_ports: Vec<OpenPort>,
+    /// The services with ports.
     pub services: Vec<WorkloadId>,
-    /// Every service and task, with what each can talk to.
+    /// Every service and task, with what it can reach.
     pub callers: Vec<Caller>,
 }
 
-/// A port that is open to those outside.
+/// A port that can be reached from outside the stack.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct WayIn {
+pub struct OpenPort {
     /// The service.
     pub service: WorkloadId,
     /// The port.
     pub port: PortIndex,
-    /// How far it reaches.
+    /// From where it can be reached.
     pub reach: Reach,
-    /// The addresses.
+    /// Its external addresses.
     pub addresses: Vec<OuterAddress>,
-    /// The logins of the service itself, not of what it uses.
+    /// The logins of the service itself, without those of other services that it uses.
     pub logins: Vec<Login>,
 }
 
-/// A user's name or a secret that a service knows of.
+/// A part of a login: a user name or a secret.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Login {
-    /// The variable with the name of a user, and the name.
+    /// The variable that contains a user name, and the name.
     User(Arc<str>, String),
     /// A key of a secret.
     Secret(SecretId, Arc<str>),
 }
 
-/// A service or a task, and what it can talk to.
+/// A service or a task, and what it can reach.
 #[derive(Clone, Debug)]
 pub struct Caller {
-    /// Who.
+    /// The service or task.
     pub who: WorkloadId,
-    /// Those of [`ReachPlan::services`] that the stack says it talks to: by an address, or by waiting for them.
+    /// The services that it uses, since the stack gives it their address or makes it wait for them.
     pub uses: BTreeSet<WorkloadId>,
-    /// How many of [`ReachPlan::services`] it can talk to, itself not counted.
+    /// How many other services of [`ReachPlan::services`] it can reach.
     pub can_talk_to: usize,
-    /// Whether it can get to what is outside of the stack, at any port.
+    /// Whether it can reach everything outside the stack.
     pub gets_out: bool,
-    /// Where it gets out of its closed networks all the same.
+    /// What its closed networks still allow it to reach outside.
     pub leaks: Vec<Leak>,
-    /// What it uses that is outside.
+    /// The external services that it uses.
     pub outside: Vec<OutsideId>,
 }
 
-/// Whether one can talk to another.
+/// Whether one workload can reach another.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum May {
-    /// They are the same.
+    /// They are the same workload.
     Itself,
-    /// At all its ports: they share a network.
+    /// Yes, all ports: they share a network.
     All,
-    /// At its open ports only: they share no network.
+    /// Only its open ports: they share no network.
     OpenPorts,
-    /// At those of its open ports alone that the caller gets to out of its closed networks.
+    /// Only some of its open ports: the closed networks of the caller allow these.
     SomeOpenPorts,
-    /// Not at all: they share no network, and nothing is open.
+    /// No: they share no network, and it has no open port.
     NoNetwork,
-    /// Not at all: they share no network, and its own networks are closed, so that it gets to no open port.
+    /// No: they share no network, and the networks of the caller are closed.
     NoWayOut,
 }
 
-/// A way out of closed networks.
+/// Connections that closed networks still allow.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Leak {
-    /// What it is for.
+    /// Why they are allowed.
     pub why: LeakReason,
     /// The ports.
     pub ports: &'static [u16],
     /// The protocols.
     pub protocols: &'static [Protocol],
-    /// The blocks of addresses (CIDR, RFC 4632) that it leads to; empty: any address.
+    /// The CIDR blocks (RFC 4632) that can be reached; empty for any address.
     pub to: Vec<Arc<str>>,
 }
 
-/// What a way out of closed networks is for.
+/// Why closed networks allow some connections.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum LeakReason {
-    /// The look-up of names, which leads to any pod of the cluster and to the node.
+    /// DNS, which may be in any pod of the cluster, or on the node.
     Names,
-    /// The cluster's API, which a start gate or the program itself asks.
+    /// The cluster's API, which a start gate or the program itself uses.
     Api,
 }
 
-/// Where names are looked up.
+/// The ports of DNS.
 pub const NAME_PORTS: &[u16] = &[53];
-/// Where clusters serve their API.
+/// The usual ports of a cluster's API.
 pub const API_PORTS: &[u16] = &[443, 6443];
-/// The addresses at which a node answers look-ups of names, where it keeps them (RFC 3927).
+/// The addresses at which a DNS cache on a node answers (link-local, RFC 3927).
 pub const NODE_NAMES: &str = "169.254.0.0/16";
 
-/// The ways out of a workload's closed networks; none for one that is in an open one.
+/// What the closed networks of a workload still allow it to reach. Empty on a machine, and for a workload that is in
+/// the default network or in a network that is not closed: these can reach everything.
 pub fn leaks(model: &Model, workload: &Workload) -> Vec<Leak> {
     if model.target.on.value == TargetKind::Machine || !model.is_closed_in(workload) {
         return Vec::new();
@@ -129,12 +130,12 @@ pub fn leaks(model: &Model, workload: &Workload) -> Vec<Leak> {
 }
 
 impl Leak {
-    /// Whether it leads to any pod of the cluster.
+    /// Whether it allows connections to the pods of the cluster.
     pub fn leads_to_pods(&self) -> bool {
         self.why == LeakReason::Names || self.to.is_empty()
     }
 
-    /// Whether it leads to a port of another pod. Pods listen at the number of the container.
+    /// Whether it allows connections to a port of another pod, which listens at the number of the container.
     fn leads_to(&self, port: &Port) -> bool {
         self.leads_to_pods()
             && self.ports.contains(&port.number.value)
@@ -143,14 +144,14 @@ impl Leak {
 }
 
 impl May {
-    /// Whether it can talk at all.
+    /// Whether some port can be reached.
     pub fn is_yes(self) -> bool {
         matches!(self, Self::Itself | Self::All | Self::OpenPorts | Self::SomeOpenPorts)
     }
 }
 
 impl ReachPlan {
-    /// Who can get to what in `model`.
+    /// What can reach what in `model`.
     pub fn of(model: &Model) -> Self {
         let services: Vec<WorkloadId> =
             model.workloads.entries().filter(|(_, w)| !w.ports().is_empty()).map(|(id, _)| id).collect();
@@ -167,23 +168,24 @@ impl ReachPlan {
                 outside: outside.into_iter().collect(),
             }
         });
-        Self { callers: callers.collect(), ways: ways(model), services }
+        Self { callers: callers.collect(), open_ports: open_ports(model), services }
     }
 }
 
-/// Counts whom each can talk to, without a look at every pair.
+/// Counts what each workload can reach, without visiting every pair.
 struct Counts<'m> {
     model: &'m Model,
     services: &'m [WorkloadId],
-    /// The services with ports that are in each network; `None` is the common one.
+    /// The services with ports in each network; `None` is the default network.
     members: BTreeMap<Option<NetworkId>, Vec<WorkloadId>>,
-    /// What has been counted, by the networks of the caller and its ways out of them.
+    /// The counts so far, by the networks of the caller and what these allow.
     known: BTreeMap<(Vec<NetworkId>, WaysOut), usize>,
-    /// How many services have open ports to which ways out lead.
+    /// How many services have open ports that can be reached, by what the networks of the caller allow.
     led_to: BTreeMap<WaysOut, usize>,
 }
 
-/// What decides which open ports a workload gets to: whether it is closed in, and whether it leaves for the API.
+/// What decides which open ports a workload can reach: whether all its networks are closed, and whether it uses the
+/// API.
 type WaysOut = (bool, bool);
 
 impl<'m> Counts<'m> {
@@ -204,11 +206,11 @@ impl<'m> Counts<'m> {
         let known = self.known.get(&key).copied();
         let count = known.unwrap_or_else(|| self.count(caller, key.1));
         self.known.insert(key, count);
-        // It is a member of its own networks.
+        // The caller is a member of its own networks.
         count - usize::from(!caller.ports().is_empty())
     }
 
-    /// The members of its networks, and those others whose open ports it gets to.
+    /// The number of members of its networks, and of other services with open ports that it can reach.
     fn count(&mut self, caller: &Workload, ways_out: WaysOut) -> usize {
         let model = self.model;
         let of_network = |network| self.members.get(&network).into_iter().flatten();
@@ -225,18 +227,18 @@ impl<'m> Counts<'m> {
     }
 }
 
-/// Whether one gets to an open port of another with which it shares no network.
+/// Whether an open port can be reached without a shared network.
 fn gets_to(closed_in: bool, leaks: &[Leak], port: &Port) -> bool {
     !closed_in || leaks.iter().any(|leak| leak.leads_to(port))
 }
 
-/// The networks that a workload is in; `None` is the common one.
+/// The networks of a workload; `None` is the default network.
 fn places(workload: &Workload) -> impl Iterator<Item = Option<NetworkId>> {
     let common = workload.networks.is_empty().then_some(None);
     common.into_iter().chain(networks(workload).map(Some))
 }
 
-/// Whether `from` can talk to `to`.
+/// Whether `from` can reach `to`.
 pub fn may(model: &Model, from: WorkloadId, to: WorkloadId) -> May {
     let (caller, called) = (&model.workloads[from], &model.workloads[to]);
     if from == to {
@@ -258,7 +260,7 @@ pub fn may(model: &Model, from: WorkloadId, to: WorkloadId) -> May {
     }
 }
 
-/// Whether `from` can talk to a port of `to`.
+/// Whether `from` can reach a port of `to`.
 pub fn may_at(model: &Model, from: WorkloadId, to: WorkloadId, port: &Port) -> bool {
     match may(model, from, to) {
         May::Itself | May::All => true,
@@ -271,12 +273,12 @@ pub fn may_at(model: &Model, from: WorkloadId, to: WorkloadId, port: &Port) -> b
     }
 }
 
-/// The names of the networks that a workload is in; none for the stack's common one.
+/// The networks of a workload; none for one in the default network.
 pub fn networks(workload: &Workload) -> impl Iterator<Item = NetworkId> {
     workload.networks.iter().map(|network| network.value)
 }
 
-/// What a workload says that it talks to: services, and what is outside.
+/// The services and external services that a workload uses.
 fn used(workload: &Workload) -> (BTreeSet<WorkloadId>, BTreeSet<OutsideId>) {
     let (mut services, mut outside) = (BTreeSet::new(), BTreeSet::new());
     for part in workload.texts().flat_map(|(_, text)| &text.parts) {
@@ -291,12 +293,12 @@ fn used(workload: &Workload) -> (BTreeSet<WorkloadId>, BTreeSet<OutsideId>) {
     (services, outside)
 }
 
-fn ways(model: &Model) -> Vec<WayIn> {
+fn open_ports(model: &Model) -> Vec<OpenPort> {
     let plan = PortPlan::of(model);
     let mut known: BTreeMap<WorkloadId, Vec<Login>> = BTreeMap::new();
     let way = |entry: &super::ports::PortEntry| {
         let port = entry.port(model).filter(|port| port.reach.value.is_open())?;
-        Some(WayIn {
+        Some(OpenPort {
             service: entry.service,
             port: entry.port,
             reach: port.reach.value,
@@ -307,8 +309,8 @@ fn ways(model: &Model) -> Vec<WayIn> {
     plan.entries.iter().filter_map(way).collect()
 }
 
-/// The logins of a service: the users and secrets that it knows of and that are not those of what it uses. A secret
-/// that stands in one text with another's address, or that what it talks to knows as well, lets in there.
+/// The logins of a service: its user names and secrets, without those for services that it uses. A secret is for
+/// another service if it is in one text with that service's address, or if that service has it as well.
 fn logins(model: &Model, id: WorkloadId) -> Vec<Login> {
     let workload = &model.workloads[id];
     let (used, _) = used(workload);
@@ -325,7 +327,7 @@ fn logins(model: &Model, id: WorkloadId) -> Vec<Login> {
     let is_foreign = |text: &Text| {
         leads_away(text) || text.parts.iter().filter_map(key_of).any(|key| known_there.contains(&key))
     };
-    // `DB_USER` goes with `DB_HOST` and `DB_PASSWORD`.
+    // `DB_USER` belongs with `DB_HOST` and `DB_PASSWORD`.
     let stem = |name: &'_ str| name.rsplit_once(['_', '.', '-']).map_or("", |(stem, _)| stem).to_uppercase();
     let foreign: BTreeSet<String> = workload
         .texts()

@@ -1,4 +1,4 @@
-//! `[build.NAME]`: an image made from a folder.
+//! Reads `[build.NAME]`: an image that is built from a folder.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -17,7 +17,7 @@ use crate::model::Build;
 use crate::origin::Sourced;
 use crate::tree::Entry;
 
-/// The tag that stands for a digest of the content.
+/// The tag that is replaced by a digest of the content.
 const CONTENT: &str = "content";
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Build {
@@ -65,14 +65,14 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> B
 struct Content<'a> {
     files: &'a dyn Files,
     folder: &'a Path,
-    /// The most bytes of a file.
+    /// The largest size of a file in bytes.
     largest: u64,
 }
 
 impl Content<'_> {
     /// The first twelve hex digits of a SHA-256 over the name of the recipe, and names, modes and contents of the
     /// files, sorted by name.
-    /// The recipe belongs to them whatever is ignored.
+    /// The recipe always belongs to them, even if it is ignored.
     fn digest(&self, ignore: Option<&str>, recipe: &str) -> Result<String, String> {
         let ignored = self.ignored(ignore)?;
         let mut found = Vec::new();
@@ -83,7 +83,7 @@ impl Content<'_> {
         }
         found.sort();
         let mut digest = Digest::default();
-        // Another recipe among the same files makes another image.
+        // Another recipe among the same files gives another image.
         digest.piece(recipe.as_bytes());
         for (path, is_program) in found {
             let shown = path.display().to_string();

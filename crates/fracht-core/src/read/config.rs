@@ -1,4 +1,4 @@
-//! `[config.NAME]`.
+//! Reads `[config.NAME]`.
 
 use std::sync::Arc;
 
@@ -48,7 +48,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
     Config { name: Arc::clone(name), span: fields.span, present, keys }
 }
 
-/// A config exists in the cluster, with a list of keys, or it is generated, from keys, lines and files.
+/// Checks that a config either exists in the cluster, with a list of keys, or is generated from keys, lines and files.
 fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
     if fields.has_invalid(reader, &[&PRESENT, &KEYS]) {
         return;
@@ -80,7 +80,7 @@ fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
     reader.sink.push(problem);
 }
 
-/// Adds a file as a key of its name.
+/// Adds a file as a key with the name of the file.
 fn read_file(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, keys: &mut ConfigKeys) {
     let Some((_, bytes)) = reader.file(path) else { return };
     let Some(span) = path.span() else { return };
@@ -121,7 +121,7 @@ fn content(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Conten
     Some(Content::File { bytes, origin: path.origin })
 }
 
-/// Adds the keys of a file of `KEY=value` lines; one that is a key already is reported.
+/// Adds the keys of a file of `KEY=value` lines. A key that already exists is reported.
 fn read_lines(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, keys: &mut ConfigKeys) {
     let Some((resolved, bytes)) = reader.file(path) else { return };
     let Ok(text) = std::str::from_utf8(&bytes) else {

@@ -1,4 +1,4 @@
-//! What every container has: those of services, tasks and sidecars.
+//! Reads the keys that every container has: those of services, tasks and sidecars.
 
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
@@ -83,7 +83,7 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<I
         return built(reader, fields).unwrap_or_else(unread);
     }
     if fields.lacks(&IMAGE) {
-        // A target that overrides a misspelled name looks like this.
+        // A misspelled name in a target looks like a new service without an image.
         let name = owner.split_once('.').map_or(owner, |(_, name)| name);
         let names = reader.symbols.workload_names();
         let near = nearest(name, names.into_iter().filter(|other| *other != name));
@@ -170,7 +170,7 @@ fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
     mounts
 }
 
-/// The place that a path leads to: slashes may be doubled, and stand at the end.
+/// The path in its shortest form: without double slashes and without one at the end.
 fn place(path: &str) -> String {
     path.split('/').filter(|step| !step.is_empty()).collect::<Vec<_>>().join("/")
 }
@@ -245,7 +245,7 @@ fn one_use(reader: &mut Reader<'_>, entry: &Entry) -> Option<Use> {
     Some(used)
 }
 
-/// Every key must come to the name of a variable.
+/// Reports keys that do not become valid names of variables.
 fn check_names(reader: &mut Reader<'_>, used: &Use, keys: &[Arc<str>], from: &str) {
     let mut known: BTreeMap<String, &str> = BTreeMap::new();
     for key in keys {
@@ -260,7 +260,7 @@ fn check_names(reader: &mut Reader<'_>, used: &Use, keys: &[Arc<str>], from: &st
             );
             continue;
         }
-        // Programs and shells know letters, digits and `_` only, whatever a cluster lets pass.
+        // A cluster accepts more, but programs and shells only letters, digits and `_`.
         let plain = name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
         if plain && NameKind::Variable.check(&name).is_ok() {
             continue;
@@ -274,7 +274,7 @@ fn check_names(reader: &mut Reader<'_>, used: &Use, keys: &[Arc<str>], from: &st
     }
 }
 
-/// The keys of a config that are settings: its files are none.
+/// The keys of a config that are settings, not files.
 pub(super) fn settings(config: &crate::model::Config) -> Vec<Arc<str>> {
     let setting = |key: &&crate::model::ConfigKey| !matches!(key.content, Content::File { .. });
     config.keys.iter().filter(setting).map(|key| Arc::clone(&key.name)).collect()

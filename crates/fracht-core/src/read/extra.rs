@@ -1,4 +1,4 @@
-//! `[[patch]]` and `pass`.
+//! Reads `[[patch]]` and `pass`.
 
 use std::sync::Arc;
 
@@ -12,7 +12,7 @@ use crate::language::stack::{PASS, PATCH};
 use crate::model::{OperationKind, Passed, Patch, PatchChange, Raw};
 use crate::tree::{Entry, Node, Value};
 
-/// The items of a list of the stack.
+/// The items of a top-level list.
 fn items<'t>(reader: &mut Reader<'_>, root: &'t Node, field: &dyn AnyField) -> &'t [Node] {
     match root.at(&[field.key().name]) {
         Some(Node { value: Value::List(items), .. }) => items,
@@ -68,7 +68,7 @@ fn patch(reader: &mut Reader<'_>, item: &Node) -> Option<Patch> {
     Some(Patch { kind: kind.into(), name: name.into(), span, change })
 }
 
-/// An operation with all keys that it needs.
+/// Reads an operation; `None` if a key that it needs is missing.
 fn operation(reader: &mut Reader<'_>, entry: &Entry) -> Option<Raw> {
     let fields = Fields::of(entry, &OPERATION_TABLE, reader);
     let kind = fields.get(reader, &OP).map(|kind| kind.value);
@@ -89,7 +89,7 @@ fn operation(reader: &mut Reader<'_>, entry: &Entry) -> Option<Raw> {
     raw(reader, &entry.node).filter(|_| whole)
 }
 
-/// A value of any shape; `None` for what JSON does not have, which has been reported.
+/// Reads a value of any shape; `None` for a date or a number that JSON does not have, which has been reported.
 fn raw(reader: &mut Reader<'_>, node: &Node) -> Option<Raw> {
     match &node.value {
         Value::Text(text) => Some(Raw::Text(Arc::clone(text))),

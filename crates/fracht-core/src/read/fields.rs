@@ -27,14 +27,14 @@ enum Form<'t> {
     Table(&'t Entries),
     /// The value of this key.
     Key(&'static str, &'t Entry),
-    /// A short form that is none of the keys.
+    /// A short form that is not the value of a key.
     Short(&'t Node),
-    /// Neither; it is reported.
+    /// Neither. The check of shapes reports it.
     Neither,
 }
 
 impl<'t> Fields<'t> {
-    /// The fields of a table; none for a value that is neither the table nor short for it.
+    /// The fields of a value that is `table` or its short form. A value that is neither has no fields.
     pub(super) fn of(entry: &'t Entry, table: &'static TableShape, reader: &mut Reader<'_>) -> Self {
         let form = match (&entry.node.value, table.short) {
             (Value::Table(entries), _) => Form::Table(entries),
@@ -48,7 +48,7 @@ impl<'t> Fields<'t> {
         Self { form, table, span: entry.key_span }
     }
 
-    /// Whether a required key is missing. What is neither the table nor short for it is reported already.
+    /// Whether a required key is missing. False for a value that is neither the table nor its short form.
     pub(super) fn lacks(&self, field: &dyn AnyField) -> bool {
         match self.form {
             Form::Table(entries) => !entries.contains_key(field.key().name),
@@ -56,8 +56,8 @@ impl<'t> Fields<'t> {
         }
     }
 
-    /// Reports that `owner` lacks all of some keys, of which it must have one: the first is the example. Not if a key that
-    /// does not exist is near one of them: that is reported, and meant to be it.
+    /// Reports that `owner` has none of some keys, of which it must have one; the first one is the example. Nothing is
+    /// reported if a misspelled key is near one of them, since that is reported already.
     pub(super) fn missing(&self, reader: &mut Reader<'_>, owner: &str, fields: &[&dyn AnyField]) {
         if !self.is_table() {
             return;
@@ -72,14 +72,14 @@ impl<'t> Fields<'t> {
         );
     }
 
-    /// Whether a key that does not exist is near one of some keys.
+    /// Whether a misspelled key is near one of some keys.
     pub(super) fn misspells(&self, fields: &[&dyn AnyField]) -> bool {
         let Form::Table(entries) = self.form else { return false };
         let names = || fields.iter().map(|field| field.key().name);
         entries.keys().any(|name| self.table.field(name).is_none() && nearest(name, names()).is_some())
     }
 
-    /// Reports a required key that `owner` lacks.
+    /// Reports that `owner` lacks a required key.
     pub(super) fn require(&self, reader: &mut Reader<'_>, owner: &str, field: &dyn AnyField) {
         if self.lacks(field) {
             self.missing(reader, owner, &[field]);
@@ -91,7 +91,7 @@ impl<'t> Fields<'t> {
         matches!(self.form, Form::Table(_))
     }
 
-    /// The value of a short form that is none of the keys.
+    /// The short form, if it is not the value of a key.
     pub(super) fn short(&self) -> Option<&'t Node> {
         match self.form {
             Form::Short(node) => Some(node),
@@ -108,12 +108,12 @@ impl<'t> Fields<'t> {
         }
     }
 
-    /// The entry of a key whose value is what the key takes: rules on how keys go together pass over any other.
+    /// The entry of a key, if its value is valid: checks of how keys go together skip invalid values.
     pub(super) fn valid(&self, reader: &Reader<'_>, field: &'static dyn AnyField) -> Option<&'t Entry> {
         self.entry(field).filter(|entry| fits(field, &entry.node, &reader.sources))
     }
 
-    /// Whether the value of one of some keys is not what the key takes.
+    /// Whether the value of one of some keys is invalid.
     pub(super) fn has_invalid(&self, reader: &Reader<'_>, fields: &[&'static dyn AnyField]) -> bool {
         fields.iter().any(|field| self.entry(*field).is_some() && self.valid(reader, *field).is_none())
     }
@@ -122,7 +122,7 @@ impl<'t> Fields<'t> {
         self.entry(field).map(|entry| &entry.node)
     }
 
-    /// The value of a key; noted as lost if it is not what the key takes.
+    /// The value of a key; an invalid value is skipped and noted.
     pub(super) fn get<T>(&self, reader: &mut Reader<'_>, field: &'static Field<T>) -> Option<Sourced<T>> {
         reader.value(self.node(field)?, &field.takes)
     }
@@ -137,7 +137,7 @@ impl<'t> Fields<'t> {
         read.unwrap_or_else(|| Sourced::defaulted(field.default().unwrap_or_default()))
     }
 
-    /// The values of a list, or the one that stands alone where the key takes both; `None` if the key is not there.
+    /// The values of a list, or a single value if the key accepts one; `None` if the key is not set.
     pub(super) fn list<T>(
         &self,
         reader: &mut Reader<'_>,
@@ -202,7 +202,7 @@ impl<'t> Fields<'t> {
 }
 
 impl Reader<'_> {
-    /// A value, noted as lost if it is not what `takes` takes: the check of shapes says why.
+    /// The value of a node; an invalid value is skipped and noted, since the check of shapes reports it.
     pub(super) fn value<T>(&mut self, node: &Node, takes: &Takes<T>) -> Option<Sourced<T>> {
         let value = takes.read(&node.value, self.sources.text(node.span));
         if value.is_none() {
@@ -211,7 +211,7 @@ impl Reader<'_> {
         Some(Sourced { value: value?, origin: node.origin() })
     }
 
-    /// A text with its references resolved. `place` is what messages call it.
+    /// A text with its references resolved. Messages call it `place`.
     pub(super) fn text(&mut self, node: &Node, takes: &Takes<Template>, place: &str) -> Option<Text> {
         let written: Arc<str> = match &node.value {
             Value::Text(text) => Arc::clone(text),
@@ -233,7 +233,7 @@ impl Reader<'_> {
             && let Err(reason) = format.check(&text.plain())
         {
             self.tainted = true;
-            // Without references the check of shapes says so.
+            // The check of shapes reports a text without references.
             if !text.is_plain() {
                 self.invalid(place, &text, &reason);
             }
@@ -242,7 +242,7 @@ impl Reader<'_> {
         Some(text)
     }
 
-    /// Reports a text that is not valid once its references are resolved.
+    /// Reports a text that is invalid once its references are resolved.
     fn invalid(&mut self, place: &str, text: &Text, reason: &str) {
         self.sink.push(
             Diagnostic::new(

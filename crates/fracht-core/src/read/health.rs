@@ -1,4 +1,4 @@
-//! `health` of a service or a sidecar.
+//! Reads `health` of a service or a sidecar.
 
 use std::sync::Arc;
 
@@ -15,27 +15,27 @@ use crate::model::{Health, Port, PortIndex, Probe, Protocol};
 use crate::origin::Sourced;
 use crate::tree::Entry;
 
-/// The ports of a pod, and the container whose health is checked: the cluster finds a port in that container only.
+/// The ports of a pod, and the container whose health is checked. A cluster looks for the port in that container only.
 #[derive(Clone, Copy)]
 pub(super) struct PodPorts<'p> {
-    /// Those of all containers.
+    /// The ports of all containers.
     pub(super) all: &'p [Port],
-    /// Set if they could not all be read.
+    /// Set if some could not be read.
     pub(super) incomplete: bool,
     /// The sidecar, by its position; `None`: the service's own container.
     pub(super) of: Option<usize>,
 }
 
 impl<'p> PodPorts<'p> {
-    /// Those of the container, with their positions in the pod.
+    /// The ports of the container, with their positions in the pod.
     fn own(self) -> impl Iterator<Item = (PortIndex, &'p Port)> + Clone {
         let all = self.all.iter().enumerate();
-        all.filter(move |(_, port)| port.helper == self.of).map(|(index, port)| (PortIndex(index), port))
+        all.filter(move |(_, port)| port.sidecar == self.of).map(|(index, port)| (PortIndex(index), port))
     }
 }
 
-/// Reads a health check. One that cannot be read is reported, and is here as one that asks nothing, so that no rule
-/// reports it as missing.
+/// Reads a health check. One that cannot be read is reported, and replaced by an empty one, so that no rule reports
+/// it as missing.
 pub(super) fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry, ports: PodPorts<'_>) -> Health {
     let fields = Fields::of(entry, &HEALTH_TABLE, reader);
     let probe = probe(reader, owner, &fields, ports);

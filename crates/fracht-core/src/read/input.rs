@@ -1,4 +1,4 @@
-//! `[input.NAME]`: the value that an input has.
+//! Reads `[input.NAME]`: the value of each input.
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -28,7 +28,7 @@ pub(super) fn read_all(
         .collect()
 }
 
-/// Reports the inputs that nothing refers to.
+/// Reports unused inputs.
 pub(super) fn report_unused(reader: &mut Reader<'_>, root: &Node) {
     let mut used = BTreeSet::new();
     mentioned(root, &mut used);
@@ -44,7 +44,7 @@ pub(super) fn report_unused(reader: &mut Reader<'_>, root: &Node) {
     }
 }
 
-/// Gathers the names of the inputs that texts below the node refer to.
+/// Collects the names of the inputs to which texts below the node refer.
 fn mentioned<'n>(node: &'n Node, names: &mut BTreeSet<&'n str>) {
     match &node.value {
         Value::Text(text) => {
@@ -97,7 +97,7 @@ fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, given: &Given) -> Op
     match written.map(|pattern| (input::fits(&pattern.value, &value), pattern.span())) {
         None | Some((Ok(true), _)) => {}
         Some((Ok(false), span)) => {
-            // The value may be secret: it is not repeated.
+            // The value may be secret, so that the message must not contain it.
             let message =
                 format!("the value of input `{name}`, from {}, does not match its pattern", source.words());
             reader.sink.push(

@@ -1,7 +1,7 @@
-//! From the merged tree to the model: one file per kind of table.
+//! Reads the merged tree into the model: one file per kind of table.
 //!
-//! Shapes have been checked before, over every layer at once; a reader passes over what does not fit,
-//! and notes it so that nothing is dropped in silence.
+//! The check of shapes has reported invalid values in every layer. A reader skips them and notes each, so that none is
+//! dropped silently.
 
 mod build;
 mod config;
@@ -45,31 +45,30 @@ use crate::resolve::Symbols;
 use crate::source::{Sources, Span};
 use crate::tree::{Entry, Node};
 
-/// The files that were read for a stack, by their resolved paths, with their text if they were asked
-/// for it.
+/// The contents of the files that were read for a stack, by resolved path.
 pub(crate) type FileCache = BTreeMap<PathBuf, Arc<[u8]>>;
 
-/// What every reader works with.
+/// The state that all readers share.
 pub(crate) struct Reader<'a> {
     pub(crate) files: &'a dyn Files,
-    /// The folder of the stack: nothing outside it is read.
+    /// The folder of the stack. No file outside it is read.
     pub(crate) root: &'a Path,
-    /// The same folder as messages call it.
+    /// The same folder, as messages show it.
     folder_shown: &'a Path,
     pub(crate) cache: &'a mut FileCache,
     sources: Texts<'a>,
     pub(crate) sink: &'a mut Sink,
-    // Lent to others where several read at once.
+    // Borrowed when several readers run at once.
     symbols: Cow<'a, Symbols>,
     /// The images of the builds, by name; `None` for one whose tag could not be read.
     builds: Cow<'a, BTreeMap<Arc<str>, Option<Image>>>,
-    /// The keys of each config that are settings, for those who use them as variables.
+    /// The keys of each config that are settings, for `use`.
     settings: Cow<'a, [Vec<Arc<str>>]>,
-    /// Something of the element that is being read could not be read.
+    /// Set if something in the current element could not be read.
     tainted: bool,
 }
 
-/// The texts of the files: one reader adds to them, others only look.
+/// The texts of the files: one reader adds files, parallel readers only look them up.
 enum Texts<'a> {
     Growing(&'a mut Sources),
     Whole(&'a Sources),
@@ -86,7 +85,7 @@ impl Deref for Texts<'_> {
     }
 }
 
-/// What [`model`] reads from.
+/// The input of [`model`].
 pub(crate) struct Input<'a> {
     pub(crate) tree: &'a Node,
     pub(crate) targets: &'a Targets,
@@ -97,14 +96,14 @@ pub(crate) struct Input<'a> {
     pub(crate) given: &'a Given,
 }
 
-/// What reading gives.
+/// The result of [`model`].
 pub(crate) struct Reading {
     pub(crate) model: Model,
     pub(crate) layered: Layered,
     pub(crate) symbols: Symbols,
 }
 
-/// Reads the stack as one target sees it; `None` if there is no such target.
+/// Reads the stack for one target; `None` if it has no target of this name.
 pub(crate) fn model(
     input: &Input<'_>,
     cache: &mut FileCache,
@@ -172,14 +171,14 @@ pub(crate) fn model(
     Some(Reading { model, layered, symbols })
 }
 
-/// What one of several readers reads into.
+/// The results of one of several parallel readers.
 struct Own {
     cache: FileCache,
     sink: Sink,
 }
 
 impl Reader<'_> {
-    /// A reader that knows what this one knows, and reports into `own`.
+    /// A parallel reader with the state of this one, which reports into `own`.
     fn beside<'b>(&'b self, own: &'b mut Own) -> Reader<'b> {
         Reader {
             files: self.files,
@@ -206,7 +205,7 @@ impl Reader<'_> {
         tables.map(|(name, entry)| read(self, name, entry)).collect()
     }
 
-    /// Notes that a value could not be read; the check of shapes says why.
+    /// Notes that a value was skipped; the check of shapes reports it.
     fn lose(&mut self, span: Span) {
         self.tainted = true;
         self.sink.lost(span);
@@ -223,7 +222,7 @@ impl Reader<'_> {
         );
     }
 
-    /// Reports a table that does not exist, unless its kind could not be read at all: that is reported already.
+    /// Reports a table that does not exist, unless its kind could not be read at all, which has been reported.
     fn unknown(&mut self, kind: RefKind, name: &str, span: Span) {
         self.tainted = true;
         if !self.symbols.is_unread(kind) {
@@ -231,7 +230,7 @@ impl Reader<'_> {
         }
     }
 
-    /// Reports a path of the web that does not start with a slash.
+    /// Reports a web path that does not start with a slash.
     fn absolute(&mut self, path: &Sourced<Arc<str>>, field: &Field<Arc<str>>) {
         if path.value.starts_with('/') {
             return;
@@ -245,7 +244,7 @@ impl Reader<'_> {
         );
     }
 
-    /// Reports the name that every container has for itself: nothing else is found by it.
+    /// Reports the name `localhost`: in every container, it means the container itself.
     fn no_local_name(&mut self, name: &str, span: Span) {
         if name != "localhost" {
             return;
@@ -258,7 +257,7 @@ impl Reader<'_> {
         );
     }
 
-    /// Reads a file that the stack names; what goes wrong is reported.
+    /// Reads a file that the stack names. Errors are reported.
     fn file(&mut self, written: &Sourced<Arc<str>>) -> Option<(PathBuf, Arc<[u8]>)> {
         let path = self.path(written)?;
         if let Some(bytes) = self.cache.get(&path) {
@@ -277,7 +276,7 @@ impl Reader<'_> {
         }
     }
 
-    /// The resolved path of a file that the stack names; what goes wrong is reported.
+    /// The resolved path of a file that the stack names. Errors are reported.
     fn path(&mut self, written: &Sourced<Arc<str>>) -> Option<PathBuf> {
         let from = self.folder(written);
         match confine(self.files, self.root, &from, &written.value) {
@@ -289,7 +288,7 @@ impl Reader<'_> {
         }
     }
 
-    /// The path of a file that holds a secret. Where the stack is only checked it need not be there.
+    /// The path of a file that contains a secret. The file need not exist to check the stack.
     fn secret_path(&mut self, written: &Sourced<Arc<str>>) -> Option<PathBuf> {
         let from = self.folder(written);
         match confine(self.files, self.root, &from, &written.value) {
@@ -302,7 +301,7 @@ impl Reader<'_> {
         }
     }
 
-    /// A secret that a reference names and that must have some keys; what goes wrong is reported.
+    /// A secret that a reference names and that must have some keys. Errors are reported.
     fn secret_with(&mut self, reference: &Sourced<Reference>, needed: &[&str]) -> Option<Sourced<SecretId>> {
         let (name, span) = (&reference.value.name, reference.span()?);
         let Some((id, keys)) = self.symbols.secret(name) else {
@@ -323,8 +322,8 @@ impl Reader<'_> {
         Some(Sourced { value: id, origin: reference.origin })
     }
 
-    /// The files that a path or a pattern names, resolved, each with its path from the file that says it.
-    /// None at all is reported.
+    /// The files that a path or a pattern matches, each with its path from the file that contains it. If no file
+    /// matches, it is reported.
     fn files(&mut self, written: &Sourced<Arc<str>>) -> Vec<Sourced<Arc<str>>> {
         let from = self.folder(written);
         let found = match glob::matching(self.files, &from, &written.value) {
@@ -339,7 +338,7 @@ impl Reader<'_> {
         found.into_iter().map(|name| Sourced { value: name.into(), origin: written.origin }).collect()
     }
 
-    /// A path as messages call it: that of the file which says it, and from there on.
+    /// A path as messages show it: from the folder of the stack file.
     fn shown(&self, written: &Sourced<Arc<str>>) -> String {
         let from = self.folder(written);
         let below = from.strip_prefix(self.root).unwrap_or(Path::new(""));
@@ -379,7 +378,7 @@ impl Reader<'_> {
     }
 }
 
-/// An owner in messages: a reference in backticks, other words as they are.
+/// An owner in messages: a reference in backticks, other words unchanged.
 fn quoted(owner: &str) -> String {
     if owner.contains(' ') { owner.into() } else { format!("`{owner}`") }
 }

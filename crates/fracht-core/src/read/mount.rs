@@ -1,4 +1,4 @@
-//! `mount."/path"` of a service or a task.
+//! Reads `mount."/path"` of a service or a task.
 
 use std::sync::Arc;
 
@@ -14,7 +14,7 @@ use crate::model::{Mount, Mounted, Scratch};
 use crate::source::Span;
 use crate::tree::Entry;
 
-/// Reads a mount; `None` if it cannot be told what is mounted.
+/// Reads a mount; `None` if its source is invalid.
 pub(super) fn read(reader: &mut Reader<'_>, path: &Arc<str>, entry: &Entry) -> Option<Mount> {
     let fields = Fields::of(entry, &MOUNT_TABLE, reader);
     let what = source(reader, path, &fields)?;
@@ -40,7 +40,7 @@ pub(super) fn read(reader: &mut Reader<'_>, path: &Arc<str>, entry: &Entry) -> O
     })
 }
 
-/// What a mount says is mounted.
+/// The source of a mount.
 fn source(reader: &mut Reader<'_>, path: &str, fields: &Fields<'_>) -> Option<Mounted> {
     let set: Vec<_> =
         MOUNT_TABLE.one_of.iter().filter_map(|field| Some((*field, fields.entry(*field)?))).collect();
@@ -108,7 +108,7 @@ fn mode(reader: &mut Reader<'_>, path: &str, fields: &Fields<'_>, what: &Mounted
     None
 }
 
-/// What a reference mounts.
+/// The source of a mount that is a reference.
 fn mounted(reader: &mut Reader<'_>, reference: &Reference, span: Span) -> Option<Mounted> {
     let Reference { kind, name, part } = reference;
     let symbols = &reader.symbols;

@@ -1,4 +1,4 @@
-//! `[network.NAME]`.
+//! Reads `[network.NAME]`.
 
 use std::sync::Arc;
 

@@ -1,4 +1,4 @@
-//! `[outside.NAME]`.
+//! Reads `[outside.NAME]`.
 
 use std::sync::Arc;
 
@@ -27,7 +27,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> O
         );
     }
     let ports = fields.named(reader, &PORT).map(|(name, entry)| {
-        // A port is in the model even if it cannot be read: references rely on its name.
+        // A port that cannot be read is in the model as well, since references may name it.
         let number = reader.value(&entry.node, &PORT.takes);
         let number = number.unwrap_or(Sourced { value: 0, origin: entry.node.origin() });
         OutsidePort { name: Arc::clone(name), number }
@@ -65,8 +65,8 @@ fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<O
     }
 }
 
-/// What a reference to it stands for. A host is itself, so that its certificate matches; an address has the name of its
-/// Service in a cluster, and is itself on a machine.
+/// The address of an external service in texts. A host name is used unchanged, so that its certificate matches. An IP
+/// address gets the name of its Service in a cluster, and is used unchanged on a machine.
 pub(super) fn symbol(outside: &Outside, on: TargetKind) -> (Arc<str>, OutsideSymbol) {
     let host: Arc<str> = match (&outside.place.value, on) {
         (OutsidePlace::Host(host), _) => Arc::clone(host),

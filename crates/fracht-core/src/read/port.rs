@@ -1,4 +1,4 @@
-//! `port.NAME` of a service or a sidecar.
+//! Reads `port.NAME` of a service or a sidecar.
 
 use std::sync::Arc;
 
@@ -11,7 +11,7 @@ use crate::model::{Port, Reach, Text};
 use crate::origin::Sourced;
 use crate::tree::Entry;
 
-/// Reads a port. It is in the model even if nothing of it can be read: references are indexes of ports.
+/// Reads a port. A port that cannot be read is in the model as well, since references may name it.
 pub(super) fn read(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry: &Entry) -> Port {
     let fields = Fields::of(entry, &PORT_TABLE, reader);
     let number = fields.get(reader, &NUMBER);
@@ -25,10 +25,10 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry:
         reach,
         at: fields.get(reader, &AT),
         as_number: fields.get(reader, &AS),
-        // What has no effect is not read: one mistake, one message.
+        // A host that has no effect is not read, so that one mistake gives one message.
         host: if reach.value == Reach::Web { host(reader, &fields) } else { None },
         path: fields.get(reader, &PATH).unwrap_or_else(|| Sourced::defaulted(PATH.key.default.into())),
-        helper: None,
+        sidecar: None,
     };
     only_for_the_web(reader, owner, &fields, &port);
     if port.reach.value == Reach::Web {
@@ -37,7 +37,7 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry:
     port
 }
 
-/// The host; one that cannot be read is not one that is missing.
+/// Reads the host. An invalid host is not a missing one.
 fn host(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Sourced<Arc<str>>> {
     let node = fields.node(&HOST)?;
     let text = fields.text(reader, &HOST).filter(Text::is_resolved);
@@ -45,12 +45,12 @@ fn host(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Sourced<Arc<str>
     Some(Sourced { value, origin: node.origin() })
 }
 
-/// Reports a host or a path of a port that is not open to the web.
+/// Reports a host or a path of a port whose reach is not `web`.
 fn only_for_the_web(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, port: &Port) {
     if port.reach.value == Reach::Web || fields.has_invalid(reader, &[&REACH]) {
         return;
     }
-    // A target may open a port to the web, or close one: what another layer sets is not a mistake.
+    // Another layer may change the reach, so that keys of different layers do not conflict.
     let reach = fields.node(&REACH).map(|node| node.layer);
     for entry in [fields.valid(reader, &HOST), fields.valid(reader, &PATH)].into_iter().flatten() {
         if reach.is_some_and(|reach| reach != entry.node.layer) {

@@ -1,5 +1,5 @@
-//! `rights` of a service or a task: what it may ask of the cluster. A right that allows nothing is an error: the
-//! cluster takes it in silence.
+//! Reads `rights` of a service or a task: its permissions in the cluster's API. A permission that allows nothing is an
+//! error, since the cluster would accept it silently.
 
 use std::sync::Arc;
 
@@ -61,7 +61,7 @@ fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Right> {
     })
 }
 
-/// A right as it is written.
+/// A permission as written.
 struct Written<'o> {
     owner: &'o str,
     on: Sourced<Arc<str>>,
@@ -73,8 +73,7 @@ struct Written<'o> {
 type Found<T> = Result<T, Box<Diagnostic>>;
 
 impl Written<'_> {
-    /// The resource, and the part of it that is meant, if it is one that every cluster has; `None` for one of a group
-    /// that it need not have.
+    /// The resource and its part, if every cluster has it; `None` for a resource of another API group.
     fn resource(&self) -> Found<Option<(&'static Resource, Option<&str>)>> {
         let on = &*self.on.value;
         let (name, part) = on.split_once('/').map_or((on, None), |(name, part)| (name, Some(part)));
@@ -134,7 +133,7 @@ impl Written<'_> {
         Ok(Some((known, self.part(known, part)?)))
     }
 
-    /// A part of a resource, which it must have.
+    /// Checks that a resource has a part.
     fn part<'p>(&self, known: &Resource, part: Option<&'p str>) -> Found<Option<&'p str>> {
         let Some(part) = part.filter(|part| !known.parts.iter().any(|(name, _)| name == part)) else {
             return Ok(part);
@@ -148,7 +147,7 @@ impl Written<'_> {
         }))
     }
 
-    /// Every verb must be one that a Role can allow there.
+    /// Checks that a Role can allow every verb there.
     fn allows_something(&self, known: &Resource, part: Option<&str>) -> Found<()> {
         let in_namespace = resource::verbs_in_namespace(known);
         let of_part = part.and_then(|part| known.parts.iter().find(|(name, _)| *name == part));
@@ -175,7 +174,7 @@ impl Written<'_> {
         ))
     }
 
-    /// Names restrict only requests that name an object. What is asked of a part names its object always.
+    /// Checks that the verbs can be limited to names. Requests for a part always name an object.
     fn names(&self) -> Found<()> {
         let Some(first) = self.only.first().filter(|_| !self.on.value.contains('/')) else { return Ok(()) };
         let Some(verb) = self.may.iter().find(|verb| NAMELESS.contains(&&*verb.value)) else { return Ok(()) };

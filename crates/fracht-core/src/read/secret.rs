@@ -1,4 +1,4 @@
-//! `[secret.NAME]`. Values are not read: only where they are.
+//! Reads `[secret.NAME]`: not the values, only where they are.
 
 use std::sync::Arc;
 
@@ -32,7 +32,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> S
     Secret { name: Arc::clone(name), span: fields.span, present, keys }
 }
 
-/// A secret exists in the cluster, with a list of keys, or it is generated, from keys with sources.
+/// Checks that a secret either exists in the cluster, with a list of keys, or is generated from keys with sources.
 fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
     if fields.has_invalid(reader, &[&PRESENT, &KEYS]) {
         return;
@@ -67,7 +67,7 @@ fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
     reader.sink.push(problem);
 }
 
-/// Where the value of a key is.
+/// Reads the source of a key's value.
 fn source(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<SecretSource> {
     if let Value::Text(_) = &entry.node.value {
         reader.sink.hide(entry.node.span);
@@ -82,7 +82,7 @@ fn source(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<SecretS
     let fields = Fields::of(entry, &KEY_TABLE, reader);
     match (fields.entry(&ENV), fields.entry(&FILE)) {
         (Some(_), None) => Some(SecretSource::Variable(fields.get(reader, &ENV)?.value)),
-        // The file may be missing while the stack is only checked: its path is all that is needed.
+        // The file need not exist to check the stack.
         (None, Some(_)) => {
             let path = fields.get(reader, &FILE)?;
             reader.secret_path(&path).map(SecretSource::File)

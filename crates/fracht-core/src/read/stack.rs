@@ -1,4 +1,4 @@
-//! `[stack]`.
+//! Reads `[stack]`.
 
 use std::sync::Arc;
 
@@ -23,7 +23,7 @@ pub(super) fn read(reader: &mut Reader<'_>, root: &Node) -> (Sourced<Arc<str>>, 
     };
     let fields = Fields::of(entry, &STACK_TABLE, reader);
     let name = fields.get(reader, &NAME).or_else(|| {
-        // People see the name that they wrote.
+        // Output shows the name even if it is invalid.
         let node = fields.node(&NAME)?;
         Some(Sourced { value: Arc::clone(node.text()?), origin: node.origin() })
     });

@@ -1,4 +1,4 @@
-//! `[target.NAME]`: its own keys.
+//! Reads `[target.NAME]`: its own keys.
 
 use std::sync::Arc;
 
@@ -17,7 +17,7 @@ use crate::origin::Sourced;
 use crate::resolve::Facts;
 use crate::tree::{Entry, Node};
 
-/// Reads the target; `node` is `None` for the one that a stack has that names none.
+/// Reads the target; `node` is `None` for the default target.
 pub(super) fn read(
     reader: &mut Reader<'_>,
     name: &Arc<str>,
@@ -49,7 +49,7 @@ pub(super) fn read(
         target.namespace = namespace;
     }
     target.namespace_present = fields.or_default(reader, &NAMESPACE_PRESENT).value;
-    // One that cannot be read is not one that is missing.
+    // An invalid image is not a missing one.
     let unread = |field| {
         let unread = fields.node(field).is_some() || !fields.is_table();
         unread.then(|| Sourced::defaulted("unread.invalid".into()))
@@ -61,7 +61,7 @@ pub(super) fn read(
     target
 }
 
-/// Reads what in the target refers to the stack: its web entry and its gates.
+/// Reads the parts of the target that refer to the stack: its web entry and its gates.
 pub(super) fn read_references(reader: &mut Reader<'_>, target: &mut Target, node: Option<&Node>) {
     let Some(node) = node else { return };
     let entry = Entry { key_span: node.span, node: node.clone() };
@@ -119,7 +119,7 @@ fn web(reader: &mut Reader<'_>, target: &mut Target, fields: &Fields<'_>) {
     }
 }
 
-/// What texts can ask of the stack and the target.
+/// The values of `{stack.…}` and `{target.…}`.
 pub(super) fn facts(stack: &Sourced<Arc<str>>, target: &Target) -> Facts {
     let text = |value: &Option<Sourced<Arc<str>>>| value.as_ref().map(|at| Arc::clone(&at.value));
     Facts {

@@ -1,4 +1,4 @@
-//! `[volume.NAME]`.
+//! Reads `[volume.NAME]`.
 
 use std::sync::Arc;
 
@@ -39,7 +39,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> V
     volume
 }
 
-/// Reports keys that do not go together.
+/// Reports keys that conflict.
 fn together(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, each: bool) {
     // An existing claim, an existing folder and a claim for each replica exclude each other.
     let each = fields.entry(&EACH).filter(|_| each).map(|entry| (entry.key_span, EACH.name()));

@@ -1,4 +1,4 @@
-//! `[service.NAME]` and `[task.NAME]`.
+//! Reads `[service.NAME]` and `[task.NAME]`.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -26,19 +26,19 @@ use crate::language::workload::{
 };
 use crate::language::{AnyField, Field, Table, Template};
 use crate::model::{
-    After, Condition, Helper, Kind, List, Mount, Mounted, NetworkId, Port, Replicas, Rollout, Scratch,
-    SecretId, ServicePart, Spread, TaskPart, Text, Workload,
+    After, Condition, Kind, List, Mount, Mounted, NetworkId, Port, Replicas, Rollout, Scratch, SecretId,
+    ServicePart, Sidecar, Spread, TaskPart, Text, Workload,
 };
 use crate::origin::Sourced;
 use crate::source::Span;
 use crate::tree::{Entry, Node};
 
-/// Below this many services and tasks threads cost more than they save.
+/// With fewer services and tasks, threads cost more than they save.
 const WORTH_THREADS: usize = 500;
-/// How many each thread reads at a turn.
+/// How many each thread reads per turn.
 const PER_THREAD: usize = 250;
 
-/// Reads every service and task. The order is that in which the names were gathered.
+/// Reads every service and task, in the order in which their names were gathered.
 pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Workload> {
     let tables = |field: &Field<Table>| field.node(root).and_then(Node::table).into_iter().flatten();
     let services = tables(&SERVICE).map(|(name, entry)| (false, name, entry));
@@ -50,7 +50,8 @@ pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Workload> {
             .collect();
     }
     let mut workloads = Vec::with_capacity(all.len());
-    // By turns, so that each knows what has been found before it: of very many mistakes the last are only counted.
+    // In turns, so that each turn knows the problems of the earlier ones: of very many problems, the last are only
+    // counted.
     for turn in all.chunks(rayon::current_num_threads() * PER_THREAD) {
         let lender = &*reader;
         let chunks: Vec<(Vec<Workload>, Own)> = turn
@@ -71,7 +72,7 @@ pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Workload> {
     workloads.into_iter().collect()
 }
 
-/// Reads a service or a task; `None` for the second of two with one name.
+/// Reads a service or a task; `None` for the second of two with the same name.
 fn one(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) -> Option<Workload> {
     let first = reader.symbols.workload(name).map(|(_, symbol)| symbol.span);
     if first.is_none_or(|first| first == entry.key_span) {
@@ -93,21 +94,21 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
     let fields = Fields::of(entry, table, reader);
     let owner = format!("{}.{name}", kind.name());
     reader.no_local_name(name, entry.key_span);
-    let helpers: Vec<(&Arc<str>, &Entry)> =
+    let sidecars: Vec<(&Arc<str>, &Entry)> =
         if is_task { Vec::new() } else { fields.named(reader, &BESIDE).collect() };
-    let ports = if is_task { Vec::new() } else { ports(reader, &owner, &fields, &helpers) };
+    let ports = if is_task { Vec::new() } else { ports(reader, &owner, &fields, &sidecars) };
     let incomplete = reader.tainted;
     let own = PodPorts { all: &ports, incomplete, of: None };
     let main = container::read(reader, &owner, &fields, (!is_task).then_some(own));
-    let helpers = helpers
+    let sidecars = sidecars
         .into_iter()
         .enumerate()
-        .map(|(index, (helper, entry))| {
-            check_name(reader, name, helper, entry.key_span);
+        .map(|(index, (sidecar, entry))| {
+            check_name(reader, name, sidecar, entry.key_span);
             let fields = Fields::of(entry, &SIDECAR_TABLE, reader);
             let own = PodPorts { all: &ports, incomplete, of: Some(index) };
-            let container = container::read(reader, &format!("{owner}.beside.{helper}"), &fields, Some(own));
-            Helper { name: Arc::clone(helper), span: entry.key_span, container }
+            let container = container::read(reader, &format!("{owner}.beside.{sidecar}"), &fields, Some(own));
+            Sidecar { name: Arc::clone(sidecar), span: entry.key_span, container }
         })
         .collect();
     let workload = Workload {
@@ -116,10 +117,10 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
         tainted: false,
         kind: if is_task { task(reader, &owner, &fields) } else { service(reader, &owner, &fields, ports) },
         main,
-        helpers,
+        sidecars,
         networks: networks(reader, &fields),
         after: after(reader, name, &fields),
-        // The pods of a task are one after the other.
+        // The pods of a task run one after the other.
         spread: if is_task { None } else { spread(reader, &fields) },
         place: place(reader, &fields),
         platform: fields.get(reader, &PLATFORM),
@@ -134,33 +135,33 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
     Workload { tainted: reader.tainted, ..workload }
 }
 
-/// The containers of a pod have names of their own: that of the service, of its helpers, of its gates.
-fn check_name(reader: &mut Reader<'_>, service: &str, helper: &str, span: Span) {
-    if helper != service && !helper.starts_with("wait-for-") {
+/// Reports a sidecar whose name is that of another container of the pod: of the service or of a start gate.
+fn check_name(reader: &mut Reader<'_>, service: &str, sidecar: &str, span: Span) {
+    if sidecar != service && !sidecar.starts_with("wait-for-") {
         return;
     }
     reader.tainted = true;
     reader.sink.push(
-        Diagnostic::new(&BAD_NAME, format!("a sidecar of `service.{service}` cannot be named `{helper}`"))
+        Diagnostic::new(&BAD_NAME, format!("a sidecar of `service.{service}` cannot be named `{sidecar}`"))
             .at(span, "name of another container of the pod")
             .help("choose another name; `wait-for-…` is reserved for start gates"),
     );
 }
 
-/// The ports of a service and, behind them, those of its helpers.
+/// The ports of a service, followed by those of its sidecars.
 fn ports(
     reader: &mut Reader<'_>,
     owner: &str,
     fields: &Fields<'_>,
-    helpers: &[(&Arc<str>, &Entry)],
+    sidecars: &[(&Arc<str>, &Entry)],
 ) -> Vec<Port> {
     let mut ports: Vec<Port> =
         fields.named(reader, &PORT).map(|(name, entry)| port::read(reader, owner, name, entry)).collect();
-    for (index, (helper, entry)) in helpers.iter().enumerate() {
-        let owner = format!("{owner}.beside.{helper}");
+    for (index, (sidecar, entry)) in sidecars.iter().enumerate() {
+        let owner = format!("{owner}.beside.{sidecar}");
         let fields = Fields::of(entry, &SIDECAR_TABLE, reader);
         for (name, entry) in fields.named(reader, &PORT) {
-            let port = Port { helper: Some(index), ..port::read(reader, &owner, name, entry) };
+            let port = Port { sidecar: Some(index), ..port::read(reader, &owner, name, entry) };
             if let Some(first) = ports.iter().find(|known| known.name == port.name) {
                 reader.tainted = true;
                 reader.sink.push(
@@ -263,7 +264,7 @@ fn spread(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Spread> {
     Some(Spread { over: inner.get(reader, &OVER)?, strict: inner.or_default(reader, &STRICT) })
 }
 
-/// A table of names and texts that are known when objects are made.
+/// A table of names and texts that are known when objects are generated.
 fn settings(
     reader: &mut Reader<'_>,
     fields: &Fields<'_>,
@@ -276,7 +277,7 @@ fn settings(
         .collect()
 }
 
-/// Labels: their values are label values, and some are reserved.
+/// Reads labels. Their values have a format, and some names are reserved.
 fn labels(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
     let labels = settings(reader, fields, &LABEL);
     let own = |name: &str| name.starts_with("app.kubernetes.io/") || name.starts_with("fracht/");
@@ -287,7 +288,7 @@ fn labels(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)>
     labels
 }
 
-/// Notes become annotations; some are reserved.
+/// Reads annotations. Some names are reserved.
 fn notes(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
     let own = |name: &str| name.starts_with("fracht/");
     refuse(reader, fields, &NOTE, own, ("set by Fracht", "use another name"));
@@ -315,10 +316,10 @@ fn notes(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<(Arc<
     notes
 }
 
-/// The bytes that a cluster takes for the annotations of an object (262144), less room for the digests of configs.
+/// The most bytes of annotations: the limit of a cluster for one object (262144), less room for the digests of configs.
 const MOST_OF_NOTES: usize = (256 << 10) - (4 << 10);
 
-/// Labels of nodes. What `platform` sets is not set here as well.
+/// Reads labels of nodes. `platform` must not set the same ones.
 fn place(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
     let place = settings(reader, fields, &PLACE);
     if fields.node(&PLATFORM).is_some() {
@@ -359,7 +360,7 @@ fn label_values(reader: &mut Reader<'_>, labels: &[(Arc<str>, Text)]) {
     }
 }
 
-/// What containers of one pod share is one folder, of one size.
+/// Reports a shared scratch folder that two containers of a pod define with different sizes.
 fn shared_folders(reader: &mut Reader<'_>, workload: &Workload) {
     let mut known: Vec<(&Arc<str>, &Mount, &Scratch)> = Vec::new();
     for mount in workload.containers().flat_map(|container| &container.mounts) {

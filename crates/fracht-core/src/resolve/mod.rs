@@ -1,4 +1,4 @@
-//! Names to ids: what each reference means, or which name was probably meant.
+//! Resolves names and references: what each means, or which name is the nearest.
 
 mod symbols;
 mod text;

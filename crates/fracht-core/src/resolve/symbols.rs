@@ -1,4 +1,4 @@
-//! Every name of a stack, gathered before anything is read that can refer to it.
+//! The names of a stack. They are gathered first, since any table can refer to any other.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::hash::BuildHasherDefault;
@@ -18,8 +18,8 @@ pub(crate) type Names<T> = IndexMap<Arc<str>, T, BuildHasherDefault<FxHasher>>;
 /// The names of the keys of a config or a secret, in their order.
 pub(crate) type KeyNames = IndexSet<Arc<str>, BuildHasherDefault<FxHasher>>;
 
-/// The ports of a service or of what is outside: where each is in their list, and its number. Of two with one name the
-/// first counts.
+/// The ports of a service or of an external service: the position of each, and its number. Of two ports with one name,
+/// the first one counts.
 pub(crate) type PortNames = Names<(PortIndex, u16)>;
 
 /// The names of a stack.
@@ -30,9 +30,9 @@ pub(crate) struct Symbols {
     networks: Names<()>,
     configs: Names<KeyNames>,
     secrets: Names<KeyNames>,
-    /// What is outside.
+    /// The external services.
     pub(crate) outsides: Names<OutsideSymbol>,
-    /// The values of the inputs; `None` for one that has none, which was reported.
+    /// The values of the inputs; `None` for one without a value, which has been reported.
     pub(crate) inputs: Names<Option<Arc<str>>>,
     /// The builds.
     builds: Names<()>,
@@ -40,7 +40,7 @@ pub(crate) struct Symbols {
     unread: BTreeSet<RefKind>,
     /// The configs and secrets whose keys could not all be read, by kind and name.
     incomplete: BTreeMap<RefKind, BTreeSet<Arc<str>>>,
-    /// What is known of the stack and the target.
+    /// The values of `{stack.…}` and `{target.…}`.
     pub(crate) facts: Facts,
 }
 
@@ -53,22 +53,22 @@ pub(crate) struct WorkloadSymbol {
     pub(crate) is_task: bool,
     /// Whether it is a task with a schedule.
     pub(crate) is_scheduled: bool,
-    /// Its ports and those of its sidecars, with the number that others in the stack use.
+    /// Its ports and those of its sidecars, with the number for clients inside the stack.
     pub(crate) ports: PortNames,
     /// Set if its ports could not all be read.
     pub(crate) has_unread_ports: bool,
 }
 
-/// Something outside of the stack.
+/// An external service.
 #[derive(Clone, Debug)]
 pub(crate) struct OutsideSymbol {
-    /// The host name or address that it is reached by.
+    /// The host name or address at which services reach it.
     pub(crate) host: Arc<str>,
     /// Its ports.
     pub(crate) ports: PortNames,
 }
 
-/// What `{stack.…}` and `{target.…}` stand for.
+/// The values of `{stack.…}` and `{target.…}`.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Facts {
     pub(crate) stack: Arc<str>,
@@ -87,9 +87,9 @@ impl Symbols {
         for (is_task, kind) in [(false, &stack::SERVICE), (true, &stack::TASK)] {
             for (name, entry) in tables(kind) {
                 let own = port::PORT.node(&entry.node).and_then(Node::table);
-                let helpers = service::BESIDE.node(&entry.node).and_then(Node::table);
-                let helpers = helpers.into_iter().flat_map(|helpers| helpers.values());
-                let theirs = helpers.filter_map(|helper| port::PORT.node(&helper.node)?.table());
+                let sidecars = service::BESIDE.node(&entry.node).and_then(Node::table);
+                let sidecars = sidecars.into_iter().flat_map(|sidecars| sidecars.values());
+                let theirs = sidecars.filter_map(|sidecar| port::PORT.node(&sidecar.node)?.table());
                 let ports = port_names(own.into_iter().chain(theirs).flat_map(ports));
                 let is_scheduled = is_task && task::SCHEDULE.node(&entry.node).is_some();
                 let not_table = |node: Option<&Node>| node.is_some_and(|node| node.table().is_none());
@@ -98,7 +98,7 @@ impl Symbols {
                     || not_table(service::BESIDE.node(&entry.node));
                 let symbol =
                     WorkloadSymbol { span: entry.key_span, is_task, is_scheduled, ports, has_unread_ports };
-                // The first of two with one name stays; the reader reports the second.
+                // Of two with one name, the first one stays; the reader reports the second.
                 symbols.workloads.entry(Arc::clone(name)).or_insert(symbol);
             }
         }
@@ -165,22 +165,22 @@ impl Symbols {
         Some((Id::new(index), symbol))
     }
 
-    /// Says that some keys of a config or a secret could not be read.
+    /// Marks a config or a secret some of whose keys could not be read.
     pub(crate) fn set_incomplete(&mut self, kind: RefKind, name: &Arc<str>) {
         self.incomplete.entry(kind).or_default().insert(Arc::clone(name));
     }
 
-    /// Whether a key that is not known may be one that could not be read.
+    /// Whether some keys of a config or a secret could not be read, so that an unknown key may exist.
     pub(crate) fn is_incomplete(&self, kind: RefKind, name: &str) -> bool {
         self.incomplete.get(&kind).is_some_and(|names| names.contains(name))
     }
 
-    /// Whether the tables of a kind could not be read at all: any name may be one of them.
+    /// Whether the tables of a kind could not be read at all, so that any name may exist.
     pub(crate) fn is_unread(&self, kind: RefKind) -> bool {
         self.unread.contains(&kind)
     }
 
-    /// Says which keys a config has.
+    /// Sets the keys of a config.
     pub(crate) fn set_config_keys(&mut self, name: &str, keys: KeyNames) {
         if let Some(known) = self.configs.get_mut(name) {
             *known = keys;
@@ -220,7 +220,7 @@ impl Symbols {
     }
 }
 
-/// The names of a service's ports and the numbers that others use; 0 for what can't be read.
+/// The names of the ports of a service, and their numbers for clients inside the stack; 0 for one that cannot be read.
 fn ports(entries: &Entries) -> impl Iterator<Item = (Arc<str>, u16)> {
     entries.iter().map(move |(name, entry)| {
         let node = port::AS.node(&entry.node).or_else(|| port::NUMBER.node(&entry.node));
@@ -229,7 +229,7 @@ fn ports(entries: &Entries) -> impl Iterator<Item = (Arc<str>, u16)> {
     })
 }
 
-/// The ports by their names.
+/// The ports by name.
 pub(crate) fn port_names(ports: impl Iterator<Item = (Arc<str>, u16)>) -> PortNames {
     let mut names = PortNames::default();
     for (index, (name, number)) in ports.enumerate() {

@@ -1,4 +1,4 @@
-//! Text with references in braces to text with what they mean.
+//! Resolves the references in a text.
 
 use std::sync::Arc;
 
@@ -13,7 +13,7 @@ use crate::model::{Address, Part, PodField, Text};
 use crate::origin::Origin;
 use crate::source::{Sources, Span};
 
-/// What references are resolved with.
+/// The data that references are resolved with.
 #[derive(Clone, Copy)]
 pub(crate) struct Context<'a> {
     /// The names of the stack.
@@ -23,8 +23,8 @@ pub(crate) struct Context<'a> {
 }
 
 impl Context<'_> {
-    /// Resolves `written`, the value of a text at `origin`, which takes some references; messages call the text `place`.
-    /// What cannot be resolved is reported and left out.
+    /// Resolves the references in `written`, the value of a text at `origin`; messages call the text `place`. A
+    /// reference that cannot be resolved is reported.
     pub(crate) fn text(
         self,
         written: &Arc<str>,
@@ -78,7 +78,7 @@ impl Context<'_> {
     }
 }
 
-/// Where in the source the value begins, if the source holds it letter by letter.
+/// Where in the source the value begins, if it has no escapes there.
 fn plain_offset(value: &str, span: Span, sources: &Sources) -> Option<usize> {
     let raw = sources.text(span);
     if raw == value {
@@ -90,24 +90,24 @@ fn plain_offset(value: &str, span: Span, sources: &Sources) -> Option<usize> {
     })
 }
 
-/// Where a reference stands.
+/// The place of a reference.
 struct Here<'a> {
     span: Span,
     exact: bool,
     symbols: &'a Symbols,
     references: References,
-    /// What messages call the text.
+    /// The name of the text in messages.
     place: &'a str,
-    /// Set if so many unknown names are reported that one more is only counted.
+    /// Set if so many unknown names have been reported that another one is only counted.
     counts_only: bool,
 }
 
 type Resolved = Result<Part, Box<Diagnostic>>;
 
-/// What messages call the text of a config.
+/// The name of the text of a config in messages.
 pub(crate) const CONFIG: &str = "a config";
 
-/// The kinds that a text can refer to.
+/// The kinds of references in texts.
 const IN_TEXTS: [RefKind; 9] = [
     RefKind::Service,
     RefKind::Outside,
@@ -121,7 +121,7 @@ const IN_TEXTS: [RefKind; 9] = [
 ];
 
 impl Here<'_> {
-    /// What stands between braces.
+    /// Resolves the text between braces.
     fn part(&self, inner: &str) -> Resolved {
         match reference::parse(inner) {
             Ok(written) => self.resolve(written),
@@ -150,7 +150,7 @@ impl Here<'_> {
         }
     }
 
-    /// What a name that is not found stands for: a problem, unless its kind could not be read at all.
+    /// The result for a name that is not found: a problem, unless its kind could not be read at all.
     fn not_found(&self, written: Written<'_>) -> Resolved {
         let kind = if written.kind == RefKind::Port { RefKind::Service } else { written.kind };
         if self.symbols.is_unread(kind) { Ok(Part::Unresolved) } else { Err(self.unknown_name(written)) }
@@ -160,7 +160,7 @@ impl Here<'_> {
         self.unknown((None, "kind of reference"), kind, 0, || IN_TEXTS.into_iter().map(Word::word))
     }
 
-    /// A problem with a name that stands `from` bytes into the reference: `what` of an owner.
+    /// The problem of an unknown name, which begins `from` bytes into the reference: `what` of an owner.
     fn unknown<'n, I>(
         &self,
         (owner, what): (Option<&str>, &str),
@@ -185,7 +185,7 @@ impl Here<'_> {
         self.unknown((None, kind.word()), written.name, from, || self.symbols.names(kind))
     }
 
-    /// A port or a key that is not there, or not named.
+    /// The problem of a port or a key that does not exist, or is not named.
     fn unknown_part<'n, I>(
         &self,
         written: Written<'_>,
@@ -196,7 +196,7 @@ impl Here<'_> {
         I: IntoIterator<Item = &'n Arc<str>, IntoIter: Clone>,
     {
         let Written { kind, name, part } = written;
-        // The number of a port is that of a service or of an external service.
+        // `port.NAME/PORT` can refer to a service or an external service.
         let owner = match kind {
             RefKind::Port if self.symbols.outside(name).is_some() => RefKind::Outside,
             RefKind::Port => RefKind::Service,

@@ -1,4 +1,4 @@
-//! The shared web entry: hosts and paths.
+//! Rules on the shared web entry: hosts and paths.
 
 use super::Rule;
 use crate::diag::{Diagnostic, Sink};
@@ -37,10 +37,10 @@ pub(super) fn entry_path(model: &Model, sink: &mut Sink) {
     }
 }
 
-/// Why an entry does not take a path, and what to do (validation of Ingress, networking.k8s.io/v1, and of the values
-/// of `HTTPRoute` path matches, gateway.networking.k8s.io/v1).
+/// Why a web entry does not accept a path, and what to do (validation of Ingress, networking.k8s.io/v1, and of
+/// `HTTPRoute` path matches, gateway.networking.k8s.io/v1).
 fn refused(path: &str, by: EntryKind) -> Option<(String, &'static str)> {
-    /// Beside letters and digits (RFC 3986, section 3.3).
+    /// The characters of a path besides letters and digits (RFC 3986, section 3.3).
     const OF_A_PATH: &str = "-./_~!$&'()*+,;=:@%";
     let encode = "write it as it stands in an address, for example `/b%C3%BC` for `/bü`";
     let inner = ["//", "/./", "/../", "%2f", "%2F"].into_iter().find(|part| path.contains(part));

@@ -1,4 +1,4 @@
-//! Images.
+//! Rules on images.
 
 use super::Rule;
 use crate::diag::{Diagnostic, Severity, Sink};

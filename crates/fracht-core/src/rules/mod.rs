@@ -1,7 +1,7 @@
-//! The rules: what each finds, why it matters, a stack that fails it and one that passes.
+//! The rules: what each finds, why it matters, a bad and a good example.
 //!
-//! A rule is data. To add one: a static and a function in the file of its family, and a line in `LIST`. The rules of
-//! reading stand in [`reading`](crate::diag::reading): what reads a stack needs them.
+//! A rule is data. To add one: a static and a function in the file of its topic, and a line in `LIST`. The rules of
+//! reading are in `diag/reading.rs`, since the readers report them.
 
 mod entries;
 mod images;
@@ -27,18 +27,18 @@ use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
 use crate::diag::{Sink, reading};
 use crate::model::Model;
 
-/// What finds the problems of a rule.
+/// The code that finds the problems of a rule.
 #[derive(Clone, Copy)]
 enum Check {
-    /// Reading.
+    /// The readers, and the stages before them.
     Reading,
-    /// This function, in a model.
+    /// This function, which checks a model.
     Model(fn(&Model, &mut Sink)),
-    /// The back end, among the objects that it generates.
+    /// The back end, which checks the generated objects.
     Objects,
 }
 
-/// Every rule with what finds its problems, those of reading first.
+/// Every rule with the code that finds its problems, in the order of the reference.
 static LIST: &[(&Rule, Check)] = &[
     (&reading::SYNTAX, Check::Reading),
     (&reading::UNKNOWN_KEY, Check::Reading),
@@ -107,15 +107,15 @@ pub fn of_objects() -> impl Iterator<Item = &'static Rule> {
     LIST.iter().filter(|(_, check)| matches!(check, Check::Objects)).map(|(rule, _)| *rule)
 }
 
-/// The rule of a name.
+/// The rule with a name.
 pub fn rule(name: &str) -> Option<&'static Rule> {
     all().find(|rule| rule.name == name)
 }
 
-/// Below this many services and tasks threads cost more than they save.
+/// With fewer services and tasks, threads cost more than they save.
 const WORTH_THREADS: usize = 500;
 
-/// Runs every rule over a model. Rules know nothing of each other, so that several can run at once.
+/// Runs every rule on a model. Rules are independent, so that several can run at once.
 pub(crate) fn run(model: &Model, sink: &mut Sink) {
     let of_model = |(_, check): &(&Rule, Check)| match check {
         Check::Model(check) => Some(*check),

@@ -1,4 +1,4 @@
-//! Who may talk to whom.
+//! Rules on networks: what a service uses must be reachable.
 
 use std::collections::BTreeSet;
 
@@ -64,7 +64,7 @@ pub(super) fn no_route(model: &Model, sink: &mut Sink) {
     }
 }
 
-/// What is in closed networks only can't reach what is outside.
+/// Reports external services that a workload in closed networks cannot reach.
 fn outside(model: &Model, workload: &Workload, sink: &mut Sink) {
     if !model.is_closed_in(workload) {
         return;

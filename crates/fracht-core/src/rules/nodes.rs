@@ -1,4 +1,4 @@
-//! Nodes: whether there can be one that a service or a task runs on.
+//! Rules on nodes: whether one can exist on which a service or task runs.
 
 use std::collections::BTreeMap;
 
@@ -22,7 +22,7 @@ pub(super) static NODE_CLASH: Rule = Rule {
     ..Rule::BASE
 };
 
-/// What must be so of a node.
+/// A label that a node must have.
 struct Demand<'m> {
     label: &'m str,
     value: String,
@@ -41,7 +41,7 @@ pub(super) fn node_clash(model: &Model, sink: &mut Sink) {
     let running = || model.workloads.entries().filter(|(_, workload)| runs(workload));
     let services = running().filter(|(_, workload)| workload.service().is_some());
     let tasks = running().filter(|(_, workload)| workload.service().is_none());
-    // Two tasks can have a volume one after the other; a service keeps it.
+    // Two tasks can use a volume one after the other; a service keeps it.
     let mut of_services: BTreeMap<_, BTreeMap<&str, Demand<'_>>> = BTreeMap::new();
     for (id, workload) in services.chain(tasks) {
         let group = groups.get(&id).copied();
@@ -64,7 +64,7 @@ pub(super) fn node_clash(model: &Model, sink: &mut Sink) {
     }
 }
 
-/// What a workload asks of its node, by itself and by what it mounts.
+/// The labels that a workload needs on its node, for itself and for its mounts.
 fn demands<'m>(model: &'m Model, workload: &'m Workload) -> Vec<Demand<'m>> {
     let mut demands = Vec::new();
     let mut add = |label, value: &str, span| {
@@ -86,7 +86,7 @@ fn demands<'m>(model: &'m Model, workload: &'m Workload) -> Vec<Demand<'m>> {
     demands
 }
 
-/// A volume is given for those who share a node.
+/// Reports two labels that conflict. `volume` is set if two workloads must share a node because of it.
 fn clash(first: &Demand<'_>, second: &Demand<'_>, volume: Option<&Volume>) -> Diagnostic {
     let (one, two) = (first.by.reference(), second.by.reference());
     let asks = |demand: &Demand<'_>| format!("asks for `{}` = `{}`", demand.label, demand.value);

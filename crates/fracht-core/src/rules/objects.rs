@@ -1,9 +1,9 @@
-//! What the back end finds among the objects that it makes.
+//! Rules on generated objects. The back end finds their problems.
 
 use super::Rule;
 use crate::diag::Severity;
 
-/// A rule on objects: an error that the back end finds.
+/// A rule on objects whose problems are always errors.
 const fn object(
     name: &'static str,
     summary: &'static str,
@@ -13,7 +13,7 @@ const fn object(
     Rule { name, summary, why, fails, passes, always_error: true, ..Rule::BASE }
 }
 
-/// Two objects have one kind and one name.
+/// Two objects have the same kind and name.
 pub static NAME_CLASH: Rule = object(
     "name-clash",
     "Two objects have the same kind and name",

@@ -1,4 +1,4 @@
-//! External services: whether a cluster can lead to them.
+//! Rules on external services: whether a cluster can reach them.
 
 use super::Rule;
 use crate::diag::{Diagnostic, Sink};
@@ -63,7 +63,7 @@ fn host_name(model: &Model, outside: &Outside, name: &str, sink: &mut Sink) {
     }
 }
 
-/// Whether a host name is that of the Service which the external service becomes (DNS for Services and Pods).
+/// Whether a host name is that of the Service that the external service becomes (DNS for Services and Pods).
 fn is_itself(outside: &Outside, host: &str, namespace: &str) -> bool {
     let Some(rest) = host.strip_prefix(&*outside.name) else { return false };
     let Some(rest) = rest.strip_prefix('.') else { return rest.is_empty() };

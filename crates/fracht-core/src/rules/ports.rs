@@ -1,4 +1,4 @@
-//! Port numbers, and hosts and paths of the web.
+//! Rules on port numbers, and on hosts and paths of web ports.
 
 use std::collections::BTreeMap;
 
@@ -10,7 +10,7 @@ use crate::grammar::word::Word;
 use crate::model::{Model, Port, Protocol, Reach, TargetKind, Workload};
 use crate::plan::ports::{Ground, NODE_RANGE, PortPlan};
 
-/// The port of the agent on each node, which no balancer may have (validation of Service, core/v1).
+/// The port of the agent on each node, which no load balancer may use (validation of Service, core/v1).
 const KUBELET: u16 = 10250;
 
 /// Every port with its service.
@@ -73,7 +73,7 @@ pub(super) fn port_clash(model: &Model, sink: &mut Sink) {
     }
     for clash in PortPlan::of(model).clashes {
         let number = clash.number;
-        // Nodes use a number for one port, whatever the protocol.
+        // A node port is unique whatever the protocol.
         let protocol = match clash.ground {
             Ground::Nodes => String::new(),
             _ => clash.protocol.word().to_uppercase() + " ",
@@ -106,7 +106,7 @@ pub(super) fn port_clash(model: &Model, sink: &mut Sink) {
     }
 }
 
-/// Two ports of one external service with one number: a Service has each number once.
+/// Reports two ports of one external service with the same number, which a Service cannot have.
 fn outside_clash(model: &Model, sink: &mut Sink) {
     for outside in &model.outsides {
         let mut taken = BTreeMap::new();
@@ -262,13 +262,13 @@ pub(super) fn host_missing(model: &Model, sink: &mut Sink) {
     }
 }
 
-/// Two ports of the web with one host and path.
+/// Reports two web ports with the same host and path.
 fn web_clash(model: &Model, sink: &mut Sink) {
     let mut taken: BTreeMap<(&str, &str), (&Workload, &Port)> = BTreeMap::new();
     for (workload, port) in all_ports(model).filter(|(_, port)| port.reach.value == Reach::Web) {
         let Some(host) = model.web_host(port) else { continue };
         let words = |(workload, port): (&Workload, &Port)| format!("{}/{}", workload.reference(), port.name);
-        // `/a` and `/a/` are one prefix.
+        // `/a` and `/a/` are the same prefix.
         let path = port.path.value.trim_end_matches('/');
         let Some(first) = taken.insert((host, path), (workload, port)) else { continue };
         let second = (workload, port);

@@ -1,4 +1,4 @@
-//! Amounts.
+//! Rules on sizes, requests and limits.
 
 use super::Rule;
 use crate::diag::{Diagnostic, Sink};

@@ -1,4 +1,4 @@
-//! Secrets that are not kept as such.
+//! Rules on secrets in plain text.
 
 use super::{Rule, settings};
 use crate::cover::{self, Certainty, is_secret_name, is_switch};
@@ -15,9 +15,9 @@ pub(super) static SECRET_IN_CLEAR: Rule = Rule {
     ..Rule::BASE
 };
 
-/// Why a text is secret by itself, whatever its name is.
+/// What makes a text look secret, whatever its name is.
 fn secret_text(text: &Text) -> Option<&'static str> {
-    // What is put in later is a reference, wherever its value comes from.
+    // Values that are filled in later are references.
     let part = |part: &Part| match part {
         Part::Plain(text) => text.to_string(),
         _ => "{value}".to_owned(),
@@ -32,7 +32,7 @@ pub(super) fn secret_in_clear(model: &Model, sink: &mut Sink) {
         let plain = text.is_plain() && !text.plain().is_empty();
         let named = plain && is_secret_name(setting.name) && !is_switch(&text.plain());
         let Some(what) = secret_text(text).or(named.then_some("a secret")) else { continue };
-        // What looks secret by itself is covered by its looks, and the rest of the value tells where it is.
+        // A part that looks secret is hidden anyway; the rest of the value shows where it is.
         if let Some(span) = setting.span().filter(|_| named) {
             sink.hide(span);
         }

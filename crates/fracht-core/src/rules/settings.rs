@@ -1,11 +1,11 @@
-//! Values of settings: addresses, placeholders, sizes.
+//! Rules on the values of settings: addresses, placeholders, sizes.
 
 use super::Rule;
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::model::{Content, Model, Text};
 use crate::source::Span;
 
-/// Every setting of a model: whose it is, its name (empty for an argument), and its text.
+/// Every setting of a model.
 pub(super) fn all(model: &Model) -> impl Iterator<Item = Setting<'_>> {
     let of_workloads = model.workloads.iter().flat_map(|workload| {
         workload.texts().map(move |(variable, text)| Setting {
@@ -53,7 +53,7 @@ impl Setting<'_> {
         }
     }
 
-    /// Where the value is written.
+    /// The place of the value.
     pub(super) fn span(&self) -> Option<Span> {
         self.text.origin.span()
     }
@@ -73,7 +73,7 @@ pub(super) static LOCALHOST_ADDRESS: Rule = Rule {
 
 const LOCAL: [&str; 3] = ["localhost", "127.0.0.1", "[::1]"];
 
-/// The name of the local machine in a text, where it stands for a host, and the port behind it.
+/// The host name of the local machine in a text, with the port after it.
 fn local_host(text: &str) -> Option<(&'static str, Option<u16>)> {
     LOCAL.into_iter().find_map(|name| {
         let at = text.find(name)?;
@@ -118,7 +118,7 @@ pub(super) static PLACEHOLDER_LEFT: Rule = Rule {
     ..Rule::BASE
 };
 
-/// What people write where a value should go.
+/// Whether a text is a placeholder such as `CHANGE_ME`.
 fn is_placeholder(text: &str) -> bool {
     let plain: String =
         text.trim().to_lowercase().chars().filter(|c| c.is_ascii_alphanumeric() || *c == ' ').collect();
@@ -203,7 +203,7 @@ pub(super) static SECRET_TOO_LARGE: Rule = Rule {
     ..Rule::BASE
 };
 
-/// The most bytes that the values of a config or of a secret may have together (`MaxSecretSize` of the cluster).
+/// The most bytes of all values of a config or of a secret (`MaxSecretSize`, core/v1).
 pub const MOST_OF_SECRET: usize = 1 << 20;
 
 pub(super) fn secret_too_large(model: &Model, sink: &mut Sink) {

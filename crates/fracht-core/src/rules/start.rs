@@ -1,4 +1,4 @@
-//! Order and readiness.
+//! Rules on the start order and on stopping.
 
 use super::Rule;
 use crate::diag::{Diagnostic, Sink};
@@ -20,10 +20,10 @@ pub(super) static START_CYCLE: Rule = Rule {
 };
 
 pub(super) fn start_cycle(model: &Model, sink: &mut Sink) {
-    for circle in Order::of(model).circles {
+    for cycle in Order::of(model).cycles {
         let name = |id| &*model.workloads[id].name;
-        let Some((first, others)) = circle.split_first() else { continue };
-        let mut names: Vec<&str> = circle.iter().map(|wait| name(wait.from)).collect();
+        let Some((first, others)) = cycle.split_first() else { continue };
+        let mut names: Vec<&str> = cycle.iter().map(|wait| name(wait.from)).collect();
         names.push(name(first.from));
         let shown = if names.len() > 12 {
             format!("{} … {}", names.get(..6).unwrap_or_default().join(" → "), name(first.from))

@@ -1,4 +1,4 @@
-//! What a process can be started with: variables and arguments.
+//! Rules on variables, arguments and labels: whether a process or an object can have them.
 
 use super::Rule;
 use crate::diag::{Diagnostic, Severity, Sink};
@@ -16,9 +16,9 @@ pub(super) static PROCESS_TEXT: Rule = Rule {
     ..Rule::BASE
 };
 
-/// A text with its end may have so many bytes (Linux, `MAX_ARG_STRLEN`).
+/// The most bytes of one text, with its terminator (Linux, `MAX_ARG_STRLEN`).
 const MOST_BYTES: usize = 128 << 10;
-/// What is written out in one object may have so many bytes: a cluster keeps no object of more than 1.5 MiB.
+/// The most bytes of texts in one object: a cluster stores no object of more than 1.5 MiB.
 const MOST_OF_ALL: usize = 1 << 20;
 
 pub(super) fn process_text(model: &Model, sink: &mut Sink) {
@@ -82,7 +82,7 @@ fn texts(model: &Model, workload: &Workload, container: &Container, total: &mut 
     }
 }
 
-/// Commands of checks and of what happens before a stop: words as they are written.
+/// Checks the commands of health checks and of `before-stop`.
 fn commands(workload: &Workload, container: &Container, sink: &mut Sink) {
     let owner = workload.reference();
     if let Some(health) = &container.health
@@ -99,14 +99,14 @@ fn commands(workload: &Workload, container: &Container, sink: &mut Sink) {
     }
 }
 
-/// Settings that are variables by `use`.
+/// Checks the variables from `use`.
 fn used(model: &Model, workload: &Workload, container: &Container, sink: &mut Sink) {
     for used in &container.uses {
         let UseSource::Config(id) = used.source else { continue };
         for key in model.configs[id].keys.iter() {
             let Content::Text(text) = &key.content else { continue };
             let found = too_long(used.prefix.len() + key.name.len() + 1 + text.plain().len());
-            // Many may use many keys: words are only put together where they are told.
+            // Many services may use many keys, so a name is only built if it is reported.
             if found.is_some() {
                 let what = format!("`{}` of `{}`", used.variable(&key.name), workload.reference());
                 report(&what, Some(used.span), found, sink);

@@ -1,4 +1,4 @@
-//! What nothing uses.
+//! The rule on unused definitions.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -17,7 +17,7 @@ pub(super) fn unused(model: &Model, sink: &mut Sink) {
     let (mut volumes, mut configs, mut secrets) = (BTreeSet::new(), BTreeSet::new(), BTreeSet::new());
     let (mut networks, mut outsides) = (BTreeSet::new(), BTreeSet::new());
     secrets.extend(model.target.web.tls.as_ref().map(|tls| tls.value));
-    // A config may give an address on.
+    // A config may pass an address on.
     for part in settings::all(model).flat_map(|setting| &setting.text.parts) {
         if let Part::Known { address: Some(Address::Outside(id)), .. } = part {
             outsides.insert(*id);
@@ -79,7 +79,7 @@ pub(super) fn unused(model: &Model, sink: &mut Sink) {
     }
 }
 
-/// A scratch folder with a name that only one mount of the pod says.
+/// Reports a shared scratch folder that only one mount uses.
 fn shared_by_one(model: &Model, sink: &mut Sink) {
     for workload in &model.workloads {
         let mut mounts: BTreeMap<&str, Vec<&Mount>> = BTreeMap::new();

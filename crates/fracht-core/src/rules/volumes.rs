@@ -1,4 +1,4 @@
-//! Data: who mounts it, and whether that can be.
+//! Rules on volumes and mounts.
 
 use std::collections::BTreeMap;
 
@@ -87,7 +87,7 @@ pub(super) fn volume_shared(model: &Model, sink: &mut Sink) {
     }
 }
 
-/// A volume for one pod that several services or tasks mount: the second pod never starts.
+/// Reports a volume for one pod that several services or tasks mount: the second pod never starts.
 fn one_pod_of_several(model: &Model, sink: &mut Sink) {
     let mut first: BTreeMap<VolumeId, (&Workload, &Mount)> = BTreeMap::new();
     for (workload, mount) in all_mounts(model) {

@@ -1,13 +1,13 @@
-//! Where something that is defined twice was defined first.
+//! Finds the first definition of a key that is defined twice.
 //!
-//! The parser says only where the second one is. Each second key gets a name of its own, the text is
-//! read once more, and the first one stands beside it under its old name.
+//! The parser reports only the second one. Each second key is renamed and the text is parsed again: then the first
+//! one is in the same table, under the old name.
 
 use std::ops::Range;
 
 use toml::de::{DeTable, DeValue};
 
-/// For each second key, the place of the first one, if it can be found.
+/// For each second key, the place of the first one, if it is found.
 pub(super) fn first_places(text: &str, second: &[Range<usize>]) -> Vec<(Range<usize>, Option<Range<usize>>)> {
     if second.is_empty() {
         return Vec::new();
@@ -19,7 +19,7 @@ pub(super) fn first_places(text: &str, second: &[Range<usize>]) -> Vec<(Range<us
     second.iter().cloned().zip(found).collect()
 }
 
-/// The text with a new name for each second key, and how far each moved what follows.
+/// The text with a new name for each second key, and how far each one moves the text after it.
 struct Renamed<'a> {
     text: String,
     second: &'a [Range<usize>],

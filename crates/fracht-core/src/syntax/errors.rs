@@ -1,4 +1,4 @@
-//! What the parser objects to, in words that say what to do.
+//! Syntax errors, in words that say what to do.
 //!
 //! No message repeats the text of a value: it may be a secret.
 
@@ -9,10 +9,10 @@ use crate::diag::reading::{DEFINED_TWICE, SYNTAX};
 use crate::diag::{Diagnostic, Sink};
 use crate::source::{FileId, Span};
 
-/// How many syntax errors of one file are reported; a file with more is no stack file.
+/// The most syntax errors of one file that are reported. A file with more is probably not a stack file.
 const MOST: usize = 50;
 
-/// Whether it is about a key that is there twice.
+/// Whether the error is about a key that is defined twice.
 pub(super) fn is_duplicate(error: &Error) -> bool {
     error.message().starts_with("duplicate key")
 }

@@ -1,4 +1,4 @@
-//! From the text of a file to the tree of what was written. Only this module knows the TOML crate.
+//! Parses the text of a stack file into a tree. The only module that uses the TOML crate.
 
 mod duplicate;
 mod errors;
@@ -17,7 +17,7 @@ use crate::origin::Layer;
 use crate::source::{FileId, Span};
 use crate::tree::{Entries, Entry, Node, Value};
 
-/// Reads a TOML 1.1 document. Every syntax error is reported, and what it touches is tainted.
+/// Parses a TOML 1.1 document. Every syntax error is reported; the values that it affects become tainted.
 pub(crate) fn parse(text: &str, file: FileId, sink: &mut Sink) -> Node {
     let (table, errors) = DeTable::parse_recoverable(text);
     let broken: Vec<Span> = errors
@@ -36,13 +36,13 @@ pub(crate) fn parse(text: &str, file: FileId, sink: &mut Sink) -> Node {
     }
 }
 
-/// Entries of one table that are worth a thread's turn.
+/// From this many entries on, a table is read by several threads.
 const WORTH_THREADS: usize = 500;
 
 struct Convert {
     file: FileId,
     broken: Arc<[Span]>,
-    /// Keys repeat from service to service; each is kept once.
+    /// The keys so far: services repeat them, so each is stored once.
     keys: HashSet<Arc<str>, FxBuildHasher>,
 }
 
@@ -58,14 +58,14 @@ impl Convert {
 
     fn table(&mut self, table: DeTable<'_>) -> Entries {
         let mut entries: Vec<_> = table.into_iter().collect();
-        // The parser sorts by name; people read in the order of the file.
+        // The parser sorts by name; the tree keeps the order of the file.
         entries.sort_by_key(|(key, _)| key.span().start);
         let mut converted = Entries::with_capacity_and_hasher(entries.len(), BuildHasherDefault::default());
         if entries.len() < WORTH_THREADS {
             converted.extend(entries.into_iter().map(|(key, value)| self.entry(&key, value)));
             return converted;
         }
-        // Large tables are those of services: each is by itself, and its keys are few.
+        // Large tables are those of services, which can be read independently.
         let mut chunks: Vec<Vec<_>> = Vec::new();
         let mut rest = entries.into_iter().peekable();
         while rest.peek().is_some() {
@@ -98,7 +98,7 @@ impl Convert {
             DeValue::Integer(number) => {
                 match i64::from_str_radix(number.as_str(), number.radix()) {
                     Ok(number) => Value::Integer(number),
-                    // Out of every range that the language has; the check of shapes says so.
+                    // Larger than any bound of the language, so that the check of shapes reports it.
                     Err(_) => Value::Integer(i64::MAX),
                 }
             }

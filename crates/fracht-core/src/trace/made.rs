@@ -1,4 +1,4 @@
-//! Values that nobody writes where they are: keys of configs that come from files, and variables that `use` makes.
+//! Values that are not written at their path: config keys from files, and variables from `use`.
 
 use std::collections::BTreeMap;
 
@@ -10,7 +10,7 @@ use crate::source::Span;
 use crate::tree::{Node, Value};
 
 impl Traced<'_> {
-    /// Every such value at or below a path.
+    /// All such values at or below a path.
     pub(super) fn made(&self, keys: &[String]) -> Vec<Leaf> {
         let wanted =
             |path: &[&str]| keys.iter().zip(path).all(|(key, step)| key == step) && keys.len() <= path.len();
@@ -25,20 +25,20 @@ impl Traced<'_> {
         }
         for workload in &self.model.workloads {
             let owner = [workload.kind_word(), &*workload.name];
-            // A path to something else leads to none of its variables.
+            // The path leads to something else in the container.
             if !owner.iter().zip(keys).all(|(step, key)| key == step) {
                 continue;
             }
             self.used(&owner, &workload.main, &wanted, &mut leaves);
-            for helper in &workload.helpers {
-                let owner = [workload.kind_word(), &*workload.name, "beside", &*helper.name];
-                self.used(&owner, &helper.container, &wanted, &mut leaves);
+            for sidecar in &workload.sidecars {
+                let owner = [workload.kind_word(), &*workload.name, "beside", &*sidecar.name];
+                self.used(&owner, &sidecar.container, &wanted, &mut leaves);
             }
         }
         leaves
     }
 
-    /// A key of a config that is not written in the stack: a line of a file, or a file.
+    /// The value of a config key from a line of a file, or from a whole file.
     fn key_leaf(&self, at: &[&str], key: &ConfigKey) -> Option<Leaf> {
         let origin = match &key.content {
             Content::Text(text) => text.origin,
@@ -53,8 +53,8 @@ impl Traced<'_> {
         Some(Leaf { path: path::show(at.iter().copied()), means, steps: vec![self.step_at(span, layer)] })
     }
 
-    /// The variables of a container that `use` makes and `env` does not set, each with the keys that it is made of, the one
-    /// in force first.
+    /// The variables of a container that come from `use` and are not overridden by `env`. Each has the keys that it
+    /// comes from, the one in use first.
     fn used(
         &self,
         owner: &[&str],
@@ -90,7 +90,7 @@ impl Traced<'_> {
         }
     }
 
-    /// Where a variable comes from: the line of the key's value, or the line that uses a secret.
+    /// The place that a variable comes from: the line of the key's value, or the `use` of a secret.
     fn use_step(&self, owner: &[&str], used: &Use, part: &Part) -> Step {
         if let Part::Config(id, key) = part
             && let Some(Content::Text(text)) = self.model.configs[*id].keys.get(key).map(|key| &key.content)

@@ -1,4 +1,4 @@
-//! Where a value comes from, layer by layer.
+//! Traces a value through the layers that set it.
 
 mod made;
 
@@ -17,65 +17,65 @@ use crate::resolve::{Context, Symbols};
 use crate::source::{Sources, Span};
 use crate::tree::{Node, Value};
 
-/// A value that is no table, with every layer that gave one.
+/// A value that is not a table, with all layers that set it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Leaf {
     /// The path of the value.
     pub path: String,
-    /// What a text with references means; a secret, or what is known at run time only, stays in braces.
+    /// The text with its references resolved. Secrets and values that are known only at run time stay in braces.
     pub means: Option<String>,
-    /// The layers that gave a value, the one in force first. Never empty.
+    /// The layers that set the value, the one in use first. Never empty.
     pub steps: Vec<Step>,
 }
 
-/// A value that a layer gave.
+/// The value that one layer sets.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Step {
     /// The layer.
     pub layer: Layer,
     /// Where it is written.
     pub span: Span,
-    /// The value as written, in one line; stars for what looks secret.
+    /// The value as written, in one line, with stars in place of secrets.
     pub value: String,
-    /// The whole line that it begins on, the same.
+    /// The line on which it starts, with stars in place of secrets.
     pub line: String,
 }
 
-/// What is known of a path.
+/// The result of a trace.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Trace {
-    /// Somebody wrote it: every value at or below the path, in the order of the file.
+    /// The values at or below the path that are set, in the order of the file.
     Written(Vec<Leaf>),
-    /// Nobody wrote it: the default, in words.
+    /// The path is a key that is not set: its default, in words.
     Default(&'static str),
-    /// There is no such thing: how far the path leads, and the nearest name from there.
+    /// The path does not exist.
     Nothing {
-        /// The part of the path that leads somewhere; empty if none does.
+        /// The part of the path that exists; may be empty.
         reached: String,
-        /// What was probably meant, as a whole path.
+        /// The nearest existing path.
         near: Option<String>,
     },
 }
 
-/// What a trace looks at.
+/// The data that a trace works on.
 pub(crate) struct Traced<'a> {
     pub(crate) tree: &'a Node,
     pub(crate) target: Option<&'a Node>,
     pub(crate) symbols: &'a Symbols,
     pub(crate) model: &'a Model,
     pub(crate) sources: &'a Sources,
-    /// What of it may be shown.
+    /// Decides what may be shown.
     pub(crate) cover: Cover<'a>,
 }
 
 impl Traced<'_> {
-    /// What is known of a path. `target.KEY` is a key of the target itself.
+    /// The result of a trace. `target.KEY` is a key of the target itself.
     pub(crate) fn trace(&self, keys: &[String]) -> Trace {
         let answer = self.exactly(keys);
         if !matches!(answer, Trace::Nothing { .. }) {
             return answer;
         }
-        // A name with dots in it that was written without quotes.
+        // A name with dots may have been written without quotes.
         let joined = (0..keys.len()).flat_map(|from| (from + 2..=keys.len()).map(move |to| (from, to)));
         let joined = joined.filter_map(|(from, to)| {
             let name = keys.get(from..to)?.join(".");
@@ -97,7 +97,7 @@ impl Traced<'_> {
         Trace::Written(leaves)
     }
 
-    /// What is written at or below a path.
+    /// The values that are set at or below a path.
     fn written(&self, keys: &[String]) -> Trace {
         let (mut node, mut shape, rest): (Option<&Node>, Option<Shape>, &[String]) = match keys {
             [first, rest @ ..] if first == root::TARGET.name() => {
@@ -138,7 +138,7 @@ impl Traced<'_> {
         Trace::Written(leaves)
     }
 
-    /// The names that could follow.
+    /// The names that can follow a path.
     fn names(&self, node: Option<&Node>, shape: Option<Shape>) -> Vec<String> {
         let written = node.and_then(Node::table).into_iter().flat_map(|table| table.keys());
         let known = shape.and_then(|shape| shape.table()).into_iter().flat_map(TableShape::names);
@@ -152,14 +152,14 @@ impl Traced<'_> {
         match &node.value {
             Value::Table(entries) => {
                 for (name, entry) in entries.iter() {
-                    // What is broken may have a value where a key would be.
+                    // In broken text, a value may look like a key.
                     let hidden = self.cover.hides(entry.key_span);
                     at.push(if hidden { STARS.to_owned() } else { name.to_string() });
                     self.leaves(&entry.node, at, leaves);
                     at.pop();
                 }
             }
-            // Tables under headers of their own: what they say is not on the header's line.
+            // Tables under `[[…]]` headers: the line of the header shows none of their values.
             Value::List(items) if self.sources.text(node.span).starts_with("[[") => {
                 for (number, item) in (1..).zip(items.iter()) {
                     at.push(number.to_string());
@@ -189,7 +189,7 @@ impl Traced<'_> {
         Step { layer, span, value, line }
     }
 
-    /// What a text with references means.
+    /// The text of a node with its references resolved.
     fn means(&self, node: &Node) -> Option<String> {
         let shown = |text: &&Arc<str>| text.contains('{') && !self.cover.hides(node.span);
         let written = node.text().filter(shown)?;
@@ -200,7 +200,7 @@ impl Traced<'_> {
             .then(|| self.cover.value(&text.parts.iter().map(|part| self.shown(part)).collect::<String>()))
     }
 
-    /// What a part stands for, as people may see it.
+    /// The value of a part, with secrets in braces.
     fn shown(&self, part: &Part) -> String {
         match part {
             Part::Plain(text) | Part::Known { text, .. } => text.to_string(),

@@ -172,8 +172,8 @@ fn a_task_and_a_service_take_what_they_have_use_for() {
                  [service.a]\nlike = \"pattern.both\"\n[task.t]\nlike = \"pattern.both\"\n";
     let model = good(stack, "cluster").model;
     let [a, t] = [0, 1].map(|index| model.workloads.iter().nth(index).unwrap().clone());
-    assert!(a.main.health.is_some() && a.ports().len() == 1 && a.helpers.len() == 1);
-    assert!(t.main.health.is_none() && t.ports().is_empty() && t.helpers.is_empty());
+    assert!(a.main.health.is_some() && a.ports().len() == 1 && a.sidecars.len() == 1);
+    assert!(t.main.health.is_none() && t.ports().is_empty() && t.sidecars.is_empty());
     assert!(a.spread.is_some() && t.spread.is_none());
 }
 

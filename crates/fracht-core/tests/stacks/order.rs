@@ -114,7 +114,7 @@ fn a_circle_is_told_with_every_wait_and_those_behind_it_are_stuck() {
     let order = Order::of(&verdict.model);
     let word = |id| verdict.model.workloads[id].name.to_string();
     let edges: Vec<_> =
-        order.circles[0].iter().map(|wait| (word(wait.from), word(wait.on), wait.condition)).collect();
+        order.cycles[0].iter().map(|wait| (word(wait.from), word(wait.on), wait.condition)).collect();
     let started = |from: &str, on: &str| (from.to_owned(), on.to_owned(), Condition::Started);
     assert_eq!(edges, [started("a", "b"), started("b", "c"), started("c", "a")]);
     assert_eq!(order.stuck.iter().map(|id| word(*id)).collect::<Vec<_>>(), ["a", "b", "c", "d"]);

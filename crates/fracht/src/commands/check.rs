@@ -15,7 +15,7 @@ use crate::ui::style::GOOD;
 use crate::ui::{Ui, counted, json, tally};
 use crate::{objects, stack};
 
-/// What `--format json` writes.
+/// The JSON of `--format json`.
 #[derive(Serialize)]
 struct CheckDocument<'a> {
     stack: &'a str,
@@ -62,7 +62,7 @@ pub(crate) fn run(args: &Check, ui: &mut Ui) -> Result<Outcome, Failure> {
     Ok(Outcome::problems_if(report.has_errors()))
 }
 
-/// What a stack is made of under all of its targets together: each thing by its name once.
+/// The parts of a stack over all its targets, each name once.
 #[derive(Default)]
 struct Inventory {
     names: BTreeMap<&'static str, BTreeSet<Arc<str>>>,

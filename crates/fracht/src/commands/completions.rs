@@ -7,7 +7,7 @@ use crate::cli::Completions;
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 
-/// The variable by which a shell asks for completions.
+/// The variable that a shell sets to get completions.
 const VARIABLE: &str = "COMPLETE";
 
 pub(crate) fn run(args: &Completions, ui: &mut Ui) -> Result<Outcome, Failure> {

@@ -18,7 +18,7 @@ const FILES: &[(&str, &str)] = &[
     ("fracht.toml", include_str!("../demo/fracht.toml")),
     ("forecast/Containerfile", include_str!("../demo/forecast/Containerfile")),
     ("forecast/forecast", include_str!("../demo/forecast/forecast")),
-    // Under another name in the source: there it is an asset, not a list of what to ignore.
+    // It has another name in the source tree, so that no tool applies it there.
     ("forecast/.frachtignore", include_str!("../demo/forecast/frachtignore")),
     ("conf/model.env", include_str!("../demo/conf/model.env")),
     ("conf/stations.csv", include_str!("../demo/conf/stations.csv")),
@@ -61,7 +61,7 @@ pub(crate) fn run(args: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
     render::run(&Render { stack: stack(), target: prod(), out: Some(out), ..Render::default() }, ui)
 }
 
-/// Writes the files of the demo. One that is there with other content is left alone, and nothing is written.
+/// Writes the files of the demo. If a file already exists with different content, nothing is written.
 fn write_files(dir: &Path) -> Result<(), Failure> {
     for (name, content) in FILES {
         let path = dir.join(name);

@@ -22,7 +22,7 @@ use crate::ui::{Ui, counted};
 use crate::write::folder;
 use crate::{objects, stack};
 
-/// What `--format json` writes.
+/// The JSON of `--format json`.
 #[derive(Serialize)]
 struct DiffDocument<'a> {
     old: &'a str,
@@ -30,7 +30,7 @@ struct DiffDocument<'a> {
     namespace: Option<Moved<'a>>,
     same: usize,
     objects: Vec<Object<'a>>,
-    /// Objects of a dump that others made, by kind.
+    /// The number of objects of others in the cluster, by kind.
     left_out: &'a BTreeMap<String, usize>,
 }
 
@@ -49,7 +49,7 @@ struct Object<'a> {
     replace: Option<Replace<'a>>,
 }
 
-/// What has to be done by hand.
+/// What to do by hand.
 #[derive(Serialize)]
 struct Replace<'a> {
     fields: &'a [String],
@@ -68,7 +68,7 @@ struct Field<'a> {
 /// The objects of one side.
 struct Side {
     objects: Vec<Value>,
-    /// The names of the Secrets that were not made, as nobody args for them.
+    /// The names of the Secrets that were not generated, without `--secrets`.
     left_out: Vec<String>,
 }
 
@@ -84,7 +84,7 @@ pub(crate) fn run(args: &Diff, ui: &mut Ui) -> Result<Outcome, Failure> {
         old.objects
     } else {
         let mut old = read(&project, Path::new(&args.against))?;
-        // A Secret that is not made now is not gone.
+        // A Secret that is not generated now is not removed.
         old.retain(|object| {
             let name = text_at(object, "/metadata/name");
             text_at(object, "/kind") != "Secret" || !new.left_out.iter().any(|left| left == name)
@@ -212,7 +212,7 @@ fn text(old: &str, new: &str, difference: &Difference) -> String {
     out
 }
 
-/// What has to be done by hand, in lines.
+/// What to do by hand, as lines.
 pub(crate) fn by_hand(replacement: &Replacement) -> String {
     let fields = listing(replacement.fields.iter().map(String::as_str));
     format!(
@@ -240,7 +240,7 @@ fn field(change: &FieldChange, out: &mut String) {
     }
 }
 
-/// A value as people read it: text as it is, what has parts as a line for each of them.
+/// A value as text: a string unchanged, a list or a map with one line per part.
 fn shown(value: &Value) -> String {
     match value {
         Value::String(text) => text.clone(),
@@ -271,14 +271,14 @@ fn leaves(value: &Value, path: &str, lines: &mut Vec<String>) {
     }
 }
 
-/// A value that one side only has.
+/// A value that only one side has.
 fn block(text: &str, word: &str, out: &mut String) {
     for line in cut(text) {
         out.push_str(&format!("    {QUIET}{word:<5}{QUIET:#}{line}\n"));
     }
 }
 
-/// The lines that differ, without those that are the same before and behind them.
+/// The lines that differ, without equal lines before and after them.
 fn lines(old: &str, new: &str, out: &mut String) {
     let (old, new): (Vec<&str>, Vec<&str>) = (old.lines().collect(), new.lines().collect());
     let same_before = old.iter().zip(&new).take_while(|(a, b)| a == b).count();
@@ -298,7 +298,7 @@ fn lines(old: &str, new: &str, out: &mut String) {
     }
 }
 
-/// The first lines of a text, each in the width of a terminal.
+/// The first lines of a text, each cut to the width of a terminal.
 fn cut(text: &str) -> Vec<String> {
     const MOST: usize = 12;
     const WIDTH: usize = 90;

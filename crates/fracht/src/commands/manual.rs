@@ -37,11 +37,11 @@ pub(crate) fn run(args: &Manual, ui: &mut Ui) -> Result<Outcome, Failure> {
     Ok(Outcome::Fine)
 }
 
-/// The page of a command, for `man`.
+/// The man page of a command.
 fn page(command: &Command) -> Result<Vec<u8>, Failure> {
     let command = command.clone().version(env!("CARGO_PKG_VERSION"));
     let mut page = Vec::new();
-    // Without a date: the same program has the same pages.
+    // Without a date, so that the same program always prints the same pages.
     Man::new(command).date("").render(&mut page)?;
     Ok(page)
 }

@@ -1,4 +1,4 @@
-//! The commands, one file each.
+//! The commands: one file each.
 
 mod check;
 mod completions;

@@ -16,7 +16,7 @@ use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, counted};
 use crate::write;
 
-/// What a stack file is made of.
+/// The parts of a new stack file.
 struct Plan {
     name: String,
     image: Option<String>,
@@ -30,7 +30,7 @@ pub(crate) fn run(args: &New, ui: &mut Ui) -> Result<Outcome, Failure> {
     let text = plan.text();
     let path = &args.out;
     let shown = escaped_path(path);
-    // Made anew or not at all: what is there may be days of somebody's work.
+    // An existing file is never overwritten.
     write::new_files(Path::new(""), &[(path, text.as_bytes())]).map_err(|(_, error)| {
         let message = match error.kind() {
             std::io::ErrorKind::AlreadyExists => {
@@ -106,7 +106,7 @@ fn port(text: &str) -> Result<(String, u16), Failure> {
     }
 }
 
-/// Tells plain settings from likely secrets.
+/// Separates plain settings from likely secrets.
 fn sort(text: &str, shown: &str, plan: &mut Plan) -> Result<(), Failure> {
     let line = |at: usize| text.get(..at).unwrap_or_default().matches('\n').count() + 1;
     let (settings, broken) = lines::parse(text.trim_start_matches('\u{feff}'));
@@ -142,7 +142,7 @@ fn variable(key: &str) -> String {
     if name.starts_with(|c: char| c.is_ascii_digit()) { format!("_{name}") } else { name }
 }
 
-/// Text as a TOML string in which nothing is a reference.
+/// Text as a TOML string, with braces escaped so that nothing is a reference.
 fn quoted(text: &str) -> String {
     let mut out = String::from("\"");
     for c in text.chars() {
@@ -159,14 +159,14 @@ fn quoted(text: &str) -> String {
     out + "\""
 }
 
-/// A key as TOML has them: in quotes where it needs them.
+/// A TOML key, in quotes if it needs them.
 fn toml_key(key: &str) -> String {
     let bare = key.chars().all(|c| c.is_ascii_alphanumeric() || "-_".contains(c));
     if bare { key.to_owned() } else { format!("\"{key}\"") }
 }
 
 impl Plan {
-    /// What is in the file, a line for each of its tables.
+    /// A summary of the file, one line per table.
     fn summary(&self) -> String {
         let name = &self.name;
         let mut out = format!("  service.{name}\n");
@@ -185,7 +185,7 @@ impl Plan {
         out
     }
 
-    /// Whether all keys are names of variables as they are.
+    /// Whether all keys are valid names of variables.
     fn are_variables(settings: &[Setting]) -> bool {
         let plain = |key: &str| key.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
         settings.iter().all(|setting| plain(&setting.key) && NameKind::Variable.check(&setting.key).is_ok())

@@ -17,14 +17,15 @@ use crate::ui::style::{BOLD, ERROR, QUIET};
 use crate::ui::table::{Cell, Table};
 use crate::ui::{Ui, counted, json};
 
-/// What `--format json` writes.
+/// The JSON of `--format json`.
 #[derive(Serialize)]
 struct OrderDocument<'a> {
     stack: &'a str,
     target: &'a str,
     waves: Vec<Vec<Start<'a>>>,
     scheduled: Vec<Scheduled<'a>>,
-    circles: Vec<Vec<Wait<'a>>>,
+    #[serde(rename = "circles")]
+    cycles: Vec<Vec<Wait<'a>>>,
     stuck: Vec<&'a str>,
     longest_chain: Option<Chain<'a>>,
 }
@@ -34,7 +35,7 @@ struct Start<'a> {
     name: &'a str,
     kind: &'a str,
     waits_for: Vec<Wait<'a>>,
-    /// Seconds until it is ready or done, at the most; null: nothing says it.
+    /// The most seconds until it is ready or done; null without a time limit.
     may_take_seconds: Option<f64>,
 }
 
@@ -56,9 +57,9 @@ struct Wait<'a> {
 #[derive(Serialize)]
 struct Chain<'a> {
     names: Vec<&'a str>,
-    /// Those whose time is known.
+    /// The sum of the known time limits.
     seconds: f64,
-    /// Those of which nothing says how long they may take.
+    /// The services and tasks without a time limit.
     unknown: Vec<&'a str>,
 }
 
@@ -116,12 +117,12 @@ fn text(model: &Model, plan: &Plan, sources: &Sources) -> String {
     if !plan.waves.is_empty() {
         out.push_str(&table.show());
     }
-    for circle in &plan.circles {
-        out.push_str(&drawn(model, circle, sources));
+    for cycle in &plan.cycles {
+        out.push_str(&drawn(model, cycle, sources));
     }
-    let in_circles = |id: &&WorkloadId| plan.circles.iter().flatten().any(|wait| wait.from == **id);
+    let in_cycles = |id: &&WorkloadId| plan.cycles.iter().flatten().any(|wait| wait.from == **id);
     let behind: Vec<&str> =
-        plan.stuck.iter().filter(|id| !in_circles(id)).map(|id| name(model, *id)).collect();
+        plan.stuck.iter().filter(|id| !in_cycles(id)).map(|id| name(model, *id)).collect();
     if !behind.is_empty() {
         out.push_str(&format!("\nBlocked by the cycle, will never start: {}\n", behind.join(", ")));
     }
@@ -148,7 +149,7 @@ fn text(model: &Model, plan: &Plan, sources: &Sources) -> String {
     out
 }
 
-/// The tasks that are in no wave, with their times.
+/// The tasks with a schedule.
 fn scheduled<'a>(model: &'a Model, plan: &Plan) -> Vec<Scheduled<'a>> {
     let one = |id: &WorkloadId| {
         let workload = &model.workloads[*id];
@@ -162,11 +163,11 @@ fn scheduled<'a>(model: &'a Model, plan: &Plan) -> Vec<Scheduled<'a>> {
     plan.scheduled.iter().filter_map(one).collect()
 }
 
-/// A cycle, each wait with its line.
-fn drawn(model: &Model, circle: &[fracht_core::plan::order::Wait], sources: &Sources) -> String {
-    let width = circle.iter().map(|wait| name(model, wait.from).len()).max().unwrap_or(0);
+/// A cycle as lines, one per wait.
+fn drawn(model: &Model, cycle: &[fracht_core::plan::order::Wait], sources: &Sources) -> String {
+    let width = cycle.iter().map(|wait| name(model, wait.from).len()).max().unwrap_or(0);
     let mut out = format!("\n{ERROR}Cycle: none of these can start{ERROR:#}\n");
-    for (index, wait) in circle.iter().enumerate() {
+    for (index, wait) in cycle.iter().enumerate() {
         let corner = if index == 0 { "┌▶" } else { "│ " };
         let from = name(model, wait.from);
         let until = wait.condition.word();
@@ -192,15 +193,15 @@ fn document<'a>(model: &'a Model, plan: &Plan, sources: &Sources) -> OrderDocume
             may_take_seconds: allowed_time(workload).map(|time| time.as_secs_f64()),
         }
     };
-    let circle = |circle: &Vec<fracht_core::plan::order::Wait>| {
-        circle.iter().map(|edge| wait(edge.from, edge.condition.word(), edge.span)).collect()
+    let cycle = |cycle: &Vec<fracht_core::plan::order::Wait>| {
+        cycle.iter().map(|edge| wait(edge.from, edge.condition.word(), edge.span)).collect()
     };
     OrderDocument {
         stack: &model.name.value,
         target: &model.target.name,
         waves: plan.waves.iter().map(|wave| wave.iter().map(start).collect()).collect(),
         scheduled: scheduled(model, plan),
-        circles: plan.circles.iter().map(circle).collect(),
+        cycles: plan.cycles.iter().map(cycle).collect(),
         stuck: plan.stuck.iter().map(|id| name(model, *id)).collect(),
         longest_chain: plan.longest_chain(model).map(|chain| Chain {
             names: chain.links.iter().map(|id| name(model, *id)).collect(),

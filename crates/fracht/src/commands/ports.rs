@@ -15,7 +15,7 @@ use crate::ui::address::{self, PICKED};
 use crate::ui::style::{BOLD, ERROR, OPEN, QUIET};
 use crate::ui::table::{Cell, Table};
 
-/// What `--format json` writes.
+/// The JSON of `--format json`.
 #[derive(Serialize)]
 struct PortsDocument<'a> {
     stack: &'a str,
@@ -34,7 +34,7 @@ struct Row<'a> {
     inside: String,
     reach: &'a str,
     at: &'a [u16],
-    /// Whether the cluster picks the number.
+    /// True if the cluster chooses the number.
     picked_by_cluster: bool,
     outside: Vec<String>,
 }
@@ -62,7 +62,7 @@ pub(crate) fn run(args: &Ports, ui: &mut Ui) -> Result<Outcome, Failure> {
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }
 
-/// Where others in the stack find a port.
+/// The internal address of a port.
 fn inside(model: &Model, entry: &PortEntry, port: &Port) -> String {
     format!("{}:{}", model.workloads[entry.service].name, port.as_number())
 }

@@ -12,7 +12,7 @@ use fracht_core::model::{
     EntryKind, Model, PatchChange, Protocol, Raw, Reach, SecretSource, TargetKind, WorkloadId,
 };
 use fracht_core::plan::outer::OuterAddress;
-use fracht_core::plan::reach::{Caller, Leak, LeakReason, Login, May, ReachPlan, WayIn, may, networks};
+use fracht_core::plan::reach::{Caller, Leak, LeakReason, Login, May, OpenPort, ReachPlan, may, networks};
 
 use crate::cli::{Format, Reach as Asked};
 use crate::failure::{Failure, Outcome};
@@ -21,7 +21,7 @@ use crate::ui::style::{BOLD, HEAD, OPEN, QUIET};
 use crate::ui::table::{Cell, Table};
 use crate::ui::{Ui, address, counted};
 
-/// More services than this do not fit side by side: they are listed then.
+/// The most services in the matrix. More do not fit, so they are listed.
 const MOST_COLUMNS: usize = 20;
 
 pub(crate) fn run(args: &Asked, ui: &mut Ui) -> Result<Outcome, Failure> {
@@ -41,8 +41,8 @@ fn name(model: &Model, id: WorkloadId) -> &str {
     &model.workloads[id].name
 }
 
-/// The command that says an address which only the cluster knows.
-fn learn(model: &Model, way: &WayIn) -> Option<String> {
+/// The command that prints an address known only to the cluster.
+fn learn(model: &Model, way: &OpenPort) -> Option<String> {
     if model.target.on.value == TargetKind::Machine {
         return None;
     }
@@ -87,12 +87,12 @@ fn reading(model: &Model, login: &Login) -> Option<(String, String)> {
 
 fn text(model: &Model, plan: &ReachPlan) -> String {
     let (stack, target) = (escaped(&model.name.value), escaped(&model.target.name));
-    let ways = match plan.ways.len() {
+    let ways = match plan.open_ports.len() {
         0 => "nothing is open to the outside".to_owned(),
         count => counted(count, "open port"),
     };
     let mut out = format!("{BOLD}{stack}, target {target}{BOLD:#}: {ways}\n");
-    if !plan.ways.is_empty() {
+    if !plan.open_ports.is_empty() {
         out.push_str(&format!("\n{}", ways_in(model, plan)));
         out.push_str(&logins(model, plan));
     }
@@ -112,7 +112,7 @@ fn text(model: &Model, plan: &ReachPlan) -> String {
 
 fn ways_in(model: &Model, plan: &ReachPlan) -> String {
     let mut table = Table::new(["service", "port", "reach", "address", "look up with"]);
-    for way in &plan.ways {
+    for way in &plan.open_ports {
         let port = model.workloads[way.service].port(way.port);
         let address = address::range(&way.addresses).unwrap_or_else(|| "–".to_owned());
         let udp = port.filter(|port| port.protocol != Protocol::Tcp);
@@ -127,7 +127,7 @@ fn ways_in(model: &Model, plan: &ReachPlan) -> String {
     }
     let mut out = table.show();
     let mut lines: Vec<String> =
-        plan.ways.iter().filter_map(|way| address::hosts_line(&way.addresses)).collect();
+        plan.open_ports.iter().filter_map(|way| address::hosts_line(&way.addresses)).collect();
     lines.sort_unstable();
     lines.dedup();
     for line in lines {
@@ -138,11 +138,11 @@ fn ways_in(model: &Model, plan: &ReachPlan) -> String {
     out
 }
 
-/// Who is let in: the users and secrets that the services with ways in know of.
+/// The logins of services with open ports: their user names and secrets.
 fn logins(model: &Model, plan: &ReachPlan) -> String {
     let mut out = String::new();
     let mut seen = BTreeSet::new();
-    for way in plan.ways.iter().filter(|way| !way.logins.is_empty()) {
+    for way in plan.open_ports.iter().filter(|way| !way.logins.is_empty()) {
         if !seen.insert(way.service) {
             continue;
         }
@@ -177,7 +177,7 @@ fn mark(may: May, uses: bool) -> &'static str {
     }
 }
 
-/// Rows talk to columns; the columns have the numbers of the services.
+/// The matrix of connections, from rows to columns. Columns are the numbers of the services.
 fn matrix(model: &Model, plan: &ReachPlan) -> String {
     let mut out = format!(
         "\n{BOLD}Connections{BOLD:#}   ● used   ○ allowed   ◦ allowed at open ports only   · blocked   ■ itself\n\n"
@@ -217,7 +217,7 @@ fn matrix(model: &Model, plan: &ReachPlan) -> String {
     out
 }
 
-/// The ports of a way out, and the addresses that it leads to.
+/// The ports and addresses of connections that closed networks allow.
 fn where_to(leak: &Leak) -> String {
     let ports: Vec<String> = leak.ports.iter().map(u16::to_string).collect();
     match leak.to.as_slice() {
@@ -226,7 +226,7 @@ fn where_to(leak: &Leak) -> String {
     }
 }
 
-/// The ways out that closed networks leave.
+/// The connections that closed networks still allow.
 fn leaking(model: &Model, plan: &ReachPlan) -> String {
     let with = |why: LeakReason| {
         let found = plan.callers.iter().filter_map(move |caller| {
@@ -250,7 +250,7 @@ fn leaking(model: &Model, plan: &ReachPlan) -> String {
     out
 }
 
-/// What a patch or a file may change of all this, in words.
+/// Patches and passed objects that may change what is reachable, in words.
 fn not_considered(model: &Model) -> Vec<String> {
     const KINDS: [&str; 5] = ["NetworkPolicy", "Service", "Ingress", "HTTPRoute", "EndpointSlice"];
     const WITH_PODS: [&str; 4] = ["Deployment", "StatefulSet", "Job", "CronJob"];
@@ -264,14 +264,14 @@ fn not_considered(model: &Model) -> Vec<String> {
         let shown = file.shown.clone();
         objects.into_iter().filter_map(move |object| {
             let (kind, name) = (text_at(&object, "/kind"), text_at(&object, "/metadata/name"));
-            // A policy of a kind that nobody here knows is a policy all the same.
+            // Policies of unknown kinds count as well.
             (KINDS.contains(&kind) || kind.ends_with("Policy")).then(|| format!("{kind}/{name} ({shown})"))
         })
     });
     patched.chain(passed).collect()
 }
 
-/// Whether a change of a workload is one of its labels, by which policies find its pods, or of its ports.
+/// Whether a patch changes the labels of a workload, by which policies select its pods, or its ports.
 fn changes_reach(change: &PatchChange) -> bool {
     const FIELDS: [&str; 4] = ["labels", "ports", "hostNetwork", "selector"];
     fn names_one(raw: &Raw) -> bool {
@@ -280,7 +280,7 @@ fn changes_reach(change: &PatchChange) -> bool {
                 fields.iter().any(|(name, value)| FIELDS.contains(&&**name) || names_one(value))
             }
             Raw::List(items) => items.iter().any(names_one),
-            // The place of an operation.
+            // The path of an operation.
             Raw::Text(text) => text.split('/').skip(1).any(|step| FIELDS.contains(&step)),
             _ => false,
         }
@@ -299,14 +299,14 @@ fn unconsidered(model: &Model) -> String {
     format!("\nNot considered: {}\n", listing(objects.iter().map(String::as_str)))
 }
 
-/// Services by their numbers, then what can't be talked to.
+/// The callers: first the services with ports, by number, then all others.
 fn ordered(plan: &ReachPlan) -> impl Iterator<Item = &Caller> {
     let (called, others): (Vec<&Caller>, Vec<&Caller>) =
         plan.callers.iter().partition(|caller| plan.services.contains(&caller.who));
     called.into_iter().chain(others)
 }
 
-/// Why those who can't talk can't: callers with one reason and the same others on one line.
+/// Why connections are not possible: callers with the same reason and the same services share a line.
 fn reasons(model: &Model, plan: &ReachPlan) -> String {
     let mut told: Vec<(Vec<&str>, &str, Vec<String>)> = Vec::new();
     let mut places: BTreeMap<(Vec<&str>, &str), usize> = BTreeMap::new();
@@ -340,7 +340,7 @@ fn why_not(may: May) -> Option<&'static str> {
     }
 }
 
-/// A line for each caller, for stacks that are too large to draw.
+/// A line per caller, for stacks that are too large for the matrix.
 fn listed(model: &Model, plan: &ReachPlan) -> String {
     let mut out = format!("\n{BOLD}Connections{BOLD:#}\n\n");
     for caller in &plan.callers {

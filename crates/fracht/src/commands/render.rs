@@ -49,7 +49,7 @@ pub(crate) fn run(args: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
     Ok(Outcome::Fine)
 }
 
-/// Leaves only the objects that were args for; each must be there.
+/// Keeps only the objects that `--only` names; each must exist.
 fn only(rendering: &mut Rendering<'_>, wanted: &[String]) -> Result<(), Failure> {
     if wanted.is_empty() {
         return Ok(());
@@ -58,7 +58,7 @@ fn only(rendering: &mut Rendering<'_>, wanted: &[String]) -> Result<(), Failure>
         let (wanted_kind, wanted_name) = wanted.split_once('/').unwrap_or((wanted, "*"));
         wanted_kind.eq_ignore_ascii_case(kind) && (wanted_name == "*" || wanted_name == name)
     };
-    // `Deployment/api` is the one of the stack's `api`, unless an object has that very name.
+    // `Deployment/api` is the object of `service.api`, unless an object has exactly this name.
     let wanted: Vec<String> = wanted
         .iter()
         .map(|one| {
@@ -91,7 +91,7 @@ fn only(rendering: &mut Rendering<'_>, wanted: &[String]) -> Result<(), Failure>
     Ok(())
 }
 
-/// A machine has no objects; the targets that have are named.
+/// The failure for a target without objects, with the targets that have some.
 fn no_objects(project: &mut Project<'_>, target: &str) -> Failure {
     let names: Vec<String> = project.targets().names().map(str::to_owned).collect();
     let on_cluster = |name: &String| {
@@ -110,7 +110,7 @@ fn no_objects(project: &mut Project<'_>, target: &str) -> Failure {
     )
 }
 
-/// Writes files into a folder and says what became of each.
+/// Writes files into a folder and prints what changed.
 fn write_folder(files: &[File], dir: &Path, part: bool, ui: &mut Ui) -> Result<(), Failure> {
     let changes = folder::write(dir, files, part, ui)?;
     let shown = escaped_path(dir);

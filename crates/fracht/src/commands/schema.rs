@@ -1,4 +1,4 @@
-//! `fracht schema`: the language as JSON Schema (2020-12), from the tables that the check of shapes reads.
+//! `fracht schema`: the language as JSON Schema (2020-12), from the fields that the check of shapes reads.
 
 use fracht_core::grammar::name::NameKind;
 use fracht_core::grammar::word::Word as _;
@@ -14,8 +14,8 @@ pub(crate) fn run(ui: &mut Ui) -> Result<Outcome, Failure> {
     Ok(Outcome::Fine)
 }
 
-/// The schema of a stack file. Nothing is required in it: a target states only a difference, and a file may
-/// be one of several.
+/// The schema of a stack file. No key is required: a target contains only differences, and a stack may have several
+/// files.
 fn schema() -> Value {
     let named = TABLES.iter().filter(|(_, table)| !std::ptr::eq(*table, &raw const ROOT));
     let definitions: Map<String, Value> =
@@ -29,7 +29,7 @@ fn schema() -> Value {
     root
 }
 
-/// The name of a table's definition: its heading without what stands for people's names.
+/// The name of a table's definition: its heading without `NAME`.
 fn definition(heading: &str) -> String {
     heading.replace(".NAME", "").replace("service.", "").replace('.', "-")
 }
@@ -48,8 +48,7 @@ fn key(field: &'static dyn AnyField) -> Value {
     value
 }
 
-/// What editors show of a key; what says nothing is left out. Examples are as in a stack file, which is not how JSON has
-/// them.
+/// The text that editors show for a key, without parts that say nothing. Examples are in TOML, not in JSON.
 fn description(key: &Key) -> String {
     let Key { says, default, becomes, example, .. } = key;
     let default = match *default {
@@ -99,7 +98,7 @@ fn shape(of: &Shape) -> Value {
     }
 }
 
-/// A table by its definition, so that each is in the schema once.
+/// A reference to the definition of a table, so that each table is in the schema once.
 fn reference(shape: &'static TableShape) -> Value {
     match TABLES.iter().find(|(_, known)| std::ptr::eq(*known, shape)) {
         Some((heading, _)) => json!({ "$ref": format!("#/$defs/{}", definition(heading)) }),

@@ -15,18 +15,18 @@ use crate::ui::style::{BOLD, QUIET};
 use crate::ui::table::{Cell, Table};
 use crate::ui::{Ui, json};
 
-/// Columns that a table may take.
+/// The widest table, in columns.
 const WIDTH: usize = 100;
 
-/// What `--format json` writes.
+/// The JSON of `--format json`.
 #[derive(Serialize)]
 struct TraceDocument<'a> {
     stack: &'a str,
     target: &'a str,
     path: &'a str,
-    /// In words; null where somebody wrote a value.
+    /// The default, in words; null if the key is set.
     default: Option<&'a str>,
-    /// What was given for an input, which wins over its default.
+    /// The value that was set for an input, which overrides its default.
     given: Option<GivenInput<'a>>,
     values: Vec<Traced<'a>>,
 }
@@ -106,7 +106,7 @@ fn text(project: &Project<'_>, path: &str, leaves: &[Leaf]) -> String {
     let mut out = String::new();
     let place = |step: &Step| Cell::styled(project.sources().location(step.span), QUIET);
     let steps = || leaves.iter().flat_map(|leaf| &leaf.steps);
-    // What the other columns leave of the width is for values and lines.
+    // Values and lines share the width that the other columns leave.
     let from = steps().map(|step| project.layer_words(step.layer).width()).max().unwrap_or(0);
     let written = steps().map(|step| project.sources().location(step.span).width()).max().unwrap_or(0);
     let room = WIDTH.saturating_sub(from.max(4) + written.max(10) + 6);
@@ -149,7 +149,7 @@ fn text(project: &Project<'_>, path: &str, leaves: &[Leaf]) -> String {
     out
 }
 
-/// The text, cut where it would push the other columns away.
+/// The text, cut to fit its column.
 fn short(text: &str, most: usize) -> String {
     if text.width() <= most {
         return text.to_owned();

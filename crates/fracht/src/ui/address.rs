@@ -1,8 +1,8 @@
-//! Addresses of open ports as people read them. What only the cluster knows is in capitals.
+//! External addresses as text. Parts that only the cluster knows are in capitals.
 
 use fracht_core::plan::outer::OuterAddress;
 
-/// Stands for the number of a port that the cluster picks.
+/// The placeholder for a port number that the cluster chooses.
 pub(crate) const PICKED: &str = "PICKED-PORT";
 
 /// An address: `localhost:8000`, `ANY-NODE:30055`, `https://tides.example/`.
@@ -18,7 +18,7 @@ pub(crate) fn shown(address: &OuterAddress) -> String {
     }
 }
 
-/// All addresses of a port: one, or the first and the number of the last; `None` if there is none.
+/// All addresses of a port: one, or the first and the number of the last; `None` without addresses.
 pub(crate) fn range(addresses: &[OuterAddress]) -> Option<String> {
     match addresses {
         [] => None,
@@ -30,7 +30,7 @@ pub(crate) fn range(addresses: &[OuterAddress]) -> Option<String> {
     }
 }
 
-/// The line of a hosts file that leads to an address of the web entry.
+/// The line of a hosts file for an address of the web entry.
 pub(crate) fn hosts_line(addresses: &[OuterAddress]) -> Option<String> {
     addresses.iter().find_map(|address| match address {
         OuterAddress::Web { host, .. } => Some(format!("ENTRY-ADDRESS {host}")),

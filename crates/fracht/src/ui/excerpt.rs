@@ -1,4 +1,4 @@
-//! A finding with the lines that it is about.
+//! Shows a problem with the lines of the file.
 
 use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Renderer, Snippet};
 use fracht_core::cover::Cover;
@@ -6,16 +6,17 @@ use fracht_core::diag::{Diagnostic, Finding, Label, Severity};
 use fracht_core::escape::escaped;
 use fracht_core::source::{SourceFile, Sources, Span};
 
-/// Columns that an excerpt may take.
+/// The widest excerpt, in columns.
 const WIDTH: usize = 100;
-/// Lines with more bytes than this are shown around the first label only: nobody reads the rest.
+/// The longest line, in bytes, that is shown as a whole. Of longer lines, only the part around the first label is
+/// shown.
 const LONG: usize = 8_000;
-/// Bytes that are shown on each side of it then.
+/// The bytes on each side of the label that are then shown.
 const AROUND: usize = 120;
-/// Labels further apart than this many lines get an excerpt each: what lies between is not read.
+/// Labels that are more lines apart get separate excerpts.
 const FAR: usize = 100;
 
-/// The finding for people, with colours or without.
+/// The problem as text, with or without colors.
 pub(crate) fn show(finding: &Finding, cover: &Cover<'_>, sources: &Sources, color: bool) -> String {
     let diagnostic = &cover.diagnostic(&finding.diagnostic);
     let level = match finding.severity {
@@ -42,12 +43,12 @@ pub(crate) fn show(finding: &Finding, cover: &Cover<'_>, sources: &Sources, colo
     renderer.term_width(WIDTH).render(&[group])
 }
 
-/// The text in lines that fit behind `= help: `.
+/// The text in lines that fit after `= help: `.
 fn wrapped(text: &str) -> String {
     textwrap::fill(text, WIDTH - 14)
 }
 
-/// The places of a finding, near ones together.
+/// The excerpts of a problem; near places share one.
 fn snippets<'a>(
     diagnostic: &'a Diagnostic,
     cover: &Cover<'_>,
@@ -92,7 +93,7 @@ fn snippet<'a>(
     let mut snippet =
         Snippet::source(shown.text.clone()).path(escaped(&file.shown).into_owned()).line_start(line);
     for (kind, label) in labels.iter().filter(|(_, label)| within(label.span)) {
-        // A value of several lines is shown by its first one.
+        // Of a value of several lines, only the first is marked.
         let line_end = file.line_range(file.line_of(label.span.start)).end.min(end);
         let at = (label.span.start as usize).min(line_end);
         let until = (label.span.end as usize).clamp(at, line_end);
@@ -102,7 +103,7 @@ fn snippet<'a>(
     Some(snippet)
 }
 
-/// The bytes around a span in its line, at ends of characters.
+/// The bytes around a span in its line, cut at character boundaries.
 fn window(file: &SourceFile, span: Span) -> (usize, usize) {
     let line = file.line_range(file.line_of(span.start));
     let mut start = (span.start as usize).saturating_sub(AROUND).max(line.start);

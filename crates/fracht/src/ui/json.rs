@@ -1,4 +1,4 @@
-//! What `--format json` writes. `docs/json.md` tells of it.
+//! Shared parts of the JSON of `--format json`, which docs/json.md describes.
 
 use std::io;
 
@@ -10,7 +10,7 @@ use fracht_core::source::{Sources, Span};
 use serde::Serialize;
 use serde_json::Value;
 
-/// A place in a file, from 1; the end is behind the last character.
+/// A place in a file. Lines and columns start at 1; the end is one past the last character.
 #[derive(Serialize)]
 pub(crate) struct Place {
     file: String,
@@ -20,7 +20,7 @@ pub(crate) struct Place {
     end_column: usize,
 }
 
-/// A place with a few words.
+/// A place with its label.
 #[derive(Serialize)]
 struct Marked {
     #[serde(flatten)]
@@ -28,7 +28,7 @@ struct Marked {
     label: String,
 }
 
-/// A change that mends a problem.
+/// A change that fixes a problem.
 #[derive(Serialize)]
 struct Fix {
     title: String,
@@ -46,12 +46,12 @@ pub(crate) struct Problem {
     related: Vec<Marked>,
     help: Vec<String>,
     fix: Option<Fix>,
-    /// Empty: all that were checked.
+    /// The targets that have it; empty for all that were checked.
     targets: Vec<String>,
 }
 
-/// The value as JSON for a terminal as well as for programs: what looks secret is covered, and what would act on a
-/// terminal is escaped, which in JSON says the same.
+/// The value as JSON that is also safe on a terminal: parts that look secret are hidden, and control characters are
+/// escaped, which does not change the meaning of JSON.
 pub(crate) fn covered(value: &impl Serialize) -> io::Result<String> {
     let mut value = serde_json::to_value(value)?;
     cover_texts(&mut value);
@@ -76,7 +76,7 @@ fn cover_texts(value: &mut Value) {
     }
 }
 
-/// How many of each severity.
+/// The number of problems of each severity.
 #[derive(Serialize)]
 pub(crate) struct Counts {
     errors: usize,
@@ -94,7 +94,7 @@ impl Counts {
     }
 }
 
-/// Where a span is.
+/// The place of a span.
 pub(crate) fn place(span: Span, sources: &Sources) -> Place {
     let start = sources.position(span);
     let end = sources.position(Span { start: span.end, ..span });

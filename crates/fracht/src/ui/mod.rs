@@ -1,4 +1,4 @@
-//! How things look on a terminal, and where they go.
+//! Prints results and messages.
 
 pub(crate) mod address;
 pub(crate) mod excerpt;
@@ -22,10 +22,10 @@ use crate::failure::Failure;
 use stream::Stream;
 use style::{BOLD, ERROR, HELP, NOTE, QUIET, WARNING};
 
-/// The most findings that people are shown at once.
+/// The most problems that are printed at once.
 const MOST_SHOWN: usize = 200;
 
-/// What is said of findings that are not shown.
+/// The note about problems that are not printed.
 fn more(count: usize) -> Option<String> {
     let words = || format!("{QUIET}… and {count} more: fix these first{QUIET:#}\n");
     (count > 0).then(words)
@@ -48,12 +48,12 @@ impl Ui {
         Self { out: Stream::stdout(choice), err: Stream::stderr(choice), quiet }
     }
 
-    /// Writes a result. Colours are taken out where they do not belong; what looks secret is covered.
+    /// Prints a result. Colors are removed if the stream has none; parts that look secret are hidden.
     pub(crate) fn result(&mut self, text: &str) -> Result<(), Failure> {
         Ok(self.out.text(&cover::prose(text))?)
     }
 
-    /// Writes the findings of a report as a result, the first ones of very many.
+    /// Prints the problems of a report as a result, at most [`MOST_SHOWN`].
     pub(crate) fn findings(&mut self, report: &Report, sources: &Sources) -> Result<(), Failure> {
         let cover = Cover::new(report, sources);
         for finding in report.findings().iter().take(MOST_SHOWN) {
@@ -66,7 +66,7 @@ impl Ui {
         }
     }
 
-    /// Writes a result of many bytes that has no colours.
+    /// Prints a large result without colors.
     pub(crate) fn raw_result(
         &mut self,
         write: impl FnOnce(&mut dyn io::Write) -> io::Result<()>,
@@ -75,32 +75,32 @@ impl Ui {
         Ok(self.out.flush()?)
     }
 
-    /// Writes a result as JSON; what looks secret is covered.
+    /// Prints a result as JSON; parts that look secret are hidden.
     pub(crate) fn json(&mut self, value: &impl serde::Serialize) -> Result<(), Failure> {
         let text = json::covered(value)?;
         self.raw_result(|out| out.write_all(text.as_bytes()))
     }
 
-    /// Tells something that is not the result.
+    /// Prints a note, which is not part of the result.
     pub(crate) fn note(&mut self, text: &str) {
         if !self.quiet {
             self.tell(&format!("{NOTE}note{NOTE:#}: {}", escaped(text)));
         }
     }
 
-    /// Writes a line to standard error. Nobody to tell it to is no error.
+    /// Prints a line to standard error. If that fails, it is not an error.
     fn tell(&mut self, line: &str) {
         let _ = self.out.flush();
         let _ = self.err.text(&(cover::prose(line) + "\n"));
         let _ = self.err.flush();
     }
 
-    /// Says what is run: the demo shows its commands.
+    /// Prints a command line that the demo runs.
     pub(crate) fn command(&mut self, line: &str) -> Result<(), Failure> {
         self.result(&format!("\n{BOLD}$ {line}{BOLD:#}\n"))
     }
 
-    /// Shows the errors of a stack before another result, and how many warnings there are.
+    /// Prints the errors of a stack before another result, and the number of warnings.
     pub(crate) fn errors(&mut self, report: &Report, sources: &Sources) {
         let (errors, warnings) = (report.count(Severity::Error), report.count(Severity::Warning));
         if errors > 0 {
@@ -121,10 +121,10 @@ impl Ui {
         }
     }
 
-    /// Tells why a command could not be carried out.
+    /// Prints why a command cannot do its job.
     pub(crate) fn fail(&mut self, failure: &Failure) -> ExitCode {
         let Failure::Error { message, help } = failure else {
-            // Without a word, as programs end whose reader has gone: by SIGPIPE.
+            // Silently by SIGPIPE, as programs end whose reader has ended.
             let _ = signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGPIPE);
             return ExitCode::from(141);
         };
@@ -145,7 +145,7 @@ pub(crate) fn counted(count: usize, what: &str) -> String {
     format!("{count} {what}{}", if count == 1 { "" } else { "s" })
 }
 
-/// `2 errors and 1 warning`, coloured; nothing if there is nothing.
+/// `2 errors and 1 warning` with colors; `None` without problems.
 pub(crate) fn tally(report: &Report) -> Option<String> {
     let parts: Vec<String> = [(Severity::Error, ERROR), (Severity::Warning, WARNING), (Severity::Hint, HELP)]
         .into_iter()

@@ -1,6 +1,6 @@
-//! Standard output and standard error: every byte arrives, or the exit code says that it did not.
+//! Standard output and standard error: every byte is written, or the exit code shows that it was not.
 //!
-//! A stream that would block is waited for. One that was closed before the program began counts as one that can't be written.
+//! If a stream would block, the program waits. A stream that is closed when the program starts cannot be written.
 
 use std::fs::File;
 use std::io::{self, BufWriter, Write};
@@ -14,9 +14,9 @@ use rustix::io::Errno;
 
 use super::style::{for_terminal, plain};
 
-/// A stream for text in styles.
+/// A stream for text with styles.
 pub(crate) struct Stream {
-    /// `None` for one that is closed.
+    /// `None` for a closed stream.
     out: Option<BufWriter<Patient>>,
     color: bool,
 }
@@ -42,12 +42,12 @@ impl Stream {
         Some(Self { out: Some(BufWriter::with_capacity(1 << 16, Patient(file))), color })
     }
 
-    /// Whether it takes colours.
+    /// Whether it shows colors.
     pub(crate) fn has_color(&self) -> bool {
         self.color
     }
 
-    /// Writes a text in which styles are marks.
+    /// Writes a text in which marks stand for styles.
     pub(crate) fn text(&mut self, text: &str) -> io::Result<()> {
         let text = if self.color { for_terminal(text) } else { plain(text) };
         self.write_all(text.as_bytes())
@@ -67,7 +67,7 @@ impl Write for Stream {
     }
 }
 
-/// A file that is waited for until it takes more.
+/// A file that waits instead of failing when it would block.
 struct Patient(File);
 
 impl Write for Patient {
@@ -91,11 +91,11 @@ impl Write for Patient {
     }
 }
 
-/// Whether standard output was closed when the program began.
+/// Whether standard output was closed when the program started.
 static CLOSED_AT_START: AtomicBool = AtomicBool::new(false);
 
-/// The standard library puts `/dev/null` in the place of a closed stream before `main`, and what is written there is lost
-/// without a word; so this looks before that.
+/// Before `main`, the standard library replaces a closed stream by `/dev/null`, where output is lost silently. So this
+/// checks before that.
 mod before_main {
     use std::sync::atomic::Ordering;
 

@@ -1,15 +1,15 @@
-//! The colours, by what they mean, and the one border at which text becomes what a terminal gets.
+//! Styles by their meaning, and the one place where text is prepared for a terminal.
 //!
-//! A style in a text is a mark, a character that no text has (a noncharacter, Unicode section 23.7). At the border
-//! marks become the sequences of a terminal, and whatever else would act on one is written out. So a name or a
-//! value from elsewhere can't act on a terminal, wherever in a text it stands.
+//! In a text, a style is a mark: a character that no text contains (a noncharacter, Unicode section 23.7). At output,
+//! marks become escape sequences, and all other control characters are escaped. So no name or value can act on a
+//! terminal, wherever it is in a text.
 
 use std::fmt;
 
 use anstyle::AnsiColor;
 use fracht_core::escape::is_unsafe;
 
-/// A style. In a format string `{STYLE}` begins it, and `{STYLE:#}` ends it.
+/// A style. In a format string, `{STYLE}` starts it and `{STYLE:#}` ends it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Style(u8);
 
@@ -23,7 +23,7 @@ pub(crate) const HEAD: Style = Style(5);
 pub(crate) const QUIET: Style = Style(6);
 pub(crate) const OPEN: Style = Style(7);
 
-/// The mark that ends a style; those that begin one follow it.
+/// The mark that ends a style. The marks that start one are the next characters.
 const END: char = '\u{fdd0}';
 
 impl fmt::Display for Style {
@@ -38,7 +38,7 @@ impl fmt::Display for Style {
     }
 }
 
-/// The style that a mark begins, as a terminal has it.
+/// The style that a mark starts.
 fn begun(mark: char) -> Option<anstyle::Style> {
     let color = |color: AnsiColor| color.on_default();
     Some(match u32::from(mark).checked_sub(u32::from(END))? {
@@ -53,12 +53,12 @@ fn begun(mark: char) -> Option<anstyle::Style> {
     })
 }
 
-/// The text for a terminal: marks as its sequences, what else would act on it as `\u001B`.
+/// The text for a terminal: marks become escape sequences, other control characters are written as `\u001B`.
 pub(crate) fn for_terminal(text: &str) -> String {
     written(text, true)
 }
 
-/// The same without colours.
+/// The same without colors.
 pub(crate) fn plain(text: &str) -> String {
     written(text, false)
 }

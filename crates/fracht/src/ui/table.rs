@@ -1,11 +1,11 @@
-//! Tables: aligned columns, a head, no lines.
+//! Tables: a head and aligned columns, without lines.
 
 use fracht_core::escape::{escaped, is_unsafe};
 use unicode_width::UnicodeWidthStr as _;
 
 use super::style::{HEAD, Style};
 
-/// A cell: its text and its colour.
+/// A cell: its text and its style.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Cell {
     text: String,
@@ -13,7 +13,7 @@ pub(crate) struct Cell {
 }
 
 impl Cell {
-    /// The same text in a colour.
+    /// A cell with a style.
     pub(crate) fn styled(text: impl Into<String>, style: Style) -> Self {
         Self { text: one_line(text.into()), style }
     }
@@ -25,7 +25,7 @@ impl<T: Into<String>> From<T> for Cell {
     }
 }
 
-/// A cell is one line, whatever is in a name or a value.
+/// The text as one line, whatever it contains.
 fn one_line(text: String) -> String {
     if text.contains(is_unsafe) { escaped(&text).into_owned() } else { text }
 }
@@ -45,7 +45,7 @@ impl<const N: usize> Table<N> {
         self.rows.push(cells);
     }
 
-    /// The lines, two spaces between columns, nothing behind the last.
+    /// The lines, with two spaces between columns and none at the end.
     pub(crate) fn show(&self) -> String {
         let mut widths = [0; N];
         for row in &self.rows {

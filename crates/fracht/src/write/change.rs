@@ -1,4 +1,4 @@
-//! The changes to the files of a folder: all are made, or none. The [`journal`] says how far they have come.
+//! Changes the files of a folder, all or none. The [`journal`] tells how far the changes are.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
@@ -19,7 +19,7 @@ use crate::failure::Failure;
 use crate::ui::Ui;
 
 impl Folder<'_> {
-    /// Makes the changes, all or none.
+    /// Applies the changes, all or none.
     pub(super) fn change(
         &self,
         changes: &FileChanges,
@@ -35,7 +35,7 @@ impl Folder<'_> {
         };
         let mut steps: Vec<(Step, String)> =
             changes.files.iter().filter_map(|(name, change)| Some((step(*change)?, name.clone()))).collect();
-        // A file of others that has come meanwhile is seen before anything of ours is touched.
+        // Adding comes first, so that a new file of others is found before anything is changed.
         steps.sort_by_key(|(step, _)| *step != Step::Add);
         if !has_list || steps.iter().any(|(step, _)| *step != Step::Replace) {
             let there = self.dir.symlink_metadata(LIST).is_ok();
@@ -98,17 +98,17 @@ impl Folder<'_> {
         self.set_state(journal, State::Applying)
     }
 
-    /// Puts the journal into a state that has been written into the scratch folder.
+    /// Replaces the journal by one with another state, which is written into the scratch folder first.
     fn set_state(&self, journal: &Journal, state: State) -> io::Result<()> {
         let scratch = self.dir.open_dir(&journal.scratch)?;
         scratch.rename(state.word(), &self.dir, journal::NAME)?;
         sync(&self.dir)
     }
 
-    /// Gives the new files their names, and takes the old ones out. What has been done already is passed over.
+    /// Moves the new files into place and the old ones out. Steps that are done already are skipped.
     ///
     /// # Errors
-    /// The file at which it ended.
+    /// The file at which it failed.
     fn apply(&self, journal: &Journal) -> Result<(), (String, io::Error)> {
         let at = |name: &str| {
             let name = name.to_owned();
@@ -122,7 +122,7 @@ impl Folder<'_> {
             let waits = new.symlink_metadata(path).is_ok();
             let done = match step {
                 Step::Add if waits => match scratch::place_new(&new, path, &self.dir, path) {
-                    // What a killed run had just placed.
+                    // A killed run had just placed it.
                     Err(error)
                         if error.kind() == io::ErrorKind::AlreadyExists && self.is_same(&new, path) =>
                     {
@@ -152,7 +152,7 @@ impl Folder<'_> {
         is_file && matches!((self.dir.read(path), new.read(path)), (Ok(one), Ok(other)) if one == other)
     }
 
-    /// Gives every file back what it was, and says at which one the changes ended.
+    /// Restores every file after a failure at `name`.
     fn give_back(&self, journal: &Journal, name: &str, error: &io::Error) -> Failure {
         let returned = self.set_state(journal, State::Returning).and_then(|()| self.take_back(journal));
         if let Err(error) = returned {
@@ -177,7 +177,7 @@ impl Folder<'_> {
         }
     }
 
-    /// Takes back what [`Self::apply`] has done, in any part, and removes the journal.
+    /// Undoes what [`Self::apply`] has done, even in part, and removes the journal.
     fn take_back(&self, journal: &Journal) -> io::Result<()> {
         let scratch = self.dir.open_dir(&journal.scratch)?;
         let (new, old) = (scratch.open_dir("new")?, scratch.open_dir("old")?);
@@ -190,7 +190,7 @@ impl Folder<'_> {
                         _ => {}
                     }
                 }
-                // What is kept of a file that was not replaced is a copy.
+                // The kept file is a copy: the original was not replaced yet.
                 Step::Replace if new.symlink_metadata(path).is_ok() => {}
                 Step::Replace | Step::Remove if old.symlink_metadata(path).is_ok() => {
                     old.rename(path, &self.dir, path)?;
@@ -204,7 +204,7 @@ impl Folder<'_> {
         sync(&self.dir)
     }
 
-    /// Clears the scratch folder, and with the journal the mark of a folder that is not finished.
+    /// Removes the scratch folder and the journal.
     fn finish(&self, journal: &Journal) -> io::Result<()> {
         self.set_state(journal, State::Applied)?;
         self.clear(&journal.scratch);
@@ -212,14 +212,14 @@ impl Folder<'_> {
         sync(&self.dir)
     }
 
-    /// Removes the scratch folder, as far as it can be.
+    /// Removes the scratch folder, as far as possible.
     fn clear(&self, scratch: &str) {
         if scratch::is_name(scratch) {
             let _ = self.dir.remove_dir_all(scratch);
         }
     }
 
-    /// Finishes or takes back what a killed run has left.
+    /// Finishes or undoes the work of a killed run.
     pub(super) fn recover(&self, ui: &mut Ui) -> Result<(), Failure> {
         let text = match self.dir.symlink_metadata(journal::NAME) {
             Err(_) => return Ok(()),
@@ -228,7 +228,7 @@ impl Folder<'_> {
         };
         let list = self.list().map_err(|error| self.cannot("read", &error))?;
         let journal = Journal::parse(&text).map(|mut journal| {
-            // A journal may come from anybody: of files that are not ours it can't speak.
+            // A journal may be forged, so steps on files of others are ignored.
             journal.steps.retain(|(step, name)| *step == Step::Add || name == LIST || list.contains(name));
             journal
         });
@@ -270,21 +270,21 @@ impl Folder<'_> {
     }
 }
 
-/// Keeps a file of the folder beside, before another takes its place.
+/// Keeps a copy of a file before it is replaced.
 fn keep(dir: &Dir, path: &Path, old: &Dir) -> io::Result<()> {
     if old.symlink_metadata(path).is_ok() {
         return Ok(());
     }
     match dir.hard_link(path, old, path) {
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
-        // A file system without links, or one that lets nobody link what is another's.
+        // A file system without links, or one that refuses links to files of others.
         Err(_) => dir.copy(path, old, path).map(drop),
         done => done,
     }
 }
 
-/// Gives a file the rights of the one whose place it takes, and its owner and group where the system lets it. One that
-/// holds secrets is for its owner alone.
+/// Gives a file the mode of the one that it replaces, and its owner and group if that is permitted. A file with
+/// secrets is readable by its owner only.
 fn keep_rights(file: &cap_std::fs::File, old: &cap_std::fs::Metadata, secret: bool) -> io::Result<()> {
     let now = file.metadata()?;
     if now.uid() != old.uid() || now.gid() != old.gid() {
@@ -300,12 +300,12 @@ fn keep_rights(file: &cap_std::fs::File, old: &cap_std::fs::Metadata, secret: bo
     Ok(())
 }
 
-/// Brings what a folder lists down to the disk.
+/// Syncs a folder to the disk.
 fn sync(dir: &Dir) -> io::Result<()> {
-    // The handle of a folder may be one for opening alone.
+    // The handle may only allow opening files, so the folder is opened again.
     let folder = rustix::fs::openat(dir, ".", OFlags::RDONLY | OFlags::DIRECTORY, Mode::empty())?;
     match rustix::fs::fsync(&folder) {
-        // A file system that does that by itself.
+        // The file system does not need it.
         Err(Errno::INVAL) => Ok(()),
         done => Ok(done?),
     }
@@ -318,7 +318,7 @@ mod tests {
     use crate::write::folder::open;
     use crate::write::interrupt;
 
-    /// A change that ends in the middle, for whatever reason, is taken back: what was not reached stays, all else returns.
+    /// A change that fails in the middle is undone: every file has its old content again.
     #[test]
     fn what_was_done_is_taken_back_and_nothing_else() {
         let temporary = tempfile::TempDir::new().unwrap();

@@ -1,8 +1,8 @@
-//! A folder of rendered files among files of others.
+//! Writes rendered files into a folder that may also contain other files.
 //!
-//! Only what is in the list of the folder is ever replaced or removed. The folder itself stays, with its owner,
-//! its rights and all else that is in it. One run writes at a time; what a killed one left, the next one finishes
-//! or takes back (see the [`journal`]).
+//! Only files in the list of the folder are replaced or removed. The folder itself stays, with its owner, its mode and
+//! all other files. Only one run writes at a time. The next run finishes or undoes the work of a killed one (see the
+//! [`journal`]).
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::TryLockError;
@@ -23,15 +23,15 @@ use super::scratch;
 use crate::failure::Failure;
 use crate::ui::Ui;
 
-/// The list of the files that are ours, in the folder.
+/// The name of the list of rendered files in the folder.
 pub(super) const LIST: &str = ".fracht-files";
-/// What the list begins with.
+/// The first line of the list.
 pub(super) const LIST_HEAD: &str =
     "# Written by fracht render: the files of this folder that it may replace.\n";
-/// How often a run looks whether another one is done.
+/// How often a run checks whether another one has finished.
 const PAUSE: Duration = Duration::from_millis(20);
 
-/// What became of a file.
+/// What happened to a file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum FileChange {
     Added,
@@ -51,10 +51,10 @@ impl FileChange {
     }
 }
 
-/// What became of each file, by name.
+/// What happened to each file, by name.
 pub(crate) struct FileChanges {
     pub(crate) files: BTreeMap<String, FileChange>,
-    /// What stood in the files that are changed or removed.
+    /// The earlier content of the files that are changed or removed.
     pub(crate) earlier: Vec<String>,
 }
 
@@ -70,8 +70,8 @@ impl FileChanges {
     }
 }
 
-/// Makes `files` the rendered files of folder `path`. Files of others stay as they are; with `part`, so do rendered
-/// files that are not among `files`.
+/// Makes `files` the rendered files of folder `path`. Other files do not change; with `part`, neither do rendered files
+/// that are not among `files`.
 pub(crate) fn write(path: &Path, files: &[File], part: bool, ui: &mut Ui) -> Result<FileChanges, Failure> {
     let hold = interrupt::hold();
     let (dir, lock) = open(path)?;
@@ -91,16 +91,16 @@ pub(crate) fn write(path: &Path, files: &[File], part: bool, ui: &mut Ui) -> Res
     Ok(changes)
 }
 
-/// Waits until nobody writes into a folder, and says whether it is finished.
+/// Waits until no run writes into a folder. Returns whether it is complete.
 pub(crate) fn is_finished(path: &Path) -> bool {
     if let Ok(dir) = std::fs::File::open(path) {
-        // Whoever can't lock looks at what is there.
+        // Without a lock, the folder is read as it is.
         let _ = dir.lock_shared();
     }
     path.join(journal::NAME).symlink_metadata().is_err()
 }
 
-/// Opens a folder; one that is not there is made.
+/// Opens a folder, and creates it if it does not exist.
 pub(super) fn open(path: &Path) -> Result<(Dir, std::fs::File), Failure> {
     let shown = escaped_path(path);
     let failure = |what: &str, error: &io::Error| {
@@ -122,17 +122,17 @@ pub(super) fn open(path: &Path) -> Result<(Dir, std::fs::File), Failure> {
     opened.map_err(|error| failure("open", &error))
 }
 
-/// A folder that is written into.
+/// A folder to write into.
 pub(super) struct Folder<'a> {
     pub(super) dir: Dir,
-    /// The folder once more: the handle above is for opening what is in it.
+    /// The folder again, for locking: the handle above only allows opening files.
     pub(super) lock: std::fs::File,
     pub(super) path: &'a Path,
     pub(super) hold: Hold,
 }
 
 impl Folder<'_> {
-    /// Why the folder is as it was.
+    /// The failure that leaves the folder unchanged.
     pub(super) fn cannot(&self, what: &str, error: &io::Error) -> Failure {
         let shown = escaped_path(self.path);
         let mut help = vec![format!("nothing was changed in `{shown}`")];
@@ -152,13 +152,13 @@ impl Folder<'_> {
         Failure::Error { message: format!("cannot {what} `{shown}`: {}", reason(error)), help }
     }
 
-    /// Waits until no other run writes into the folder, and keeps others out as long as it is open.
+    /// Waits until no other run writes into the folder, and locks it until it is closed.
     fn lock(&self, ui: &mut Ui) -> Result<(), Failure> {
         let mut told = false;
         loop {
             match self.lock.try_lock() {
                 Err(TryLockError::WouldBlock) => {}
-                // A file system without locks: as if there were no other run.
+                // The file system has no locks.
                 Ok(()) | Err(TryLockError::Error(_)) => return Ok(()),
             }
             if !told {
@@ -171,7 +171,7 @@ impl Folder<'_> {
         }
     }
 
-    /// The names of our files in the folder, by its list. A name that leads elsewhere is not ours.
+    /// The names in the list of the folder. Names that lead out of the folder are ignored.
     pub(super) fn list(&self) -> io::Result<BTreeSet<String>> {
         let list = match self.dir.read_to_string(LIST) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(BTreeSet::new()),
@@ -182,7 +182,7 @@ impl Folder<'_> {
         Ok(names.filter(own).map(str::to_owned).collect())
     }
 
-    /// What becomes of each file; a file of somebody else's under a name that we need is a failure.
+    /// What happens to each file. Another file with the name of a rendered one is an error.
     fn compare(&self, list: &BTreeSet<String>, files: &[File], part: bool) -> Result<FileChanges, Failure> {
         let (mut changes, mut earlier) = (BTreeMap::new(), Vec::new());
         for file in files {
@@ -214,7 +214,7 @@ impl Folder<'_> {
         Ok(FileChanges { files: changes, earlier })
     }
 
-    /// Whether a file that holds secrets is for its owner alone.
+    /// Whether a file with secrets is readable by its owner only.
     fn is_closed(file: &File, found: &cap_std::fs::Metadata) -> bool {
         !file.secret || found.mode().trailing_zeros() >= 6
     }

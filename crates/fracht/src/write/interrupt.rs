@@ -1,4 +1,4 @@
-//! Signals that end the program (POSIX: SIGHUP, SIGINT, SIGTERM), held back while files are written.
+//! Holds back signals that end the program (POSIX: SIGHUP, SIGINT, SIGTERM) while files are written.
 
 use std::io;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
@@ -9,15 +9,15 @@ use signal_hook::{flag, low_level};
 
 const SIGNALS: [i32; 3] = [SIGHUP, SIGINT, SIGTERM];
 
-/// What the handlers of signals share with the program.
+/// The state that the signal handlers share with the program.
 struct Signals {
-    /// A signal ends the program as it always does.
+    /// Set if a signal ends the program as usual.
     free: Arc<AtomicBool>,
     /// The last signal that was held back; 0 for none.
     held: Arc<AtomicUsize>,
 }
 
-/// Signals are held back as long as this lives; one that came meanwhile takes effect behind it.
+/// Holds signals back until it is dropped. A signal that came meanwhile then takes effect.
 pub(crate) struct Hold {
     signals: Option<&'static Signals>,
 }
@@ -34,7 +34,7 @@ pub(crate) fn hold() -> Hold {
         }
         Some(signals)
     });
-    // A system that lets nobody handle signals: they end the program at once, as SIGKILL does.
+    // If signals cannot be handled, they end the program at once, as SIGKILL does.
     let signals = signals.as_ref();
     if let Some(signals) = signals {
         signals.free.store(false, Ordering::SeqCst);
@@ -43,7 +43,7 @@ pub(crate) fn hold() -> Hold {
 }
 
 impl Hold {
-    /// Whether to go on.
+    /// Returns an error if the work should stop.
     ///
     /// # Errors
     /// `Interrupted` if a signal has come.
@@ -58,7 +58,7 @@ impl Drop for Hold {
         let Some(signals) = self.signals else { return };
         signals.free.store(true, Ordering::SeqCst);
         if let Ok(signal @ 1..) = i32::try_from(signals.held.swap(0, Ordering::SeqCst)) {
-            // It ends the program, so that whoever sent it sees what it expects.
+            // The program ends by the signal, as its sender expects.
             let _ = low_level::emulate_default_handler(signal);
         }
     }

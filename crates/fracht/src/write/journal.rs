@@ -1,15 +1,15 @@
-//! What is to become of the files of a folder, written into the folder before anything is done.
+//! The journal of a change: the planned steps, written into the folder before the first one.
 //!
-//! The journal is the marker of a folder that is not finished. It goes through three states, each in one step:
+//! A folder with a journal is not finished. The journal has one state after the other:
 //!
-//! | state | what holds | what the next run does |
+//! | state | meaning | the next run |
 //! |---|---|---|
-//! | `preparing` | the old set is whole; the new one is being written into the scratch folder | takes back |
-//! | `applying` | the new set is whole in the scratch folder; files are getting their names | finishes |
-//! | `returning` | a step failed; files are getting back what they were | takes back |
-//! | `applied` | the new set is in place; the scratch folder is being cleared | clears |
+//! | `preparing` | the old files are in place; the new ones are being written into the scratch folder | undoes |
+//! | `applying` | the new files are complete in the scratch folder; they are being moved into place | finishes |
+//! | `returning` | a step failed; the old files are being restored | undoes |
+//! | `applied` | the new files are in place; the scratch folder is being removed | removes it |
 //!
-//! In the scratch folder, `new` has the files that are not in place yet, `old` those that were taken out of it.
+//! In the scratch folder, `new` contains the files that are not in place yet, `old` those that were moved out.
 
 use super::scratch;
 
@@ -19,7 +19,7 @@ pub(crate) const NAME: &str = ".fracht-unfinished";
 const HEAD: &str = "# `fracht render --out` into this folder was not finished: its files are not all of one rendering.\n\
                     # Run it again: it finishes what was begun, or takes it back, and removes this file.\n";
 
-/// How far a run has come.
+/// The state of a change.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum State {
     Preparing,
@@ -39,24 +39,24 @@ impl State {
     }
 }
 
-/// What becomes of a file.
+/// What happens to a file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Step {
-    /// It comes anew; a file of this name is one of others.
+    /// It is added. An existing file of this name belongs to others.
     Add,
-    /// It takes the place of ours.
+    /// It replaces a rendered file.
     Replace,
-    /// It is ours, and goes.
+    /// It is a rendered file that is removed.
     Remove,
 }
 
-/// What a run is about to do.
+/// The planned change.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct Journal {
     pub(super) state: State,
     /// The name of the scratch folder.
     pub(super) scratch: String,
-    /// What becomes of each file, in order.
+    /// What happens to each file, in order.
     pub(super) steps: Vec<(Step, String)>,
 }
 
@@ -75,8 +75,8 @@ impl Journal {
         text + "end\n"
     }
 
-    /// Reads a journal. One that was cut short while it was written is of a run that has done nothing yet. Names that lead
-    /// elsewhere are none: a journal is a file, and may come from anybody.
+    /// Reads a journal. An incomplete one belongs to a run that has not changed anything yet. Names that lead out of
+    /// the folder are ignored, since a journal may be forged.
     pub(super) fn parse(text: &str) -> Option<Self> {
         let mut journal = Self { state: State::Preparing, scratch: String::new(), steps: Vec::new() };
         let mut ended = false;
@@ -112,7 +112,7 @@ impl Journal {
     }
 }
 
-/// Whether a name is that of something in the folder itself.
+/// Whether a name is a plain file name, without folders.
 pub(super) fn is_plain_name(name: &str) -> bool {
     !name.is_empty() && !name.contains(['/', '\\', '\0']) && name != "." && name != ".."
 }

@@ -1,8 +1,8 @@
-//! Writing to the disk: a file or a set of files is there whole, or not at all.
+//! Writes files to the disk: each file, or set of files, completely or not at all.
 //!
-//! What is written stands in a scratch file first, which is for its owner alone and has a name that nobody has
-//! taken, and gets its own name in one step. [`new_files`] writes files that must not be there yet, [`folder`] the
-//! files of a rendering among files of others.
+//! Content is first written into a scratch file, which has a free name and is readable by its owner only, and is then
+//! renamed in one step. [`new_files`] writes files that must not exist yet, [`folder`] writes rendered files into a
+//! folder that may contain other files.
 
 mod change;
 pub(crate) mod folder;
@@ -16,10 +16,10 @@ use std::path::{Path, PathBuf};
 use cap_std::ambient_authority;
 use cap_std::fs::Dir;
 
-/// Writes files that are not there yet below the folder `base`, all of them or none; missing folders are made.
+/// Writes files that do not exist yet below the folder `base`, all or none. Missing folders are created.
 ///
 /// # Errors
-/// The path that can't be written, and what the system says; `AlreadyExists` for one that is there.
+/// The path that cannot be written, with the error of the operating system; `AlreadyExists` for an existing one.
 pub(crate) fn new_files(base: &Path, files: &[(&Path, &[u8])]) -> Result<(), (PathBuf, io::Error)> {
     let mut made = Made::default();
     let waiting = interrupt::hold();
@@ -34,7 +34,7 @@ pub(crate) fn new_files(base: &Path, files: &[(&Path, &[u8])]) -> Result<(), (Pa
     Ok(())
 }
 
-/// What has been made, in order.
+/// The created folders and files, in order.
 #[derive(Default)]
 struct Made {
     files: Vec<PathBuf>,
@@ -64,7 +64,7 @@ impl Made {
         Ok(())
     }
 
-    /// Removes what was made, folders only if nothing else is in them. What can't be removed stays.
+    /// Removes the created files, and folders if they are empty. Errors are ignored.
     fn take_back(self) {
         for file in self.files.iter().rev() {
             let _ = std::fs::remove_file(file);

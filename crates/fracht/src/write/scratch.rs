@@ -1,4 +1,4 @@
-//! Scratch files and folders: for their owner alone, under names that nobody has taken.
+//! Scratch files and folders: readable by their owner only, with free names.
 
 use std::hash::{BuildHasher as _, Hasher as _, RandomState};
 use std::io::{self, Write as _};
@@ -8,22 +8,22 @@ use cap_std::fs::{Dir, DirBuilder, DirBuilderExt as _, OpenOptions, OpenOptionsE
 use rustix::fs::RenameFlags;
 use rustix::io::Errno;
 
-/// What the names of scratch files and folders begin with.
+/// The prefix of the names of scratch files and folders.
 pub(super) const PREFIX: &str = ".fracht-";
 
-/// A name for something in a scratch place. It is not secret: what is made under it must not be there yet.
+/// A random name. It need not be secret, since creating it fails if it exists.
 pub(super) fn name() -> String {
     let random = RandomState::new().build_hasher().finish();
     format!("{PREFIX}{random:016x}")
 }
 
-/// Whether a name is one of [`name`].
+/// Whether a name has the form of [`name`].
 pub(super) fn is_name(name: &str) -> bool {
     name.strip_prefix(PREFIX)
         .is_some_and(|rest| rest.len() == 16 && rest.bytes().all(|b| b.is_ascii_hexdigit()))
 }
 
-/// Makes a scratch folder.
+/// Creates a scratch folder.
 pub(super) fn folder(dir: &Dir, name: &str) -> io::Result<Dir> {
     let mut builder = DirBuilder::new();
     builder.mode(0o700);
@@ -31,7 +31,7 @@ pub(super) fn folder(dir: &Dir, name: &str) -> io::Result<Dir> {
     dir.open_dir(name)
 }
 
-/// Writes a file that is not there yet, for its owner alone, down to the disk.
+/// Writes and syncs a new file that is readable by its owner only.
 pub(super) fn file(dir: &Dir, name: &Path, content: &[u8]) -> io::Result<cap_std::fs::File> {
     let mut file = dir.open_with(name, OpenOptions::new().write(true).create_new(true).mode(0o600))?;
     let written = file.write_all(content).and_then(|()| file.sync_all());
@@ -44,7 +44,7 @@ pub(super) fn file(dir: &Dir, name: &Path, content: &[u8]) -> io::Result<cap_std
     }
 }
 
-/// Writes a file under a name that must not be there, whole or not at all, with the rights that new files have.
+/// Writes a file that must not exist yet, completely or not at all, with the usual mode of new files.
 pub(super) fn new_file(dir: &Dir, to: &Path, content: &[u8]) -> io::Result<()> {
     let scratch = PathBuf::from(name());
     let file = file(dir, &scratch, content)?;
@@ -55,29 +55,29 @@ pub(super) fn new_file(dir: &Dir, to: &Path, content: &[u8]) -> io::Result<()> {
     placed
 }
 
-/// Gives a file the rights that new files have.
+/// Gives a file the usual mode of new files.
 pub(super) fn usual_rights(file: &cap_std::fs::File) -> io::Result<()> {
     use rustix::fs::Mode;
-    // The mask can only be read by setting it. Nothing else of this program makes files meanwhile.
+    // The mask can only be read by setting it. No other thread creates files at the same time.
     let mask = rustix::process::umask(Mode::empty());
     rustix::process::umask(mask);
     Ok(rustix::fs::fchmod(file, Mode::from_raw_mode(0o666) & !mask)?)
 }
 
-/// Gives a file another name that must not be there.
+/// Renames a file to a name that must not exist yet.
 ///
 /// # Errors
-/// `AlreadyExists` if it is.
+/// `AlreadyExists` if it exists.
 pub(super) fn place_new(from: &Dir, old: &Path, to: &Dir, new: &Path) -> io::Result<()> {
     match rustix::fs::renameat_with(from, old, to, new, RenameFlags::NOREPLACE) {
-        // A file system without that step.
+        // The file system does not support it.
         Err(Errno::INVAL | Errno::NOSYS | Errno::OPNOTSUPP) => {}
         done => return Ok(done?),
     }
     match from.hard_link(old, to, new) {
         Ok(()) => from.remove_file(old),
         Err(error) if error.kind() == io::ErrorKind::AlreadyExists => Err(error),
-        // One without links as well: as near as it comes.
+        // It has no links either: this is as close as possible.
         Err(_) if to.symlink_metadata(new).is_err() => from.rename(old, to, new),
         Err(_) => Err(io::ErrorKind::AlreadyExists.into()),
     }

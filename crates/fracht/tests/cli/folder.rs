@@ -179,8 +179,8 @@ fn with_foreign_files(version: usize) -> Sandbox {
     sandbox
 }
 
-/// Killed at any moment, a run leaves the old set, the new one, or a folder that says that it is not finished, which the
-/// next run mends. `FRACHT_KILLS` says how often.
+/// Killed at any moment, a run leaves the old set, the new one, or a folder that says that it is not finished, which
+/// the next run mends. `FRACHT_KILLS` says how often.
 #[test]
 fn a_run_that_is_killed_leaves_a_set_whole_or_says_so() {
     let rounds = std::env::var("FRACHT_KILLS").ok().and_then(|kills| kills.parse().ok()).unwrap_or(40);

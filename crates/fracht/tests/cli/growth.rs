@@ -1,5 +1,5 @@
-//! What a run costs grows with the size of the stack, and no faster: counted in instructions, which are the same in each
-//! run. The counter is valgrind; without it the test is skipped, and says so.
+//! What a run costs grows with the size of the stack, and no faster: counted in instructions, which are the same in
+//! each run. The counter is valgrind; without it the test is skipped, and says so.
 
 use std::ffi::OsString;
 use std::path::PathBuf;
@@ -58,7 +58,7 @@ const GOOD: &[Form] = &[
         let mounts = each(n, |i| format!("mount.\"/m{i}\" = \"volume.v{i}\"\n"));
         service(&(mounts + &each(n, |i| format!("[volume.v{i}]\nsize = \"1Gi\"\n"))))
     }),
-    form("helpers with ports", RENDER, 75, |n| {
+    form("sidecars with ports", RENDER, 75, |n| {
         service(&each(n, |i| format!("beside.h{i} = {{ image = \"h:1\", port.p{i} = {} }}\n", i + 1)))
     }),
     form("references to a secret", RENDER, 200, |n| {

@@ -1,21 +1,21 @@
-//! What `fracht reach --format json` writes; docs/json.md has the fields.
+//! The JSON of `fracht reach --format json`. docs/json.md describes the fields.
 
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, WorkloadId};
 use fracht_core::plan::outer::OuterAddress;
 use fracht_core::plan::reach::{
-    Caller, Leak, LeakReason, Login, May, ReachPlan, WayIn, may, may_at, networks,
+    Caller, Leak, LeakReason, Login, May, OpenPort, ReachPlan, may, may_at, networks,
 };
 use serde::Serialize;
 
 use super::{learn, name, not_considered, reading, why_not};
 use crate::ui::address;
 
-/// With more pairs of those who talk and those who are talked to than this, JSON has those alone that the stack speaks of:
-/// all of them would grow with the square of the stack.
+/// The most pairs of callers and services. With more pairs, only the used connections are listed, since the number of
+/// pairs grows with the square of the stack.
 const MOST_PAIRS: usize = 40_000;
 
-/// What `--format json` writes.
+/// The whole document.
 #[derive(Serialize)]
 pub(super) struct ReachDocument<'a> {
     stack: &'a str,
@@ -24,7 +24,7 @@ pub(super) struct ReachDocument<'a> {
     /// `all`, or `used`: which services `talks` lists.
     talks_with: &'static str,
     inside: Vec<Inside<'a>>,
-    /// Objects that patches change or that are passed through: what they let through is not considered.
+    /// Patched and passed objects, whose effect is not considered.
     not_considered: Vec<String>,
 }
 
@@ -36,7 +36,7 @@ struct Way<'a> {
     reach: &'a str,
     addresses: Vec<String>,
     hosts_line: Option<String>,
-    /// A command that says the address.
+    /// The command that prints the address.
     learn: Option<String>,
     tls: bool,
     logins: Vec<LoginAnswer>,
@@ -54,9 +54,9 @@ struct Inside<'a> {
     name: &'a str,
     kind: &'a str,
     networks: Vec<&'a str>,
-    /// To any address; at those ports only that `gets_out_at` lists, if it lists any.
+    /// True if it can reach any address, at the ports of `gets_out_at` only if that is not empty.
     gets_out: bool,
-    /// Where it gets out of closed networks all the same.
+    /// The connections that closed networks still allow.
     gets_out_at: Vec<Out<'a>>,
     outside: Vec<&'a str>,
     can_talk_to: usize,
@@ -69,9 +69,9 @@ struct Out<'a> {
     r#for: &'static str,
     ports: &'static [u16],
     protocols: Vec<&'static str>,
-    /// Blocks of addresses (CIDR).
+    /// CIDR blocks.
     to: Vec<&'a str>,
-    /// Whether it leads to any pod of the cluster.
+    /// True if the pods of the cluster can be reached.
     to_pods: bool,
 }
 
@@ -79,15 +79,15 @@ struct Out<'a> {
 struct Talk<'a> {
     to: &'a str,
     may: &'a str,
-    /// The ports that it can talk to.
+    /// The ports that it can reach.
     ports: Vec<&'a str>,
     uses: bool,
     why_not: Option<&'static str>,
 }
 
-/// The answer on a plan.
+/// The document for a plan.
 pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> ReachDocument<'a> {
-    let way = |way: &'a WayIn| {
+    let way = |way: &'a OpenPort| {
         let workload = &model.workloads[way.service];
         let port = workload.port(way.port)?;
         let login = |login: &Login| match login {
@@ -161,7 +161,7 @@ pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> ReachDocument<'a>
     ReachDocument {
         stack: &model.name.value,
         target: &model.target.name,
-        ways_in: plan.ways.iter().filter_map(way).collect(),
+        ways_in: plan.open_ports.iter().filter_map(way).collect(),
         talks_with: if lists_all { "all" } else { "used" },
         inside: plan.callers.iter().map(inside).collect(),
         not_considered: not_considered(model),

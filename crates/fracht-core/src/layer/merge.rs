@@ -1,7 +1,7 @@
-//! One layer over another, on the tree.
+//! Merges one layer into another, on the tree.
 //!
-//! Tables merge by key; a list or a plain value replaces. A short form stands for the table that it is
-//! short for, so that `port.web = 8000` and `port.web.at = 9000` go together in any order of layers.
+//! Tables are merged key by key; a list or a plain value replaces. A short form is expanded first, so that
+//! `port.web = 8000` and `port.web.at = 9000` can be in different layers, in any order.
 
 use std::sync::Arc;
 
@@ -9,12 +9,12 @@ use crate::language::{Shape, Short};
 use crate::origin::Layer;
 use crate::tree::{Entries, Entry, Node, Value};
 
-/// Lays `over` on `base`; `shape` is the shape of both.
-pub(super) fn lay(base: &mut Entries, over: &Entries, shape: Option<Shape>) {
+/// Merges `over` into `base`; `shape` is the shape of both.
+pub(super) fn merge(base: &mut Entries, over: &Entries, shape: Option<Shape>) {
     let one_of = shape.and_then(|shape| shape.table()).map_or(&[][..], |table| table.one_of);
     let is_one_of = |name: &str| one_of.iter().any(|field| field.key().name == name);
     if over.keys().any(|name| is_one_of(name)) {
-        // Of keys of which a table has one, that of the later layer wins.
+        // Of keys that exclude each other, the one of the later layer stays.
         base.retain(|name, _| !is_one_of(name) || over.contains_key(name));
     }
     for (name, entry) in over {
@@ -35,7 +35,7 @@ fn lay_node(base: &mut Node, over: &Node, shape: Option<Shape>) {
     {
         *base = long_base;
         if let (Value::Table(entries), Some(over)) = (&mut base.value, long_over.table()) {
-            lay(Arc::make_mut(entries), over, shape);
+            merge(Arc::make_mut(entries), over, shape);
             return;
         }
     }
@@ -43,7 +43,7 @@ fn lay_node(base: &mut Node, over: &Node, shape: Option<Shape>) {
     base.under = Some(Arc::new(under));
 }
 
-/// The table that a value is or stands for; `None` for one that is and stands for none.
+/// The table that a value is, or is the short form of; `None` for any other value.
 fn long_form(node: &Node, shape: Option<Shape>) -> Option<Node> {
     if node.table().is_some() {
         return Some(node.clone());
@@ -57,7 +57,7 @@ fn long_form(node: &Node, shape: Option<Shape>) -> Option<Node> {
     Some(Node { value: Value::Table(Arc::new([entry].into_iter().collect())), ..node.clone() })
 }
 
-/// The value as one of `layer`.
+/// The value, marked as set by `layer`.
 pub(super) fn stamped(node: &Node, layer: Layer) -> Node {
     let value = match &node.value {
         Value::Table(entries) => {
@@ -79,7 +79,7 @@ mod tests {
 
     use super::*;
     use crate::diag::Sink;
-    use crate::layer::drop::{drops_of, take_away};
+    use crate::layer::drop::{drops_of, remove};
     use crate::layer::like::WORKLOAD;
     use crate::source::Sources;
     use crate::syntax;
@@ -110,7 +110,7 @@ mod tests {
     fn laid(base: &Node, over: &Node) -> Node {
         let mut base = base.clone();
         if let (Value::Table(entries), Some(over)) = (&mut base.value, over.table()) {
-            lay(Arc::make_mut(entries), over, Some(WORKLOAD));
+            merge(Arc::make_mut(entries), over, Some(WORKLOAD));
         }
         base
     }
@@ -172,7 +172,7 @@ mod tests {
             let known = |name: &Arc<str>| base.at(&[&**name]).is_some();
             let mut sink = Sink::default();
             if let Value::Table(entries) = &mut dropped.value {
-                take_away(Arc::make_mut(entries), &drops_of(&set), &mut sink);
+                remove(Arc::make_mut(entries), &drops_of(&set), &mut sink);
             }
             prop_assert_eq!(sink.take().len(), names.iter().filter(|name| !known(name)).count());
             let whole = laid(&dropped, &over);

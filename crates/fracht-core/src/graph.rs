@@ -136,7 +136,7 @@ mod tests {
     }
 
     proptest! {
-        /// Nothing is in a wave before or with what it waits for, and every wave is as early as can be.
+        /// Every node is in a later wave than its predecessors, and in the earliest possible one.
         #[test]
         fn waves_keep_the_order(edges in prop::collection::vec((0_usize..30, 0_usize..30), 0..80)) {
             let forward: Vec<_> =
@@ -150,7 +150,7 @@ mod tests {
             }
         }
 
-        /// Whatever the edges are: each cycle closes, and without the cycles nothing is left behind.
+        /// Whatever the edges are, each cycle is closed, and without the cycles every node has a wave.
         #[test]
         fn circles_close(edges in prop::collection::vec((0_usize..12, 0_usize..12), 0..40)) {
             let graph = graph(12, &edges);

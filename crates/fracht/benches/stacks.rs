@@ -1,5 +1,5 @@
-//! Check and render of stacks of 100, 1,000 and 10,000 services, and beside it the bare serial run of the
-//! same libraries: parse with spans, build the typed objects, write the YAML, no checks.
+//! Times `check` and `render` for stacks of 100, 1,000 and 10,000 services, and the bare serial run of the same
+//! libraries: parse with spans, copy the typed objects, write the YAML, no checks.
 //!
 //! `cargo bench` times them all; `cargo bench -- --test` runs each once.
 #![allow(missing_docs, clippy::expect_used, clippy::panic, reason = "a benchmark that panics has failed")]
@@ -30,7 +30,7 @@ fn checked(files: &MemoryFiles) -> (Project<'_>, Verdict) {
     (project, verdict)
 }
 
-/// The time of a check. As in the tool, which leaves its memory to the system, taking things apart is not in it.
+/// The time of a check, without freeing memory, as in the tool.
 fn check(files: &MemoryFiles) -> Duration {
     let start = Instant::now();
     let kept = black_box(checked(files));
@@ -51,14 +51,14 @@ fn render(files: &MemoryFiles) -> Duration {
     took
 }
 
-/// The objects of a stack, built before: the bare run clones them, which costs less than building.
+/// The objects of a stack, which the bare run clones.
 fn objects(verdict: &Verdict) -> Vec<Object> {
     let checked = verdict.checked().expect("the stack has no errors");
     let rendering = Rendering::new(checked);
     rendering.planned().iter().map(|piece| rendering.build(*piece)).collect()
 }
 
-/// The time of what cannot be had for less with these libraries, on one thread.
+/// The time of the bare run, on one thread.
 fn bare(text: &str, objects: &[Object]) -> Duration {
     let start = Instant::now();
     let tree = black_box(toml::de::DeTable::parse_recoverable(text));

@@ -1,9 +1,9 @@
-//! A real API server takes the objects, and what it makes of them does not differ from what was rendered.
+//! A real API server accepts the objects, and returns them without differences.
 //!
 //! Runs where `FRACHT_APISERVER` names one (`https://127.0.0.1:16443`, with the token in `FRACHT_APISERVER_TOKEN`),
-//! by `curl`. It may be an old one: kinds are asked for under the version that it serves, and what it has no word for
-//! is said in older words. Services are really created, since only then are numbers on the nodes allocated, and
-//! removed again.
+//! with `curl`. It may be an old server: each kind is sent in the version that it serves, and fields that it does not
+//! know are replaced by older ones. Services are really created and removed again, since node ports are only allocated
+//! then.
 
 use std::io::Write as _;
 use std::process::{Command, Stdio};
@@ -17,9 +17,9 @@ use crate::cluster::items;
 use crate::random_stack::{parts, stack_file};
 use crate::{Made, demo, files, made, stack_names, stacks};
 
-/// Made-up stacks that are sent.
+/// The number of random stacks that are sent.
 const MADE_UP: usize = 12;
-/// Kinds that old servers have under a version before the first stable one.
+/// Kinds that old servers only have in a version before the first stable one.
 const BEFORE: [(&str, &str); 4] = [
     ("CronJob", "batch/v1beta1"),
     ("PodDisruptionBudget", "policy/v1beta1"),
@@ -34,7 +34,7 @@ struct Server {
 
 impl Server {
     fn call(&self, method: &str, path: &str, body: &Value) -> (u16, Value) {
-        // To a program of that name servers answer with spaces, which some of them do not survive.
+        // Servers send indented JSON to a client named curl, which some of them do not survive.
         let mut curl = Command::new("curl")
             .args([
                 "-A",
@@ -78,7 +78,7 @@ impl Server {
         before.filter(|_| !serves(&stable)).map_or(stable, |(_, version)| (*version).to_owned())
     }
 
-    /// Creates an object, for trial; what it made of it, under the version of today.
+    /// Creates an object as a dry run, and returns the server's object in the current version.
     fn create(&self, object: &Value) -> Result<Value, String> {
         let version = self.version(object);
         let (kind, meta) = (object["kind"].as_str().unwrap(), &object["metadata"]);
@@ -106,7 +106,7 @@ impl Server {
         Ok(answer)
     }
 
-    /// Creates all objects in their order, and takes the Services away again.
+    /// Creates all objects in their order, and removes the Services again.
     fn take(&self, objects: &[Value]) -> (Vec<Value>, Vec<String>) {
         let (mut live, mut refused) = (Vec::new(), Vec::new());
         if let Some(namespace) = objects.iter().find_map(|object| object["metadata"]["namespace"].as_str()) {
@@ -132,8 +132,8 @@ impl Server {
     }
 }
 
-/// What servers of today take, in words of older ones: a pause before a stop, checks by gRPC, sidecars that go on
-/// running, volumes of one pod, failures that do not count, time zones.
+/// Replaces fields that old servers do not know: a pause before a stop, gRPC probes, sidecars, volumes for one pod, pod
+/// failure policies, time zones.
 fn in_older_words(value: &mut Value) {
     match value {
         Value::Object(fields) => {
@@ -172,7 +172,7 @@ fn in_older_words(value: &mut Value) {
     }
 }
 
-/// The objects of a stack as they are sent: those of kinds that every server has.
+/// The objects of a stack to send: those of kinds that every server has.
 fn sent(made: &Made) -> Vec<Value> {
     let known = |object: &&Value| {
         let version = object["apiVersion"].as_str().unwrap();
@@ -181,7 +181,7 @@ fn sent(made: &Made) -> Vec<Value> {
     };
     let mut objects: Vec<Value> = made.objects.iter().filter(known).cloned().collect();
     objects.iter_mut().for_each(in_older_words);
-    // A balancer with ports of several protocols is younger than some servers.
+    // Old servers have no load balancer with ports of several protocols.
     objects.retain(|object| {
         let protocols: Vec<_> =
             items(&object["spec"]["ports"]).map(|port| port["protocol"].clone()).collect();

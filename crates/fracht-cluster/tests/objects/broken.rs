@@ -1,10 +1,10 @@
-//! Objects as no stack may become them: the tests' cluster sees each mistake.
+//! Broken objects: the simulated cluster finds each mistake.
 
 use serde_json::{Value, json};
 
 use crate::{files, made, whole};
 
-/// A stack with one of each thing that went wrong.
+/// A stack with everything that is broken below.
 const ONE_OF_EACH: &str = "[stack]\nname = \"s\"\n[target.cluster]\ndomain = \"a.example\"\n\
     [volume.x]\nsize = \"1Gi\"\nnode-folder = \"/x\"\nnode = \"n1\"\n[volume.pod]\nsize = \"1Gi\"\naccess = \"one-pod\"\n[volume.many]\nsize = \"1Gi\"\naccess = \"many-readers\"\n\
     [config.c]\nkey.MODE = \"first\"\n[config.d]\nkey.MODE = \"second\"\n[outside.o]\naddress = \"192.0.2.1\"\nport = { a = 443, b = 444 }\n\
@@ -18,7 +18,7 @@ const ONE_OF_EACH: &str = "[stack]\nname = \"s\"\n[target.cluster]\ndomain = \"a
     [task.t]\nimage = \"t:1\"\ntimeout = \"1m\"\nafter = { a = \"ready\" }\n\
     [task.n]\nimage = \"t:1\"\nschedule = \"0 3 * * 0\"\nzone = \"UTC\"\n";
 
-/// The first object of a kind whose name ends so.
+/// The first object of a kind whose name has an ending.
 fn of<'o>(all: &'o mut [Value], kind: &str, name: &str) -> &'o mut Value {
     let is_it = |object: &&mut Value| {
         object["kind"] == kind && object["metadata"]["name"].as_str().unwrap().ends_with(name)
@@ -36,7 +36,7 @@ fn main_of<'o>(all: &'o mut [Value], name: &str) -> &'o mut Value {
     &mut pod_of(all, name)["containers"][0]
 }
 
-/// What each object was before, and how the tests' cluster sees it.
+/// The mistakes, each with the message of the simulated cluster.
 #[test]
 fn what_was_made_before_does_not_hold_together() {
     let good = made(&files(ONE_OF_EACH), "cluster");

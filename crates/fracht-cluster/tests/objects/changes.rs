@@ -4,7 +4,7 @@ use serde_json::Value;
 
 use crate::{demo, files, objects};
 
-/// `Kind name` of the objects that differ between two renderings, those of one alone included.
+/// The objects that differ between two renderings, as `Kind name`.
 fn changed(before: &[Value], after: &[Value]) -> Vec<String> {
     let identity = |object: &Value| {
         format!("{} {}", object["kind"].as_str().unwrap(), object["metadata"]["name"].as_str().unwrap())
@@ -75,7 +75,7 @@ fn another_service_changes_nothing_of_the_others() {
     assert_eq!(changed, ["Deployment s-b", "Service b"]);
 }
 
-/// A content can't be guessed from what it makes: two values of a secret make the same pods.
+/// The value of a secret cannot be guessed from the objects: two values give the same pods.
 #[test]
 fn the_value_of_a_secret_is_in_its_object_alone() {
     let encoded = "Z3VsbC1hbmQta2VscAo="; // gull-and-kelp and the line break, encoded once

@@ -1,4 +1,4 @@
-//! A cluster that only reads: it knows objects and what they refer to, and nothing of stacks.
+//! A simulated cluster: it checks objects and their references, and knows nothing of stacks.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -7,7 +7,7 @@ use serde_json::Value;
 
 use crate::{policies, scheduler, server};
 
-/// What the made-up stacks expect to be there: objects by kind and name, with the keys that they have.
+/// The existing objects that the stacks expect, by kind and name, with their keys.
 const PRESENT: [(&str, &str, &[&str]); 6] = [
     ("Secret", "in-cluster", &["token"]),
     ("Secret", "buoy-feed", &["token"]),
@@ -27,7 +27,7 @@ pub(crate) struct Pod<'a> {
     at: usize,
     pub(crate) owner: String,
     pub(crate) template: &'a Value,
-    /// The names of the claims that are made for each replica.
+    /// The names of the claim templates.
     claims: Vec<&'a str>,
 }
 
@@ -45,7 +45,7 @@ impl<'a> Pod<'a> {
         &self.template["spec"]
     }
 
-    /// The containers that go on running: the main one, and sidecars.
+    /// The containers that keep running: the main one and the sidecars.
     pub(crate) fn running(&self) -> impl Iterator<Item = &'a Value> {
         items(&self.spec()["containers"]).chain(self.before().filter(|c| c["restartPolicy"] == "Always"))
     }
@@ -54,7 +54,7 @@ impl<'a> Pod<'a> {
         items(&self.spec()["initContainers"])
     }
 
-    /// The gates: what runs to its end before the pod starts.
+    /// The gates: init containers that end before the pod starts.
     pub(crate) fn gates(&self) -> impl Iterator<Item = &'a Value> {
         self.before().filter(|container| container.get("restartPolicy").is_none())
     }
@@ -63,7 +63,7 @@ impl<'a> Pod<'a> {
         items(&self.spec()["containers"]).chain(self.before())
     }
 
-    /// The ports that are listened on.
+    /// The ports of the containers.
     pub(crate) fn ports(&self) -> impl Iterator<Item = &'a Value> {
         self.running().flat_map(|container| items(&container["ports"]))
     }
@@ -73,7 +73,7 @@ impl<'a> Pod<'a> {
     }
 }
 
-/// Whether labels fit a selector, by its `matchLabels`; no other kind is used here.
+/// Whether a selector matches labels, by its `matchLabels`, the only kind in use.
 pub(crate) fn fits(labels: &Value, selector: &Value) -> bool {
     assert!(selector.get("matchExpressions").is_none());
     let wanted = selector["matchLabels"].as_object();
@@ -117,7 +117,7 @@ impl<'a> Cluster<'a> {
         PRESENT.iter().any(|(k, n, keys)| *k == kind && *name == **n && fits(keys))
     }
 
-    /// An object that a pod refers to: it must be there, and be made before the pod.
+    /// An object that a pod refers to: it must exist and come before the pod.
     fn object(&self, kind: &str, name: &Value, pod: &Pod<'_>) -> Option<&'a Value> {
         if Self::is_present(kind, name, None) {
             return None;
@@ -128,7 +128,7 @@ impl<'a> Cluster<'a> {
         Some(object)
     }
 
-    /// The value behind a key of a config or a secret.
+    /// Checks that a key of a config or a secret exists.
     fn key(&self, kind: &str, name: &Value, key: &Value, pod: &Pod<'_>) {
         let Some(object) = self.object(kind, name, pod) else {
             assert!(Self::is_present(kind, name, Some(key)), "{} asks {name} for {key}", pod.owner);
@@ -172,7 +172,7 @@ impl<'a> Cluster<'a> {
         scheduler::check(self);
     }
 
-    /// Each object is one of a kind, its name is a name, and the namespace is that of all others.
+    /// Checks that names are valid and unique, and that all objects have the same namespace.
     fn identities(&self) {
         let name = Regex::new("^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$").unwrap();
         let label = Regex::new("^(([A-Za-z0-9][A-Za-z0-9_.-]{0,61})?[A-Za-z0-9])?$").unwrap();
@@ -180,14 +180,14 @@ impl<'a> Cluster<'a> {
         for object in self.objects {
             let (kind, meta) = (object["kind"].as_str().unwrap(), &object["metadata"]);
             let own = meta["name"].as_str().unwrap();
-            // What pods and addresses are named after is a label; all else may have dots.
+            // Names of pods and addresses are labels; all other names may have dots.
             let dotted =
                 ["NetworkPolicy", "Role", "RoleBinding", "HTTPRoute", "PersistentVolume"].contains(&kind);
             assert!(
                 if dotted { own.split('.').all(|part| name.is_match(part)) } else { name.is_match(own) },
                 "{meta}"
             );
-            // The cluster adds to these names in labels and in names of what it makes of them.
+            // The cluster adds a suffix to these names, in labels and in names of pods and Jobs.
             assert!(!["StatefulSet", "CronJob"].contains(&kind) || own.len() <= 52, "{meta}");
             assert!(seen.insert((kind, own)), "two of {meta}");
             match kind {
@@ -204,14 +204,13 @@ impl<'a> Cluster<'a> {
         assert!(at.is_none_or(|at| at == 0));
     }
 
-    /// The pods that labels find.
+    /// The pods that labels select.
     pub(crate) fn selected(&self, labels: &Value) -> Vec<Pod<'a>> {
         let selector = serde_json::json!({ "matchLabels": labels });
         self.pods().into_iter().filter(|pod| fits(pod.labels(), &selector)).collect()
     }
 
-    /// A service finds the pods of one workload, and its ports lead to ports that they have; or it has a name
-    /// or an address that is outside.
+    /// Checks Services: each selects the pods of one workload that have its ports, or has an external name or address.
     fn services(&self) {
         for (_, service) in self.of_kind("Service") {
             let spec = &service["spec"];
@@ -259,7 +258,7 @@ impl<'a> Cluster<'a> {
         assert!(!slice["endpoints"][0]["addresses"].as_array().unwrap().is_empty());
     }
 
-    /// What grows leaves the number to who makes it grow, and its load can be measured.
+    /// Checks autoscalers: the workload sets no number of replicas, and its load can be measured.
     fn scaling(&self) {
         for (_, scaler) in self.of_kind("HorizontalPodAutoscaler") {
             let target = &scaler["spec"]["scaleTargetRef"];
@@ -277,7 +276,7 @@ impl<'a> Cluster<'a> {
         }
     }
 
-    /// Entries lead to ports of services, each host and path once; certificates are there.
+    /// Checks web entries: each host and path is unique and leads to a port of a Service; certificates exist.
     fn entries(&self) {
         let mut taken = BTreeSet::new();
         for (_, entry) in self.of_kind("Ingress") {
@@ -311,7 +310,7 @@ impl<'a> Cluster<'a> {
         }
     }
 
-    /// A piece of storage made by hand and its claim name each other, and fit.
+    /// Checks volumes on nodes: the volume and its claim refer to each other and match.
     fn pieces(&self) {
         for (at, piece) in self.of_kind("PersistentVolume") {
             let spec = &piece["spec"];
@@ -326,7 +325,7 @@ impl<'a> Cluster<'a> {
         }
     }
 
-    /// Every variable refers to what is there; a composed one only to those before it.
+    /// Checks variables: each refers to existing keys, and uses only earlier variables.
     fn variables(&self, pod: &Pod<'_>) {
         let reference = Regex::new(r"\$+\(([A-Za-z0-9_.-]+)\)").unwrap();
         for container in pod.running() {
@@ -368,7 +367,7 @@ impl<'a> Cluster<'a> {
         }
     }
 
-    /// Every mount names a volume, every volume something that is there, and one path has one mount.
+    /// Checks mounts: each has a volume with an existing source, and a path of its own.
     fn storage(&self, pod: &Pod<'_>) {
         let mut volumes: BTreeMap<&str, Option<&Value>> = BTreeMap::new();
         for volume in items(&pod.spec()["volumes"]) {
@@ -403,7 +402,7 @@ impl<'a> Cluster<'a> {
         assert_eq!(used.len(), volumes.len(), "{} has volumes that nothing mounts", pod.owner);
     }
 
-    /// A gate waits for an address with ready pods behind it, or for a Job that it may read, and gives up.
+    /// Checks gates: each waits for an address with ready pods, or for a Job that it may read, and has a time limit.
     fn gates(&self, pod: &Pod<'_>) {
         let ready = Regex::new(r"nc -z -w 2 (\S+) (\d+);").unwrap();
         let done = Regex::new(r"job=(\S+)\nurl=\S+/namespaces/(\S+)/jobs/\$job").unwrap();
@@ -436,7 +435,7 @@ impl<'a> Cluster<'a> {
         assert_eq!(allowed, jobs, "{}", pod.owner);
     }
 
-    /// What the account of a pod may do.
+    /// The permissions of a pod's account.
     fn rules_of(&self, pod: &Pod<'_>) -> Vec<&'a Value> {
         let Some(account) = pod.spec().get("serviceAccountName") else { return Vec::new() };
         let (at, _) = self.named("ServiceAccount", account).unwrap();
@@ -451,7 +450,7 @@ impl<'a> Cluster<'a> {
         rules
     }
 
-    /// A token lies in a container only if it asks for more than the gates of its pod do; those mount one of their own.
+    /// Checks tokens: only a container with permissions mounts one; gates mount their own.
     fn rights(&self, pod: &Pod<'_>) {
         let of_gates =
             |rule: &&&Value| rule["resources"][0] == "jobs" && rule["verbs"] == serde_json::json!(["get"]);
@@ -475,7 +474,7 @@ impl<'a> Cluster<'a> {
         }
     }
 
-    /// A workload's selector finds its own pods and no others.
+    /// Checks that the selector of a workload selects its own pods only.
     fn selectors(&self) {
         for kind in ["Deployment", "StatefulSet"] {
             for (at, workload) in self.of_kind(kind) {

@@ -1,4 +1,4 @@
-//! What differs between two sets of objects.
+//! Comparing two sets of objects.
 
 use fracht_cluster::diff::{ChangeKind, compare};
 use fracht_cluster::read_objects;
@@ -90,7 +90,7 @@ fn what_only_the_cluster_writes_is_passed_over() {
     assert_eq!(fields(&live, &made), [""; 0]);
 }
 
-/// An object as a cluster gives it back: what servers fill in by the API reference of each kind, and what they write.
+/// An object as a cluster returns it, with defaults and status (API reference of each kind).
 fn filled_in(object: &Value) -> Value {
     let mut live = object.clone();
     for (field, value) in [
@@ -218,8 +218,8 @@ fn filled_in(object: &Value) -> Value {
     live
 }
 
-/// Of a dump of a cluster what we set is compared: defaults, a status, and what others made are no difference; what
-/// is no longer set is.
+/// In objects from a cluster, only fields that Fracht can set are compared: defaults, status and objects of others
+/// are no differences, but fields that are no longer set are.
 #[test]
 fn a_dump_of_a_cluster_differs_only_in_what_we_set() {
     let owned = |kind: &str, owner: &str| {
@@ -244,7 +244,7 @@ fn a_dump_of_a_cluster_differs_only_in_what_we_set() {
     let left_out: Vec<(&str, usize)> =
         difference.left_out.iter().map(|(kind, count)| (kind.as_str(), *count)).collect();
     assert_eq!(left_out, [("ConfigMap", 1), ("Job", 1), ("Pod", 2), ("ReplicaSet", 1)]);
-    // What was taken out of the stack is told, also of a dump.
+    // A service that was removed from the stack is reported, also in objects from a cluster.
     let api = dump
         .iter_mut()
         .find(|object| object["metadata"]["name"] == "tidedesk-api" && object["kind"] == "Deployment")
@@ -322,7 +322,7 @@ fn what_is_added_and_removed_is_told() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(32))]
 
-    /// What was written and read again does not differ, whatever its order is.
+    /// Writing and reading objects makes no difference, in any order.
     #[test]
     fn nothing_differs_from_itself(parts in parts(), turn in any::<bool>()) {
         let all = objects(&files(&stack_file(&parts)), "cluster");

@@ -1,4 +1,4 @@
-//! What single words of the language become, to the letter.
+//! The exact objects for single keys of the language.
 
 use serde_json::{Value, json};
 
@@ -132,7 +132,7 @@ fn a_helper_starts_before_its_service_and_behind_the_gates() {
     assert_eq!(spec["volumes"][0]["emptyDir"], json!({ "sizeLimit": "1Mi" }));
     let name = spec["volumes"][0]["name"].as_str().unwrap();
     assert!(name.starts_with("scratch-proxy-p--"), "{name}");
-    // One container is off, so that the filter of system calls is each container's own.
+    // One container has no restrictions, so the filter of system calls is set per container.
     assert!(spec["securityContext"].get("seccompProfile").is_none());
     assert!(proxy["securityContext"]["seccompProfile"].is_object());
     assert!(spec["initContainers"][2].get("securityContext").is_none());
@@ -237,7 +237,7 @@ fn rights_are_those_that_are_written_and_no_more() {
     assert_eq!(pod("a")["serviceAccountName"], "s-a");
     let mounts = |container: &Value| container["volumeMounts"].to_string();
     assert!(mounts(&pod("a")["containers"][0]).contains("serviceaccount"));
-    // What runs beside it does not get its token.
+    // A sidecar does not get the token.
     assert_eq!(mounts(&pod("a")["initContainers"][0]), "null");
     assert_eq!(
         (&pod("a")["automountServiceAccountToken"], &pod("b")["automountServiceAccountToken"]),

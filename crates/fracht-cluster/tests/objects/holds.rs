@@ -1,11 +1,10 @@
-//! Stacks whose objects are easily taken for something else: they hold together, see [`crate::whole::check`], and come
-//! to what the stack says.
+//! Stacks with difficult objects: they pass [`crate::whole::check`] and mean what the stack says.
 
 use serde_json::{Value, json};
 
 use crate::{files, made, object, whole};
 
-/// A stack whose objects hold together, with what they come to.
+/// The objects of a stack, which must pass the checks.
 fn holds(stack: &str, target: &str) -> Vec<Value> {
     let made = made(&files(&format!("[stack]\nname = \"s\"\n{stack}")), target);
     whole::check(&made);
@@ -121,7 +120,7 @@ fn words_become_what_the_cluster_reads() {
     assert_eq!(pod(&all, "Deployment", "b")["volumes"][0]["persistentVolumeClaim"]["readOnly"], true);
 }
 
-/// A pod on another node would wait for ever for a volume that one node may mount.
+/// A pod on another node would wait forever for a volume that only one node can mount.
 #[test]
 fn those_who_share_a_volume_of_one_node_share_the_node() {
     let service = |name: &str, volumes: &[&str]| {
@@ -143,7 +142,7 @@ fn those_who_share_a_volume_of_one_node_share_the_node() {
             service("d", &["many", "folder"]),
             service("e", &["many", "folder"]),
             "[task.t]\nimage = \"t:1\"\nschedule = \"on demand\"\nmount.\"/x\" = \"volume.x\"\n".to_owned(),
-            // These can have it one after the other.
+            // These can use it one after the other.
             "[volume.late]\nsize = \"1Gi\"\n\
              [task.u]\nimage = \"t:1\"\nplace.disk = \"fast\"\nmount.\"/l\" = \"volume.late\"\n\
              [task.v]\nimage = \"t:1\"\nplace.disk = \"slow\"\nmount.\"/l\" = \"volume.late\"\n"
@@ -182,7 +181,7 @@ fn a_container_is_never_called_as_a_gate_is() {
     assert_ne!(pod(&all, "Deployment", "wait-for-db")["initContainers"][0]["name"], "wait-for-db");
 }
 
-/// Two stacks in one namespace share addresses and nothing else: what is applied later takes the place of nothing.
+/// Two stacks in one namespace share only addresses: applying one never overwrites objects of the other.
 #[test]
 fn stacks_in_one_namespace_leave_each_other_alone() {
     let stack = |name: &str, service: &str| {
@@ -195,14 +194,14 @@ fn stacks_in_one_namespace_leave_each_other_alone() {
     };
     let identities = |name: &str, service: &str| -> Vec<(String, String)> {
         let made = made(&files(&stack(name, service)), "t");
-        // A name with two dashes has a digest, which the tests do not make up.
+        // A name with two dashes has a digest, which the tests do not compute.
         if !name.contains("--") {
             whole::check(&made);
         }
         let identity = |object: &Value| (object["kind"].to_string(), object["metadata"]["name"].to_string());
         made.objects.iter().filter(|object| object["kind"] != "Namespace").map(identity).collect()
     };
-    // Names that would be read alike if they were joined by a dash.
+    // Names that would be the same if they were joined by a dash.
     for (one, other) in
         [(("a", "b-x"), ("a-b", "x")), (("tide", "api"), ("desk", "web")), (("a", "x"), ("a--b", "y"))]
     {

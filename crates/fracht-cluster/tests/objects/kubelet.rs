@@ -1,5 +1,5 @@
-//! What a node makes of a pod: the variables and arguments of a process, and which files it can read. By the
-//! documentation of `$(NAME)` in variables, of volumes of configs and secrets, and of security contexts.
+//! A simulated node: the variables and arguments of a process, and the files that it can read. By the documentation of
+//! `$(NAME)` in variables, of volumes of configs and secrets, and of security contexts.
 
 use std::collections::BTreeMap;
 
@@ -10,7 +10,7 @@ use crate::cluster::{Cluster, items};
 use crate::random_stack::quoted_plain;
 use crate::{files, objects};
 
-/// The variables of a process, by name. What is not known here stands in angle brackets: `<secret s-db password>`.
+/// The variables of a process, by name. Unknown values are in angle brackets: `<secret s-db password>`.
 pub(crate) type Variables = BTreeMap<String, String>;
 
 /// `$(NAME)` replaced, byte by byte as the kubelet's source reads it.
@@ -45,7 +45,7 @@ pub(crate) fn expanded(text: &str, variables: &Variables) -> String {
 }
 
 impl Cluster<'_> {
-    /// The value behind a key of a ConfigMap; of one that is not made here, and of a Secret, what it is.
+    /// The value of a key of a ConfigMap; a description for a Secret, and for a ConfigMap that is not generated.
     fn value(&self, kind: &str, name: &str, key: &str) -> String {
         let object = self.of_kind(kind).find(|(_, object)| object["metadata"]["name"] == name);
         let found = object.filter(|_| kind == "ConfigMap").map(|(_, object)| {
@@ -86,7 +86,7 @@ impl Cluster<'_> {
     }
 }
 
-/// A process: its user, its groups, and whether it may read what is not its own.
+/// A process: its user, its groups, and whether it may read files of others.
 #[derive(Debug)]
 pub(crate) struct Process {
     uid: Option<u64>,
@@ -99,15 +99,15 @@ impl Process {
         let (own, of_pod) = (&container["securityContext"], &pod["securityContext"]);
         let number = |field: &str| own[field].as_u64().or(of_pod[field].as_u64());
         let uid = number("runAsUser");
-        // Without a group a user that the image does not know has that of root.
+        // Without a group, a user that the image does not know has the group of root.
         let groups = [number("runAsGroup"), of_pod["fsGroup"].as_u64()];
         let strict = items(&own["capabilities"]["drop"]).any(|capability| capability == "ALL");
         Self { uid, groups: groups.into_iter().flatten().collect(), strict }
     }
 
-    /// Whether it can read a file of a config or secret, which root owns; `None` where only the image knows.
+    /// Whether it can read a file of a config or secret, which root owns; `None` if it depends on the image.
     pub(crate) fn can_read(&self, mode: u64, fs_group: Option<u64>) -> Option<bool> {
-        // The group of the pod owns the files then, and may read them.
+        // The group of the pod then owns the files and may read them.
         let mode = if fs_group.is_some() { mode | 0o440 } else { mode };
         let group = fs_group.unwrap_or(0);
         if mode & 0o004 != 0 || self.groups.contains(&group) && mode & 0o040 != 0 {
@@ -139,7 +139,8 @@ fn texts_come_out_as_the_documentation_says() {
     }
 }
 
-/// A text that stands alone in a variable, between secrets in another, in an argument and in the command of a check.
+/// Checks that a text reaches the process unchanged: in a variable, between secrets in another one, in an argument
+/// and in the command of a health check.
 fn comes_back(text: &str) {
     let plain = quoted_plain(text);
     let inner = plain.trim_matches('"');
@@ -159,7 +160,7 @@ fn comes_back(text: &str) {
     assert_eq!(expanded(container["args"][0].as_str().unwrap(), &variables), text);
     let word = container["readinessProbe"]["exec"]["command"][1].as_str().unwrap();
     assert_eq!(expanded(word, &variables), text, "in a check");
-    // The command of a shell stays as people wrote it.
+    // The command of a shell is unchanged.
     assert!(text.contains("$$") || text.contains("$(NAME)") || !text.is_ascii() || word == text, "{word}");
 }
 

@@ -1,4 +1,4 @@
-//! The objects of whole stacks, looked at as a cluster would.
+//! Tests on the objects of whole stacks.
 #![allow(
     clippy::unwrap_used,
     clippy::expect_used,
@@ -59,7 +59,7 @@ fn files(stack: &str) -> MemoryFiles {
     MemoryFiles::default().with("/s/fracht.toml", stack)
 }
 
-/// The files of the folder of the tests' stacks, one of which is the stack file.
+/// The folder of test stacks, with one of them as the stack file.
 fn stack_folder(name: &str) -> MemoryFiles {
     fn add(folder: &Path, at: &str, mut files: MemoryFiles) -> MemoryFiles {
         for entry in std::fs::read_dir(folder).unwrap() {
@@ -83,7 +83,7 @@ fn stack_names() -> Vec<String> {
     ["closed", "everything", "gateway"].map(str::to_owned).to_vec()
 }
 
-/// What is made of a stack under each of its targets that is a cluster.
+/// The rendering of a stack for each target that is a cluster.
 fn stacks(name: &str) -> Vec<(String, Made)> {
     let files = stack_folder(name);
     let path = Path::new("/s/fracht.toml");
@@ -102,7 +102,7 @@ struct Made {
     objects: Vec<Value>,
 }
 
-/// What is made of a stack under a target.
+/// The rendering of a stack for a target.
 fn made(files: &MemoryFiles, target: &str) -> Made {
     let path = Path::new("/s/fracht.toml");
     let mut project = Project::open(files, path, path).unwrap_or_else(|error| panic!("{error}"));
@@ -110,7 +110,7 @@ fn made(files: &MemoryFiles, target: &str) -> Made {
     Made { model, objects: objects(files, target) }
 }
 
-/// The objects of a stack under a target, as text. Every secret that is made has the same value.
+/// The objects of a stack for a target, as text. All generated secrets have the same value.
 fn rendered(files: &MemoryFiles, target: &str, format: Format) -> String {
     let path = Path::new("/s/fracht.toml");
     let mut project = Project::open(files, path, path).unwrap_or_else(|error| panic!("{error}"));
@@ -140,7 +140,7 @@ fn objects(files: &MemoryFiles, target: &str) -> Vec<Value> {
     list["items"].as_array().unwrap().clone()
 }
 
-/// The object of a kind and a name, which may be that of what it is made of in the stack.
+/// The object with a kind and a name, which may be the name in the stack.
 fn object<'a>(objects: &'a [Value], kind: &str, name: &str) -> &'a Value {
     let is_it = |object: &&Value| {
         let (own, stack) =

@@ -1,5 +1,4 @@
-//! What the objects do is what the stack says: users, variables, mounts, times. Looked at through what a node makes
-//! of them.
+//! The objects mean what the stack says: users, variables, mounts, times, as a simulated node sees them.
 
 use std::collections::BTreeMap;
 
@@ -36,7 +35,7 @@ fn containers(workload: &Workload) -> impl Iterator<Item = (&str, &Container)> {
     std::iter::once((&*workload.name, &workload.main)).chain(sidecars)
 }
 
-/// Names of objects, by what stands in their labels and fields alone.
+/// The names of objects, found by their labels and fields.
 struct Names<'m> {
     model: &'m Model,
 }
@@ -47,12 +46,12 @@ impl Names<'_> {
         present.map_or_else(|| format!("{stack}{}{name}", self.dash()), str::to_owned)
     }
 
-    /// A stack whose name has a dash takes two.
+    /// The separator in names: two dashes if the name of the stack has one.
     fn dash(&self) -> &'static str {
         if self.model.name.value.contains('-') { "--" } else { "-" }
     }
 
-    /// What a text is at run time.
+    /// The value of a text at run time.
     fn text(&self, text: &Text) -> String {
         text.parts.iter().map(|part| self.part(part)).collect()
     }
@@ -85,7 +84,7 @@ impl Names<'_> {
     }
 }
 
-/// Each container runs as the user that it names, and as no other.
+/// Checks that each container runs as its own user.
 fn user(definition: &Container, pod: &Pod<'_>, container: &Value) {
     let own = &container["securityContext"];
     let said = own["runAsUser"].as_u64().or(pod.spec()["securityContext"]["runAsUser"].as_u64());
@@ -94,8 +93,7 @@ fn user(definition: &Container, pod: &Pod<'_>, container: &Value) {
     assert!(!(said == Some(0) && own["runAsNonRoot"] == true), "{} never starts", pod.owner);
 }
 
-/// Variables and arguments reach the process as the stack says: those of `use` in their order, those of `env` over
-/// them.
+/// Checks that variables and arguments reach the process: those of `use` in their order, overridden by `env`.
 fn variables(cluster: &Cluster<'_>, names: &Names<'_>, definition: &Container, container: &Value) {
     let mut wanted = Variables::new();
     for used in &definition.uses {
@@ -116,10 +114,10 @@ fn variables(cluster: &Cluster<'_>, names: &Names<'_>, definition: &Container, c
     }
 }
 
-/// Which mounts lead to one folder, and which should.
+/// The mounts that share a folder, by the stack and by the objects.
 #[derive(Default)]
 struct Folders {
-    /// By what the stack says, the volume of the pod.
+    /// The volume of the pod, by the folder in the stack.
     of: BTreeMap<String, String>,
 }
 
@@ -135,7 +133,7 @@ impl Folders {
     }
 }
 
-/// At each path stands what the stack says, and the process can read it.
+/// Checks that each path has the right content, and that the process can read it.
 fn mounts(
     cluster: &Cluster<'_>,
     names: &Names<'_>,
@@ -209,7 +207,7 @@ fn files(
     assert_ne!(readable, Some(false), "{process:?} of {} can't read {said}", pod.owner);
 }
 
-/// A service has the time to start that it was given, and not twice that.
+/// Checks that a service has as much time to start as the stack allows, not twice that.
 fn health(definition: &Container, container: &Value) {
     let Some(health) = &definition.health else { return };
     let number = |probe: &str, field: &str, default: u64| container[probe][field].as_u64().unwrap_or(default);
@@ -218,7 +216,7 @@ fn health(definition: &Container, container: &Value) {
     let boot = u64::try_from(health.boot.value.as_millis().div_ceil(1000)).unwrap();
     assert!((boot..boot.max(1) + period).contains(&time), "{boot} s to start became {time} s");
     if let Probe::Run { command } = &health.probe {
-        // Only variables with a value of their own count, and no others.
+        // Only variables with a literal value count.
         let variables = items(&container["env"]).map(|variable| {
             (
                 variable["name"].as_str().unwrap().to_owned(),
@@ -232,7 +230,7 @@ fn health(definition: &Container, container: &Value) {
     }
 }
 
-/// There is a gate for everything that is waited for, and it can open.
+/// Checks that each service or task to wait for has a gate that can open.
 fn waits(model: &Model, workload: &Workload, pod: &Pod<'_>) {
     let wanted = workload.after.iter().filter(|after| after.condition != Condition::Started).count();
     assert_eq!(pod.gates().count(), wanted, "{}", pod.owner);
@@ -243,7 +241,7 @@ fn waits(model: &Model, workload: &Workload, pod: &Pod<'_>) {
     }
 }
 
-/// Replicas and limits of time.
+/// Checks replicas and time limits.
 fn times(cluster: &Cluster<'_>, model: &Model, workload: &Workload, pod: &Pod<'_>) {
     let object = &cluster.objects[pod.at()];
     match &workload.kind {

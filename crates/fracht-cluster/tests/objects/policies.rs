@@ -1,10 +1,10 @@
-//! Network policies, evaluated as the cluster's documentation says.
+//! Evaluates network policies, by the documentation of Kubernetes.
 
 use serde_json::Value;
 
 use crate::cluster::{Cluster, Pod, fits, items};
 
-/// Somebody that a pod talks to.
+/// The other end of a connection of a pod.
 pub(crate) enum Peer<'p, 'a> {
     /// A pod of the namespace.
     Pod(&'p Pod<'a>),
@@ -22,7 +22,7 @@ pub(crate) struct Port<'n> {
     pub(crate) protocol: &'n str,
 }
 
-/// Whether an address is in a block; blocks here are whole bytes or one address.
+/// Whether an address is in a CIDR block of whole bytes or one address.
 fn in_block(address: &str, block: &str) -> bool {
     let (base, bits) = block.split_once('/').unwrap();
     let bytes = bits.parse::<usize>().unwrap() / 8;
@@ -47,7 +47,7 @@ fn port_fits(rule: &Value, port: Port<'_>) -> bool {
     number && rule["protocol"].as_str().unwrap_or("TCP") == port.protocol
 }
 
-/// Whether the policies that select a pod let it talk, in one direction.
+/// Whether the policies that select a pod allow a connection, in one direction.
 fn direction(cluster: &Cluster<'_>, pod: &Pod<'_>, kind: &str, peer: &Peer<'_, '_>, port: Port<'_>) -> bool {
     let (list, peers) = if kind == "Egress" { ("egress", "to") } else { ("ingress", "from") };
     let mut selecting = cluster
@@ -66,25 +66,24 @@ fn direction(cluster: &Cluster<'_>, pod: &Pod<'_>, kind: &str, peer: &Peer<'_, '
     selecting.any(|spec| items(&spec[list]).any(rule_fits))
 }
 
-/// Whether one pod can talk to a port of another.
+/// Whether one pod can reach a port of another.
 pub(crate) fn can_talk(cluster: &Cluster<'_>, from: &Pod<'_>, to: &Pod<'_>, port: Port<'_>) -> bool {
     direction(cluster, from, "Egress", &Peer::Pod(to), port)
         && direction(cluster, to, "Ingress", &Peer::Pod(from), port)
 }
 
-/// Whether a pod can get to an address outside of the cluster.
+/// Whether a pod can reach an address outside the cluster.
 pub(crate) fn gets_to(cluster: &Cluster<'_>, from: &Pod<'_>, address: &'static str, number: u64) -> bool {
     let port = Port { name: None, number, protocol: "TCP" };
     direction(cluster, from, "Egress", &Peer::Address(address), port)
 }
 
-/// Whether anybody outside can get to a port of a pod.
+/// Whether a port of a pod can be reached from outside the cluster.
 pub(crate) fn is_open(cluster: &Cluster<'_>, to: &Pod<'_>, port: Port<'_>) -> bool {
     direction(cluster, to, "Ingress", &Peer::Address("203.0.113.9"), port)
 }
 
-/// What holds for every stack: names can be looked up, gates get to what they wait for, and ports that a
-/// service opens are open.
+/// Checks what holds for every stack: DNS works, gates reach the services that they wait for, and open ports are open.
 pub(crate) fn check(cluster: &Cluster<'_>) {
     for (_, policy) in cluster.of_kind("NetworkPolicy") {
         let selector = &policy["spec"]["podSelector"];
@@ -103,7 +102,7 @@ pub(crate) fn check(cluster: &Cluster<'_>) {
             assert!(direction(cluster, &pod, "Egress", &Peer::OtherPod, dns), "{} can't look up", pod.owner);
         }
         let asks = items(&pod.spec()["volumes"]).any(|volume| volume.get("projected").is_some());
-        // The address of the cluster's API that the made-up stacks know.
+        // The address of the API in the random stacks.
         assert!(!asks || gets_to(cluster, &pod, "192.0.2.10", 443), "{} can't ask the cluster", pod.owner);
     }
     for (_, service) in cluster.of_kind("Service").filter(|(_, service)| {

@@ -1,4 +1,4 @@
-//! What is wrong with objects together: the rules that the back end has.
+//! The rules on objects.
 
 use std::path::Path;
 
@@ -10,7 +10,7 @@ use fracht_core::rules;
 
 use crate::{files, object, objects};
 
-/// What is wrong with the objects of a stack.
+/// The problems of the objects of a stack.
 fn problems(files: &MemoryFiles) -> Vec<Diagnostic> {
     let path = Path::new("/s/fracht.toml");
     let mut project = Project::open(files, path, path).unwrap();
@@ -115,7 +115,7 @@ fn names_that_clash_are_told_with_both_owners() {
     let elsewhere = files(&service("pass = [\"a.yaml\"]"))
         .with("/s/a.yaml", passed.replace("name: s-a", "name: s-a\n  namespace: other"));
     assert_eq!(found(&elsewhere).into_iter().map(|(rule, _)| rule).collect::<Vec<_>>(), ["pass-beyond"]);
-    // What Fracht names goes around what people name.
+    // Names that Fracht chooses avoid the names in the stack.
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nstable-names = true\nport.x = 1\n\
                  [service.a-pods]\nimage = \"a:1\"\nport.x = 1\n[service.b]\nimage = \"b:1\"\nport.x = { number = 1, reach = \"node\" }\n\
                  [service.s-b-node]\nimage = \"b:1\"\nport.x = 1\n";
@@ -177,7 +177,7 @@ fn a_patch_makes_no_other_object() {
         let label = &problem.primary.as_ref().unwrap().text;
         assert!(problem.rule.name == "patch-misses" && label.contains(part), "{change}: {problem:?}");
     }
-    // What is in a Secret is not known here; which object it is, is.
+    // The content of a Secret is not known, but its identity is.
     let secret = |merge: &str| {
         let patch = format!("[[patch]]\non = \"Secret/db\"\nmerge = {merge}");
         let stack = format!("{}[secret.db]\nkey.pw = {{ env = \"PW\" }}\n", service(&patch));

@@ -1,11 +1,11 @@
-//! Stacks that look right, and that no cluster could run: each is refused by its rule, at its line.
+//! Stacks that look right but that no cluster can run: each fails its rule, at its line.
 
 use std::path::Path;
 
 use fracht_core::check::Project;
 use fracht_core::files::MemoryFiles;
 
-/// What is wrong with a stack: the rule, and the line of the stack file.
+/// The problems of a stack: the rule, and the line of the stack file.
 fn refused(stack: &str) -> Vec<(&'static str, usize)> {
     let files = MemoryFiles::default()
         .with("/s/fracht.toml", format!("[stack]\nname = \"s\"\n{stack}"))

@@ -18,7 +18,7 @@ const VOLUMES: [&str; 8] = [
     "secret",
 ];
 
-/// Whether a pod keeps to the profile; the field that does not.
+/// The field of a pod that breaks the profile.
 pub(crate) fn breach(spec: &Value) -> Option<String> {
     let fail = |what: &str, value: &Value| Some(format!("{what}: {value}"));
     for field in ["hostNetwork", "hostPID", "hostIPC"] {
@@ -70,7 +70,7 @@ fn template<'c>(cluster: &Cluster<'c>, workload: &Workload) -> Pod<'c> {
     pods.find(|pod| pod.labels()["app.kubernetes.io/name"] == *workload.name).unwrap()
 }
 
-/// What is strict keeps to the profile, and so does every gate; what is off has nothing of ours.
+/// Checks that strict containers and gates follow the profile, and that a container with `off` has no restrictions.
 pub(crate) fn check(cluster: &Cluster<'_>, model: &Model) {
     for workload in &model.workloads {
         let pod = template(cluster, workload);

@@ -1,4 +1,4 @@
-//! What is written reads back into the types of the cluster, with nothing unknown and nothing lost.
+//! Written objects can be read back into the types of the API, without unknown or lost fields.
 
 use fracht_cluster::{Format, read_objects, through_its_kind};
 use proptest::prelude::*;
@@ -37,7 +37,7 @@ fn nothing_that_is_written_is_empty() {
                 assert!(!items.is_empty(), "{path} is empty");
                 items.iter().enumerate().for_each(|(at, item)| filled(item, &format!("{path}/{at}")));
             }
-            // To a policy no rule is nobody, and a rule that says nothing is everybody.
+            // In a policy, an empty list of rules allows nothing, and an empty rule allows everything.
             Value::Object(_) if path.contains("/egress/0") || path.ends_with("namespaceSelector") => {}
             Value::Object(fields) => {
                 assert!(!fields.is_empty(), "{path} is empty");
@@ -58,7 +58,7 @@ fn the_same_stack_gives_the_same_bytes() {
     }
 }
 
-/// Above some hundred objects several threads write.
+/// With some hundred objects, several threads write.
 #[test]
 fn many_objects_come_in_the_same_order_and_bytes() {
     let large = files(&crate::generator::stack(400));

@@ -1,4 +1,4 @@
-//! What the scheduler does: each pod finds a node that has all it asks for, and that its volumes can be mounted on.
+//! A simulated scheduler: each pod finds a node with the labels that it needs, on which its volumes can be mounted.
 
 use std::collections::BTreeMap;
 
@@ -11,7 +11,7 @@ pub(crate) fn check(cluster: &Cluster<'_>) {
     let mut nodes: BTreeMap<String, BTreeMap<&str, &Value>> = BTreeMap::new();
     let mut pods = cluster.pods();
     let ends = |pod: &Pod<'_>| pod.spec()["restartPolicy"] == "Never";
-    // Those that end give way to each other; they find the node that those that stay are on.
+    // Pods that end can follow each other, so they are placed after those that keep running.
     pods.sort_by_key(ends);
     for pod in &pods {
         if cluster.objects[pod.at()]["spec"]["replicas"] == 0 {
@@ -45,7 +45,7 @@ pub(crate) fn check(cluster: &Cluster<'_>) {
     }
 }
 
-/// What the pods on one node have in common.
+/// The group of a pod that must share a node.
 fn group<'a>(pod: &Pod<'a>) -> &'a Value {
     let rules = &pod.spec()["affinity"]["podAffinity"]["requiredDuringSchedulingIgnoredDuringExecution"];
     &rules[0]["labelSelector"]["matchLabels"]["fracht/one-node"]
@@ -66,7 +66,7 @@ fn attached<'a>(cluster: &Cluster<'_>, pod: &Pod<'a>) -> Vec<&'a str> {
     claims(pod).filter(is_attached).collect()
 }
 
-/// The storage made by hand for a claim.
+/// The volume on a node for a claim.
 fn piece<'a>(cluster: &Cluster<'a>, claim: &str) -> Option<&'a Value> {
     let mut pieces = cluster.of_kind("PersistentVolume");
     pieces.find(|(_, piece)| piece["spec"]["claimRef"]["name"] == claim).map(|(_, piece)| piece)

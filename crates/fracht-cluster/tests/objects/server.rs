@@ -1,5 +1,4 @@
-//! What an API server takes: the documented validation of the fields that are made here, the allocation of node
-//! ports, and what of one object another one takes away.
+//! A simulated API server: the documented validation of the generated fields, and the allocation of node ports.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
@@ -26,7 +25,7 @@ pub(crate) fn check(cluster: &Cluster<'_>) {
     }
 }
 
-/// Numbers on the nodes are handed out once, whatever the protocol; one port of one Service may speak two.
+/// Checks that node ports are unique, whatever the protocol, except for one port of a Service with two protocols.
 fn node_ports(cluster: &Cluster<'_>) {
     let mut taken: BTreeMap<u64, (String, u64)> = BTreeMap::new();
     for (_, service) in cluster.of_kind("Service") {
@@ -55,7 +54,7 @@ fn services(cluster: &Cluster<'_>) {
     }
 }
 
-/// Five fields of numbers in the ranges that the cluster's reader has, or names; the zone is one of the database.
+/// Checks schedules: five fields with numbers in range or names, and a known time zone.
 fn schedules(cluster: &Cluster<'_>) {
     const RANGES: [(u32, u32); 5] = [(0, 59), (0, 23), (1, 31), (1, 12), (0, 6)];
     for (_, job) in cluster.of_kind("CronJob") {
@@ -139,7 +138,7 @@ fn sizes(cluster: &Cluster<'_>) {
     }
 }
 
-/// Time and failures at a gate are none of the task's.
+/// Checks that time and failures at a gate do not count for the task.
 fn jobs(cluster: &Cluster<'_>) {
     let jobs = cluster.of_kind("Job").map(|(_, job)| &job["spec"]);
     let scheduled = cluster.of_kind("CronJob").map(|(_, job)| &job["spec"]["jobTemplate"]["spec"]);
@@ -173,7 +172,7 @@ fn jobs(cluster: &Cluster<'_>) {
     }
 }
 
-/// Rules allow something: names are never those of a request that has none, and resources are in their groups.
+/// Checks that every rule of a Role allows something: verbs can be limited to names, and resources have their group.
 fn roles(cluster: &Cluster<'_>) {
     const CORE: [&str; 5] = ["configmaps", "pods", "pods/log", "secrets", "services"];
     const OTHERS: [(&str, &str); 4] = [
@@ -195,7 +194,7 @@ fn roles(cluster: &Cluster<'_>) {
     }
 }
 
-/// A claim for one pod has one; one for readers is only read.
+/// Checks that a claim for one pod has one pod, and that a claim for readers is mounted read-only.
 fn claims(cluster: &Cluster<'_>) {
     let mut mounted: BTreeMap<String, usize> = BTreeMap::new();
     let mode = |name: &Value| {
@@ -223,7 +222,7 @@ fn claims(cluster: &Cluster<'_>) {
     }
     assert!(mounted.values().all(|count| *count <= 1), "{mounted:?}");
     for (_, piece) in cluster.of_kind("PersistentVolume") {
-        // Names of namespaces have no dots, so that no two are read alike.
+        // Names of namespaces have no dots, so that the parts of the name are unique.
         let name = piece["metadata"]["name"].as_str().unwrap();
         let claim = &piece["spec"]["claimRef"];
         assert_eq!(
@@ -233,7 +232,7 @@ fn claims(cluster: &Cluster<'_>) {
     }
 }
 
-/// What protects pods is there before them.
+/// Checks that policies come before the pods that they protect.
 fn order(cluster: &Cluster<'_>) {
     let first = cluster.pods().iter().map(Pod::at).min().unwrap_or(usize::MAX);
     for (at, policy) in cluster.of_kind("NetworkPolicy") {
@@ -258,7 +257,7 @@ fn pods(pod: &Pod<'_>) {
         for text in texts.filter_map(Value::as_str) {
             assert!(!text.contains('\0') && text.len() < 128 << 10, "{}", pod.owner);
         }
-        // A name is looked up among the ports of the container itself, and each way of asking speaks TCP.
+        // A probe finds a named port only in its own container, and only a TCP port.
         for probe in ["startupProbe", "readinessProbe", "livenessProbe"].map(|probe| &container[probe]) {
             for way in ["httpGet", "tcpSocket", "grpc"] {
                 let Some(asks) = probe.get(way) else { continue };
@@ -269,7 +268,7 @@ fn pods(pod: &Pod<'_>) {
             }
         }
     }
-    // A namespace with a quota takes a container only with all four.
+    // A namespace with a quota accepts a container only with all four.
     for gate in pod.gates() {
         for (side, amount) in
             [("requests", "cpu"), ("requests", "memory"), ("limits", "cpu"), ("limits", "memory")]

@@ -1,4 +1,4 @@
-//! Whole stacks: what is made of them holds together, is as safe as they say, and lets talk whom `reach` says.
+//! All checks on whole stacks: objects are consistent, as safe as the stack says, and allow the connections of `reach`.
 
 use std::collections::BTreeSet;
 use std::path::Path;
@@ -101,7 +101,7 @@ fn a_fleet_holds_together() {
 }
 
 proptest! {
-    // How many is for whoever runs it to say: PROPTEST_CASES=10000.
+// The number of cases can be set with PROPTEST_CASES=10000.
     #![proptest_config(ProptestConfig { cases: cases(), ..ProptestConfig::default() })]
 
     #[test]
@@ -124,7 +124,7 @@ fn first<'o>(all: &'o mut [Value], kind: &str) -> &'o mut Value {
     all.iter_mut().find(|object| object["kind"] == kind).unwrap()
 }
 
-/// The cluster must be able to find something.
+/// The simulated cluster must find mistakes.
 #[test]
 fn what_does_not_hold_together_is_seen() {
     let good = made(&demo(), "prod");
@@ -187,7 +187,7 @@ fn what_does_not_hold_together_is_seen() {
     }
 }
 
-/// A file of a stack that no test looks at would be a test that nobody runs.
+/// Every stack file in the folder is tested.
 #[test]
 fn no_stack_of_the_tests_is_forgotten() {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/stacks");

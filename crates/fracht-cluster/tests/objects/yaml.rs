@@ -1,4 +1,4 @@
-//! Text stays text for every reader of YAML, be it of version 1.1 or of 1.2.
+//! Text stays text for every YAML parser, of version 1.1 and of 1.2.
 
 use std::sync::LazyLock;
 
@@ -11,7 +11,7 @@ use serde_json::Value;
 use crate::random_stack::{any_text, quoted_plain};
 use crate::{files, rendered};
 
-/// What a reader sees: the text of each scalar, and whether its type is left to be guessed.
+/// What a parser sees: the text of each scalar, and whether it has quotes.
 #[derive(Debug)]
 enum Seen {
     Scalar { text: String, plain: bool },
@@ -19,7 +19,7 @@ enum Seen {
     Table(Vec<(Seen, Seen)>),
 }
 
-/// The documents, types not guessed.
+/// The documents, without types.
 fn documents(yaml: &str) -> Vec<Seen> {
     let mut events = Parser::new_from_str(yaml)
         .map(|event| event.unwrap_or_else(|error| panic!("{error}\n{yaml}")).0)
@@ -65,7 +65,7 @@ fn node<'a>(event: Event<'a>, events: &mut impl Iterator<Item = Event<'a>>) -> S
     }
 }
 
-/// The plain scalars that version 1.1 takes for something else than text, by its type repository.
+/// The plain scalars that are not text in version 1.1, by its type repository.
 static OTHER_IN_1_1: LazyLock<Regex> = LazyLock::new(|| {
     Regex::new(
         r"(?x)^(
@@ -97,7 +97,7 @@ static OTHER_IN_1_2: LazyLock<Regex> = LazyLock::new(|| {
     .unwrap()
 });
 
-/// Whether both kinds of reader see what was meant.
+/// Whether parsers of both versions see the meaning.
 fn same(seen: &Seen, meant: &Value) -> Result<(), String> {
     match (seen, meant) {
         (Seen::Scalar { text, plain }, Value::String(meant)) => {
@@ -160,7 +160,7 @@ fn names_that_look_like_something_else_are_quoted() {
     }
 }
 
-/// The readers above must be able to find something.
+/// The checks above must find mistakes.
 #[test]
 fn a_reader_that_guesses_is_caught() {
     let [seen] = &documents("a: on\n")[..] else { panic!() };

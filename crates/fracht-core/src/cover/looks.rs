@@ -197,7 +197,7 @@ mod tests {
     use super::*;
     use crate::cover::{Certainty, may_be_secret, text};
 
-    /// Texts with the parts that are secret in them.
+    /// Texts, with the parts of them that are secret.
     const SECRET: &[(&str, &str, Certainty)] = &[
         ("sql://tide:gull@db:5432/t", "gull", Sure),
         ("sql://{input.user}:hunter2@{service.db/sql}", "hunter2", Sure),
@@ -242,7 +242,7 @@ mod tests {
         ("k=eyJhbGciOiJIUzI1NiJ9.eyJzdWIiOiIxIn0.c2ln", "eyJhbGciOiJIUzI1NiJ9.eyJzdWIiOiIxIn0.c2ln", Sure),
     ];
 
-    /// Texts with nothing secret in them.
+    /// Texts without secrets.
     const PLAIN: &[&str] = &[
         "at login the machine asks for a password once",
         "",

@@ -160,7 +160,7 @@ mod tests {
         let mut more = sink.for_more();
         assert!(more.counts_only(&UNUSED, Span::new(file, 0..1)) && !more.is_full(&BAD_VALUE));
         assert!(more.diagnostics.is_empty(), "what is found before is not in it");
-        // What is explained by a message that was not kept is explained.
+        // A problem that is only counted also explains a skipped value.
         sink.lost(Span::new(file, 3_999_996..3_999_998));
         sink.lost(Span::new(file, 4_000_003..4_000_004));
         sink.report_lost();

@@ -52,7 +52,7 @@ fn keys_are_described_in_sentences_and_are_there_once() {
     }
 }
 
-/// What a reader puts in place of a key that is left out is what the reference says.
+/// The default of a key is the one in the reference.
 #[test]
 fn defaults_are_read_from_their_words() {
     use std::time::Duration;

@@ -90,7 +90,7 @@ mod tests {
         syntax::parse(text, file, &mut Sink::default())
     }
 
-    /// The values without places and layers, short forms as what they stand for.
+    /// The values without places and layers, with short forms expanded.
     fn plain(node: &Node, shape: Option<Shape>) -> String {
         let long = long_form(node, shape);
         match (&node.value, long.as_ref().and_then(Node::table)) {
@@ -161,7 +161,7 @@ mod tests {
             prop_assert_eq!(plain(&first, Some(WORKLOAD)), plain(&second, Some(WORKLOAD)));
         }
 
-        /// A value that a layer drops and sets is what it is when the layer only sets it.
+        /// Dropping a value and setting it has the same result as setting it.
         #[test]
         fn drop_then_set_is_set(base in layer(), over in layer()) {
             let Some(names) = over.table().map(|table| table.keys().cloned().collect::<Vec<_>>()) else {

@@ -104,7 +104,8 @@ mod tests {
     use crate::source::{Sources, Syntax};
     use crate::syntax;
 
-    /// The references that are looked at for the last of some targets, each like the one before it several times.
+    /// The number of references that are followed for the last of some targets, each like the previous one several
+    /// times.
     fn steps(count: usize, times: usize) -> (usize, usize) {
         let mut text = "[target.t0]\non = \"cluster\"\n".to_owned();
         for index in 1..count {

@@ -312,7 +312,7 @@ mod tests {
     use crate::check::Project;
     use crate::files::MemoryFiles;
 
-    /// The steps that a machine's plan takes for services that all leave the choice, from one number on.
+    /// The number of search steps on a machine for services that all start from the same number.
     fn steps(services: usize) -> usize {
         let mut stack = "[stack]\nname = \"s\"\n[target.m]\non = \"machine\"\n".to_owned();
         for index in 0..services {

@@ -40,7 +40,7 @@ fn found(stack: &str) -> Vec<(String, String)> {
 
 #[test]
 fn every_rule_finds_its_bad_example_and_nothing_else() {
-    // What the back end finds is tested where it is found.
+    // The rules on objects are tested in the back end.
     for (rule, _) in LIST.iter().filter(|(_, check)| !matches!(check, Check::Objects)) {
         let found = found(rule.fails);
         let names: Vec<&str> = found.iter().map(|(name, _)| name.as_str()).collect();
@@ -48,13 +48,13 @@ fn every_rule_finds_its_bad_example_and_nothing_else() {
     }
 }
 
-/// What could not be read stands in the model as a harmless default: nobody may make objects of it.
+/// A stack that could not be read has a model with defaults, which no back end accepts.
 #[test]
 fn what_reading_finds_can_not_be_turned_off() {
     for (rule, _) in LIST.iter().filter(|(_, check)| matches!(check, Check::Reading)) {
         assert!(rule.always_error || rule.severity != crate::diag::Severity::Error, "{}", rule.name);
     }
-    // These have a function as well, and are found by reading first.
+    // These have a function as well, and readers find some of their problems.
     for name in ["port-range", "start-cycle"] {
         assert!(super::rule(name).unwrap().always_error, "{name}");
     }

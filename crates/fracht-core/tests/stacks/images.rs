@@ -84,7 +84,7 @@ fn the_tag_changes_with_the_content_and_with_nothing_else() {
     let ignoring_all = files().with("/s/app/.frachtignore", "*\n");
     let other_recipe = ignoring_all.clone().with("/s/app/Containerfile", "from something");
     assert_ne!(tag(&ignoring_all), tag(&other_recipe), "the recipe belongs to the content");
-    // Two recipes among the same files make two images.
+    // Two recipes among the same files give two images.
     let two = files().with("/s/app/Other", "from scratch");
     let chosen = STACK.replacen("source = \"app\"", "source = \"app\"\nrecipe = \"Other\"", 1);
     assert_ne!(tag(&two), tag(&two.clone().with("/s/fracht.toml", chosen)), "so does which one is chosen");

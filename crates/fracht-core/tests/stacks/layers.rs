@@ -164,7 +164,7 @@ fn a_service_starts_from_its_patterns_in_their_order() {
     assert!(a.main.memory.is_some());
 }
 
-/// A pattern has the keys of both: a task has no use for ports, replicas and checks of health.
+/// A pattern has the keys of services and tasks: a task ignores ports, replicas and health checks.
 #[test]
 fn a_task_and_a_service_take_what_they_have_use_for() {
     let stack = "[stack]\nname = \"s\"\n[pattern.both]\nimage = \"a:1\"\nport.http = 80\nhealth = { http = \"/\", port = \"http\" }\n\
@@ -230,7 +230,7 @@ mod split {
 
     use crate::random_stack::{parts, stack_file};
 
-    /// Everything that a stack comes to, places aside.
+    /// The whole result of a check, without places.
     fn verdict(files: &MemoryFiles) -> (String, Vec<String>) {
         let path = Path::new("/s/fracht.toml");
         let mut project = Project::open(files, path, path).unwrap();
@@ -250,7 +250,7 @@ mod split {
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(48))]
 
-        /// A stack that is split up reads as the whole does.
+        /// A stack in several files has the same result as in one.
         #[test]
         fn included_files_are_one_stack(parts in parts(), cut in 0_usize..8) {
             prop_assume!(!parts.iter().any(|part| part.text.contains('\n')));
@@ -259,7 +259,7 @@ mod split {
             let heads: Vec<usize> = heads.collect();
             prop_assume!(!heads.is_empty());
             let at = heads[cut % heads.len()];
-            // A service's own tables follow it, so that the rest is whole tables.
+        // The tables of a service follow it, so that the rest consists of whole tables.
             let (first, rest) = whole.split_at(at);
             let files = MemoryFiles::default()
                 .with("/s/fracht.toml", format!("include = [\"more/*.toml\"]\n{first}"))

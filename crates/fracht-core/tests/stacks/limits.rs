@@ -1,4 +1,4 @@
-//! What grows is linear, or has a limit that is told.
+//! Everything that can grow is linear, or has a limit that a message states.
 
 use std::path::Path;
 
@@ -20,7 +20,7 @@ fn of(stack: &str) -> Report {
     report(&MemoryFiles::default().with("/s/fracht.toml", stack))
 }
 
-/// Whether one of the errors says it.
+/// Whether the message of an error contains a text.
 fn says(report: &Report, part: &str) -> bool {
     report
         .findings()

@@ -1,4 +1,4 @@
-//! The core from outside: stack files in, verdicts and plans out.
+//! Tests of the core through its public interface: stack files in, verdicts and plans out.
 #![allow(
     clippy::unwrap_used,
     clippy::expect_used,

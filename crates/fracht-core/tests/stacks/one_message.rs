@@ -133,7 +133,7 @@ fn overridden(heading: &str, field: &dyn AnyField, value: &str) -> Option<String
     (!is_own).then(|| format!("{}[target.prod.{}]\n{} = {value}\n", base(), path(header), field.key().name))
 }
 
-/// Whether a value may hold more than one mistake: a table in it lacks keys, and has one that does not exist.
+/// Whether a value may contain more than one mistake: a table in it lacks keys and has an unknown one.
 fn may_hold_several(field: &'static dyn AnyField, value: &str) -> bool {
     let shape = field.shape();
     let tables = shape.table().or_else(|| shape.below("1")?.table()).is_some() || shape.is_named();
@@ -152,7 +152,7 @@ fn every_key_with_every_type_of_value_gives_at_most_one_message() {
                     tried += 1;
                     let mut found = messages(&stack);
                     found.retain(|message| !known.contains(message));
-                    // Of a good value several rules may have something to say.
+                    // Several rules may find problems in a valid value.
                     if found.len() > 1 && found.iter().any(|(always_error, _)| *always_error) {
                         wrong.push(format!("{heading}: {} = {value}: {found:#?}", field.key().name));
                     }

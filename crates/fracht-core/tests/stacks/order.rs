@@ -10,7 +10,7 @@ use crate::{good, verdict};
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(64))]
 
-    /// Nothing starts before what it waits for, everything starts, and nothing is later than it must be.
+    /// Everything starts, after what it waits for and no later than necessary.
     #[test]
     fn nothing_starts_before_what_it_waits_for(parts in parts()) {
         let verdict = good(&stack_file(&parts), "cluster");
@@ -28,7 +28,7 @@ proptest! {
         }
     }
 
-    /// However a stack's tables are ordered, each start has the same wave.
+    /// The waves do not depend on the order of the tables.
     #[test]
     fn the_order_of_the_file_does_not_matter(parts in parts()) {
         let text = stack_file(&parts);
@@ -86,7 +86,7 @@ fn the_longest_chain_counts_what_is_waited_for() {
     let chain = Order::of(&verdict.model).longest_chain(&verdict.model).unwrap();
     let names: Vec<&str> = chain.links.iter().map(|id| &*verdict.model.workloads[*id].name).collect();
     assert_eq!(names, ["db", "schema", "api"]);
-    // Behind a gate each try has the time for itself: four of two minutes, and pauses of 10, 20 and 40 seconds.
+    // Behind a gate, each try has the whole time limit: 4 times 2 minutes, and pauses of 10, 20 and 40 seconds.
     assert_eq!(chain.time, Duration::from_secs(60 + 4 * 120 + 70));
     let unknown: Vec<&str> = chain.unknown.iter().map(|id| &*verdict.model.workloads[*id].name).collect();
     assert_eq!(unknown, ["api"], "nothing says how long it may take, which is not no time");

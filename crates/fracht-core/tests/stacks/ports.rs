@@ -7,7 +7,7 @@ use proptest::prelude::*;
 use crate::random_stack::{parts, stack_file};
 use crate::{failed, good, verdict};
 
-/// `service/port` and the numbers outside, of the open ports.
+/// The open ports as `service/port`, with their external numbers.
 fn open_ports(model: &Model) -> Vec<(String, Vec<u16>)> {
     let plan = PortPlan::of(model);
     let open = plan.entries.into_iter().filter(|entry| !entry.at.is_empty());
@@ -140,12 +140,12 @@ fn replicas_need_as_many_numbers_as_there_are_of_them() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(48))]
 
-    /// No number is given twice in one place, and every open port has one.
+    /// Every open port has a number, and no number is used twice in one place.
     #[test]
     fn chosen_numbers_never_clash(parts in parts(), machine in any::<bool>()) {
         let mut parts = parts;
         if machine {
-            // One number that is written is not enough for several replicas.
+    // One fixed number is not enough for several replicas.
             for part in &mut parts {
                 part.more &= !(1 << 21);
             }

@@ -67,7 +67,7 @@ fn one_mistake_gives_one_message() {
     ] {
         let found = failed(&base.replace(right, wrong), "cluster");
         let others: Vec<_> = found.iter().filter(|found| **found != rule).collect();
-        // A key that is missing where it was misspelt is part of the same mistake, and says so.
+        // A required key that is misspelled may also be reported as missing.
         assert!(others.iter().all(|other| **other == "missing-key"), "{wrong}: {found:?}");
         assert_eq!(found.iter().filter(|found| **found == rule).count(), 1, "{wrong}: {found:?}");
     }
@@ -171,13 +171,13 @@ fn a_service_and_a_task_share_one_set_of_names() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(256))]
 
-    /// Whatever is in the file, there is a verdict and every place lies in it.
+    /// Any file has a verdict, and all places are within the file.
     #[test]
     fn any_text_has_a_verdict(text in "\\PC{0,200}") {
         check_anything(&text)?;
     }
 
-    /// A good stack with a part cut out, doubled or changed has a verdict too.
+    /// A good stack with a part removed, repeated or changed has a verdict.
     #[test]
     fn any_damage_has_a_verdict(
         parts in parts(), from in 0_usize..4000, length in 0_usize..60, put in "[\\[\\]{}=\"'.#a-z0-9\\n ]{0,6}"
@@ -215,7 +215,7 @@ fn a_number_too_large_for_anything_is_out_of_range() {
     assert!(verdict(&deep, "cluster").checked().is_none());
 }
 
-/// Above some hundred services several rules run at once.
+/// With some hundred services, rules run in parallel.
 #[test]
 fn many_services_have_the_same_problems_in_the_same_order() {
     let services = |count: usize| -> String {

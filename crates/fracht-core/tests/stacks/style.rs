@@ -1,9 +1,9 @@
-//! Messages keep to the forms of docs/style.md.
+//! Checks messages against the rules of docs/style.md.
 
 use fracht_core::diag::{Diagnostic, Label};
 use fracht_core::rules;
 
-/// What of a diagnostic does not keep to the style guide.
+/// The parts of a diagnostic that break the style guide.
 pub(crate) fn faults(diagnostic: &Diagnostic) -> Vec<String> {
     let mut faults = Vec::new();
     let mut text = |what: &str, text: &str, most: usize| {

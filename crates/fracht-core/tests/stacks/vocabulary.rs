@@ -1,4 +1,4 @@
-//! The words of the language: what each comes to in the model, and what is wrong with a wrong one.
+//! The keys of the language: the value of each in the model, and the message for invalid values.
 
 use std::path::Path;
 
@@ -25,7 +25,7 @@ const HEAD: &str = "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n[config.c
                     [secret.p]\nkey.k = { env = \"K\" }\n[outside.feed]\nhost = \"feed.example\"\nport.in = 443\n\
                     [service.a]\nimage = \"a:1\"\nport.http = 80\n";
 
-/// The rule and the message that a line gives, which a service has.
+/// The rules and messages for a line of a service.
 fn says(line: &str) -> Vec<(&'static str, String)> {
     let verdict = verdict(&format!("{HEAD}{line}\n"), "cluster");
     for finding in verdict.report.findings() {
@@ -330,7 +330,7 @@ fn wrong_words_are_told_one_message_each() {
     assert_eq!(top("pass = \"objects/w.yaml\""), "wrong-type");
 }
 
-/// What looks wrong, and is not.
+/// Values that look wrong but are valid.
 #[test]
 fn good_words_are_taken() {
     for line in [
@@ -351,7 +351,7 @@ fn good_words_are_taken() {
     }
 }
 
-/// What can't be read is told once; what refers to it is not told as well.
+/// A value that cannot be read is reported once, and references to it are not reported.
 #[test]
 fn one_mistake_gives_one_message() {
     let text = include_str!("../../../fracht-cluster/tests/stacks/everything.toml");
@@ -387,7 +387,7 @@ fn one_mistake_gives_one_message() {
         let Some((key, _)) = line.split_once(" = ").filter(|(key, _)| !key.starts_with(['#', ' '])) else {
             continue;
         };
-        // Without these the target is another one.
+        // Without these, the stack has another target.
         if ["like", "on", "ops"].contains(&key) && number > 225 {
             continue;
         }

@@ -1,34 +1,34 @@
-//! Made-up stacks that hold together: names resolve, waits go backwards, who talks shares a network.
+//! Random valid stacks: names resolve, waits have no cycles, and a service shares a network with those it uses.
 
 use std::fmt::Write as _;
 
 use proptest::prelude::*;
 
-/// A made-up service or task.
+/// A random service or task.
 #[derive(Clone, Debug)]
 pub(crate) struct Part {
     pub(crate) is_task: bool,
     pub(crate) ports: Vec<Opened>,
     pub(crate) replicas: u8,
-    /// Others before it that it waits for, by a number that is cut to those there are.
+    /// The earlier parts that it waits for, by a number that is taken modulo the number of parts.
     pub(crate) waits: Vec<usize>,
-    /// Others before it whose address it uses.
+    /// The earlier parts whose address it uses.
     pub(crate) uses: Vec<usize>,
     pub(crate) volume: bool,
     pub(crate) config: Option<bool>,
     pub(crate) secret: u8,
     pub(crate) user: bool,
     pub(crate) text: String,
-    /// Of the networks that there are, those that it is in, one bit for each.
+    /// Its networks, one bit each.
     pub(crate) networks: u8,
-    /// What else it has, one bit for each thing.
+    /// What else it has, one bit each.
     pub(crate) more: u32,
 }
 
-/// The networks of a made-up stack, and whether they are closed.
+/// The networks of a random stack, and whether they are closed.
 const NETWORKS: [(&str, bool); 3] = [("quay", false), ("deep", true), ("hold", true)];
 
-/// A made-up port.
+/// A random port.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Opened {
     pub(crate) reach: u8,
@@ -41,7 +41,7 @@ pub(crate) fn name(index: usize) -> String {
     format!("part-{index}")
 }
 
-/// Any text that a setting can hold, with what makes trouble in YAML and in compositions.
+/// Any text that a setting can have, including text that is difficult in YAML and in expansions.
 pub(crate) fn any_text() -> impl Strategy<Value = String> {
     prop_oneof![
         "[ -~]{0,24}",
@@ -163,12 +163,12 @@ impl Part {
         self.ports.iter().any(|port| !port.udp) && self.runs()
     }
 
-    /// How its data can be mounted: by one node, by one pod, by many, by readers only.
+    /// The access of its volume.
     fn access(&self) -> &'static str {
         ["one-node", "one-pod", "many-nodes", "many-readers"][(self.more >> 24 & 3) as usize]
     }
 
-    /// Whether only one of it can mount its data.
+    /// Whether only one pod can mount its volume.
     fn is_alone(&self) -> bool {
         self.volume && (self.is_task || !self.has(1)) && matches!(self.access(), "one-node" | "one-pod")
     }
@@ -183,7 +183,7 @@ impl Part {
         self.more >> thing & 1 == 1
     }
 
-    /// Whether it runs at times of its own.
+    /// Whether it is a task with a schedule.
     pub(crate) fn is_scheduled(&self) -> bool {
         self.is_task && self.has(0)
     }
@@ -193,7 +193,7 @@ impl Part {
         self.networks & other.networks != 0 || self.networks == 0 && other.networks == 0
     }
 
-    /// Whether it has no way out of its networks.
+    /// Whether all its networks are closed.
     fn is_closed(&self) -> bool {
         let open = |(index, (_, closed)): (usize, &(&str, bool))| self.networks >> index & 1 == 1 && !closed;
         self.networks != 0 && !NETWORKS.iter().enumerate().any(open)
@@ -213,7 +213,7 @@ pub(crate) fn quoted(text: &str) -> String {
     out + "\""
 }
 
-/// A text in which nothing is a reference, as a TOML string.
+/// A text without references as a TOML string.
 pub(crate) fn quoted_plain(text: &str) -> String {
     quoted(&text.replace('{', "{{").replace('}', "}}"))
 }
@@ -257,7 +257,7 @@ pub(crate) fn stack_file(parts: &[Part]) -> String {
             let web = if reach == "web" { format!(", path = \"/{index}/{port}\"") } else { String::new() };
             let protocol = if udp { "udp" } else { "tcp" };
             let inner = if opened.renamed { format!(", as = {}", 80 + port) } else { String::new() };
-            // Ports that policies let through by their numbers, too.
+            // Some ports have numbers that policies allow.
             let number = if part.has(20) && opened.renamed { [53, 443, 6443][port % 3] } else { 8000 + port };
             let at = if reach == "node" && part.has(21) {
                 format!(", at = {}", 30000 + index * 8 + port)
@@ -361,7 +361,7 @@ pub(crate) fn stack_file(parts: &[Part]) -> String {
     out
 }
 
-/// Another target, which lays something over every kind of table.
+/// Another target, which overrides something in every kind of table.
 fn others(parts: &[Part]) -> String {
     let mut out = String::from(
         "[target.other]\nlike = \"target.cluster\"\nnamespace = \"9-made-up\"\napi = [\"192.0.2.10/32\"]\n\
@@ -386,7 +386,7 @@ fn others(parts: &[Part]) -> String {
     out
 }
 
-/// Settings of which any can stand beside any other.
+/// Settings that can be combined freely.
 fn more(part: &Part, out: &mut String) {
     let networks = NETWORKS.iter().enumerate().filter(|(index, _)| part.networks >> index & 1 == 1);
     let networks: Vec<String> = networks.map(|(_, (name, _))| format!("\"{name}\"")).collect();

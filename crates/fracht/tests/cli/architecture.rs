@@ -1,4 +1,4 @@
-//! The shape of the code: who may know whom.
+//! The structure of the code: which part may use which.
 
 use std::collections::BTreeSet;
 use std::fs;
@@ -50,7 +50,7 @@ fn dependencies_point_one_way() {
     assert!(!dependencies("fracht").contains(&"toml".to_owned()));
 }
 
-/// One crate that a module keeps to itself: the crate's name in code, whose it is, and where it may stand.
+/// Libraries that one module uses alone: the name in code, the crate, and the modules.
 const KEPT: [(&str, &str, &[&str]); 4] = [
     ("toml::", "fracht-core", &["src/syntax/"]),
     ("serde_saphyr", "fracht-cluster", &["src/write.rs", "src/read.rs"]),
@@ -170,7 +170,7 @@ fn modules_use_only_earlier_ones() {
         for (path, text) in sources(krate) {
             let name = path.strip_prefix(&folder).unwrap().iter().next().unwrap().to_str().unwrap();
             let module = name.trim_end_matches(".rs");
-            // Tests use whatever they need.
+            // Tests may use any module.
             if matches!(module, "lib" | "main") || path.ends_with("tests.rs") {
                 continue;
             }
@@ -183,7 +183,7 @@ fn modules_use_only_earlier_ones() {
                 .collect::<Vec<_>>()
                 .join("\n");
             for other in named_modules(&code) {
-                // A function of the crate itself has no stage.
+                // A function of the crate root has no stage.
                 let Some(other_stage) = stage(other) else { continue };
                 let allowed = other_stage < own
                     || other == module

@@ -1,13 +1,13 @@
-//! Secrets in every place and every broken form: no command, format or message shows one.
+//! Secrets in every place and in every broken form: no command, format or message shows one.
 
 use crate::sandbox::Sandbox;
 
-/// What stands for a secret. No output has it, in whatever spelling.
+/// The secret. No output may contain it, in any spelling.
 const CANARY: &str = "Wren-7.Canary";
 
-/// Stacks, or lines of a service, with a secret in them; `@` stands for it.
+/// Stacks, or lines of a service, that contain a secret, written as `@`.
 const FORMS: &[&str] = &[
-    // in a table of secrets: any value in the place of one that says where it is
+    // in a table of secrets: a value instead of one that tells where the secret is
     "[secret.db]\nkey.password = \"@\"",
     "[secret.db]\nkey.password = '@'",
     "[secret.db]\nkey.password = @",
@@ -57,7 +57,7 @@ const FORMS: &[&str] = &[
     "[target.prod.secret.db]\nkey.password = \"@\"",
     "[target.prod]\nsecret.db.key.password = \"@\"",
     "[target.prod]\nsecret = { db = { key = { password = \"@\" } } }",
-    // broken where a well-formed name would say where it is
+    // broken text where a valid name would tell where the secret is
     "[secret.db]\nkey.password = { env = \"Wren7Canary",
     "[secret.db]\nkey.password = { env = 'Wren7Canary }",
     "[secret.db]\nkey.password = { env = \"Wren7Canary\" \"x\" }",
@@ -156,7 +156,7 @@ const FORMS: &[&str] = &[
     "include = [\"https://tide:@@h.example/*.toml\"]",
 ];
 
-/// Every command that speaks of a stack.
+/// Every command that reads a stack.
 const COMMANDS: &[&[&str]] = &[
     &["check"],
     &["check", "--format", "json"],
@@ -187,7 +187,7 @@ fn stack(form: &str) -> String {
     }
 }
 
-/// Whether a text has the canary, looking at letters and digits alone.
+/// Whether a text contains the canary, comparing only letters and digits.
 fn shows_it(text: &str) -> bool {
     let plain: String = text.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect();
     let words = ["wren7canary", "canary"];
@@ -227,7 +227,7 @@ fn no_command_shows_a_secret_of_any_form() {
     assert!(shown.is_empty(), "{} outputs show it:\n{}", shown.len(), shown.join("\n---\n"));
 }
 
-/// Lines of a settings file with a secret in them.
+/// Lines of a settings file that contain a secret.
 const LINES: &[&str] = &[
     "DB_PASSWORD=@",
     "DB_PASSWORD=\"@",
@@ -261,7 +261,7 @@ fn no_command_shows_a_secret_of_a_file() {
     }
 }
 
-/// Objects that are compared against, with a secret in them.
+/// Objects to compare with that contain a secret.
 const OLD: &[&str] = &[
     "kind: Secret\nmetadata: { name: tides-db, annotations: { a: '@' }, labels: { b: '@' } }\nstringData: { password: '@' }",
     "kind: Secret\nmetadata: { name: other }\ndata: { password: '@' }\nimmutable: '@'",

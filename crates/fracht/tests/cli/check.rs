@@ -111,7 +111,7 @@ fn no_line_is_wider_than_a_hundred_columns() {
     }
 }
 
-/// Puts every fix of the answer into the text, the last first so that places stay right.
+/// Applies every fix to the text, the last one first so that places stay valid.
 fn fixed(text: &str, answer: &Value) -> String {
     let mut lines: Vec<Vec<char>> = text.lines().map(|line| line.chars().collect()).collect();
     let mut fixes: Vec<&Value> = answer["problems"]
@@ -140,7 +140,7 @@ fn every_fix_mends_what_it_is_for() {
                   after = { bd = \"raedy\" }\nenv.C = \"a } b\"\n[task.t]\nimage = \"t:1\"\nafter = { db = \"done\" }\n";
     let sandbox = Sandbox::with(broken);
     let mut text = broken.to_owned();
-    // A mended name can bring the next problem to light: a few rounds are allowed.
+    // A fixed name can uncover the next problem, so a few rounds are allowed.
     for _ in 0..3 {
         text = fixed(&text, &sandbox.json(&["check"]));
         std::fs::write(sandbox.path("fracht.toml"), &text).unwrap();
@@ -170,7 +170,7 @@ fn warnings_alone_are_no_failure() {
     assert!(run.out.ends_with("s: 1 warning for target cluster\n"), "{}", run.out);
 }
 
-/// Whatever is wrong with the stack, and wherever the secret stands: no output has it.
+/// No output contains a secret, whatever is wrong with the stack.
 #[test]
 fn a_secret_in_the_wrong_place_is_never_shown() {
     let secret = "gull-and-kelp";
@@ -215,7 +215,7 @@ fn a_secret_in_the_wrong_place_is_never_shown() {
     }
 }
 
-/// What only one target has is counted as well.
+/// Parts that only one target has are counted as well.
 #[test]
 fn the_summary_counts_what_any_target_has() {
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n[target.one]\n[target.two]\nservice.b.image = \"b:1\"\n\
@@ -228,7 +228,7 @@ fn the_summary_counts_what_any_target_has() {
     );
 }
 
-/// A line that nobody could read is shown around the place that a message speaks of.
+/// Of a very long line, only the part around the place of a message is shown.
 #[test]
 fn very_many_problems_on_one_line_are_cut_and_counted() {
     let keys: Vec<String> = (0..20_000).map(|index| format!("k{index} = \"kelp-{index}\"")).collect();

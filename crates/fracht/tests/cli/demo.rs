@@ -18,7 +18,7 @@ fn the_demo_runs_every_command_and_says_which() {
     assert_eq!(sandbox.names("tidedesk"), ["conf", "forecast", "fracht.toml", "objects"]);
     for line in run.out.lines().filter_map(|line| line.strip_prefix("$ fracht ")) {
         let again = sandbox.run(&line.split(' ').collect::<Vec<_>>());
-        // Two targets that differ are no failure, and end with 1 all the same.
+        // A comparison of two targets that differ exits with 1, which is not a failure.
         let code = i32::from(line.starts_with("diff "));
         assert_eq!(again.code, code, "{line} can be run by hand: {again:?}");
     }

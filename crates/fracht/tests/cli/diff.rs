@@ -93,7 +93,7 @@ fn values_of_secrets_are_compared_when_asked_for_and_never_shown() {
     }
 }
 
-/// What cannot be changed is told with the way out, by `diff` and by `render --out`.
+/// `diff` and `render --out` tell what to do about fields that cannot be changed.
 #[test]
 fn what_has_to_be_replaced_by_hand_is_told_with_the_command() {
     let stack = "[stack]\nname = \"s\"\n[volume.v]\nsize = \"2Gi\"\nclass = \"slow\"\n[volume.w]\nsize = \"2Gi\"\neach = true\n\

@@ -1,4 +1,4 @@
-//! What the documents say is what the program does.
+//! The documents describe what the program does.
 
 use std::collections::BTreeSet;
 use std::fs;
@@ -28,7 +28,7 @@ fn key_tables() -> String {
     out
 }
 
-/// `FRACHT_DOCS=write cargo test` makes the tables anew.
+/// `FRACHT_DOCS=write cargo test` writes the tables again.
 #[test]
 fn the_reference_has_every_key() {
     let file = path("docs/language.md");

@@ -41,7 +41,7 @@ fn one_file_for_each_object_in_the_order_to_apply() {
         "{}",
         run.out
     );
-    // The comments differ: on the screen they have lines, which in a folder would change with every edit.
+    // The comments differ: on the screen they have line numbers, which would change with every edit in a folder.
     let plain = |text: &str| -> String {
         text.split_inclusive('\n').filter(|line| !line.starts_with("# ")).collect()
     };
@@ -138,7 +138,7 @@ fn stack(version: usize) -> String {
     format!("[stack]\nname = \"s\"\n{}", services.collect::<String>())
 }
 
-/// The versions of the files of a folder; each file is whole.
+/// The versions of the files of a folder. Each file must be complete.
 fn versions(sandbox: &Sandbox) -> std::collections::BTreeSet<String> {
     let names = sandbox.names("objects").into_iter().filter(|name| name.contains("-deployment-"));
     let version = |name: String| {
@@ -153,7 +153,7 @@ fn versions(sandbox: &Sandbox) -> std::collections::BTreeSet<String> {
 
 const MARKER: &str = "objects/.fracht-unfinished";
 
-/// What others have in the folder, and the folder itself, with all that tells one file from another.
+/// The other files in the folder, and the folder itself, with everything that identifies them.
 fn foreign(sandbox: &Sandbox) -> Vec<(String, u64, u32, String)> {
     use std::os::unix::fs::MetadataExt as _;
     let paths =
@@ -179,8 +179,8 @@ fn with_foreign_files(version: usize) -> Sandbox {
     sandbox
 }
 
-/// Killed at any moment, a run leaves the old set, the new one, or a folder that says that it is not finished, which
-/// the next run mends. `FRACHT_KILLS` says how often.
+/// A run that is killed at any moment leaves the old files, the new ones, or a folder that is marked as not finished,
+/// which the next run repairs. `FRACHT_KILLS` sets the number of runs.
 #[test]
 fn a_run_that_is_killed_leaves_a_set_whole_or_says_so() {
     let rounds = std::env::var("FRACHT_KILLS").ok().and_then(|kills| kills.parse().ok()).unwrap_or(40);
@@ -192,7 +192,7 @@ fn a_run_that_is_killed_leaves_a_set_whole_or_says_so() {
         fs::write(sandbox.path("fracht.toml"), stack(round)).unwrap();
         let mut child =
             sandbox.command(&["-q", "render", "--out", "objects"]).stdout(Stdio::null()).spawn().unwrap();
-        // At any moment of its run; every other time as soon as files are being written.
+        // At any moment of the run; every second time as soon as files are being written.
         let mut is_over = || child.try_wait().unwrap().is_some();
         while round % 2 == 0 && !sandbox.path(MARKER).exists() && !is_over() {}
         std::thread::sleep(Duration::from_micros(
@@ -227,7 +227,7 @@ fn a_run_that_is_killed_leaves_a_set_whole_or_says_so() {
     assert!(rounds < 40 || marked > 0, "no kill came while files were written");
 }
 
-/// Two runs into one folder take turns. `FRACHT_PAIRS` says how often.
+/// Two runs into one folder take turns. `FRACHT_PAIRS` sets the number of pairs.
 #[test]
 fn two_runs_at_once_take_turns() {
     let rounds = std::env::var("FRACHT_PAIRS").ok().and_then(|pairs| pairs.parse().ok()).unwrap_or(8);
@@ -288,7 +288,7 @@ fn a_part_leaves_all_else_as_it_is() {
     assert_eq!((run.code, sandbox.names("objects")), (0, names), "{run:?}");
     assert!(sandbox.read("objects/71-deployment-s-a.yaml").contains("a:2"));
     assert!(sandbox.read("objects/71-deployment-s-b.yaml").contains("b:1"));
-    // They are still known as ours.
+    // They are still in the list.
     let sandbox = sandbox.file("fracht.toml", ONE);
     assert!(render(&sandbox).out.contains("removed   objects/71-deployment-s-b.yaml"));
 }
@@ -297,7 +297,7 @@ fn a_part_leaves_all_else_as_it_is() {
 fn what_cannot_be_replaced_leaves_the_old_set() {
     let sandbox = Sandbox::with(TWO);
     assert_eq!(render(&sandbox).code, 0);
-    // A folder in the place of a file that is removed; a link in the place of one that is changed.
+    // A folder instead of a file to remove; a link instead of a file to change.
     let deployment = sandbox.path("objects/71-deployment-s-a.yaml");
     let old = fs::read(&deployment).unwrap();
     fs::rename(&deployment, sandbox.path("kept")).unwrap();

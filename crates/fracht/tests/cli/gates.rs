@@ -1,4 +1,4 @@
-//! Start gates do what they say: their scripts are run by a shell, with stand-ins for what they call.
+//! The scripts of start gates, run in a shell with replacements for the programs that they call.
 #![cfg(unix)]
 
 use std::fs;
@@ -10,7 +10,7 @@ use crate::sandbox::{Run, Sandbox};
 const STACK: &str = "[stack]\nname = \"s\"\n[service.db]\nimage = \"d:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\n\
                      [task.schema]\nimage = \"t:1\"\n[service.api]\nimage = \"a:1\"\nafter = { db = \"ready\", schema = \"done\" }\n";
 
-/// The script of the gate that waits for something.
+/// The script of the gate for a service or task.
 fn script(sandbox: &Sandbox, on: &str) -> String {
     let list = sandbox.json(&["-q", "render", "--only", "Deployment/api"]);
     let gates = list["items"][0]["spec"]["template"]["spec"]["initContainers"].as_array().unwrap().clone();
@@ -19,7 +19,7 @@ fn script(sandbox: &Sandbox, on: &str) -> String {
     gate["command"][2].as_str().unwrap().to_owned()
 }
 
-/// Runs a script. Time passes a minute with each question for it; `answers` is what `program` does, in turn.
+/// Runs a script. The clock advances a minute each time it is read; `answers` are the results of `program`, in turn.
 fn run(script: &str, program: &str, answers: &str) -> Run {
     let sandbox = Sandbox::empty();
     let stand_in = |name: &str, text: &str| {
@@ -55,7 +55,7 @@ fn a_gate_opens_when_the_address_answers() {
 #[test]
 fn a_gate_opens_when_the_job_is_complete_and_fails_when_it_failed() {
     let script = script(&Sandbox::with(STACK), "schema");
-    // As the cluster's API answers people: with line breaks, and the conditions of newer versions before it.
+    // As the API sends it to a terminal: with line breaks, and with the conditions of newer versions.
     let answer = |kind: &str| {
         format!(
             "[ $turn -lt 2 ] && {{ echo '{{ \"status\": {{ \"active\": 1 }} }}'; exit; }}\n\
@@ -73,7 +73,7 @@ fn a_gate_opens_when_the_job_is_complete_and_fails_when_it_failed() {
     let deaf = run(&script, "curl", "exit 7");
     assert_eq!(deaf.code, 75);
     assert!(deaf.out.ends_with("gave up after 10m of waiting for schema to be done\n"), "{}", deaf.out);
-    // A Job that was cleaned away never becomes done: the gate names the way out.
+    // A Job that was deleted never becomes done, so the gate says what to do.
     let gone =
         run(&script, "curl", "echo '{ \"kind\": \"Status\", \"reason\": \"NotFound\", \"code\": 404 }'");
     assert_eq!(gone.code, 75);

@@ -1,5 +1,5 @@
-//! What a run costs grows with the size of the stack, and no faster: counted in instructions, which are the same in
-//! each run. The counter is valgrind; without it the test is skipped, and says so.
+//! The cost of a run grows linearly with the stack. It is counted in instructions, which are the same in each run, with
+//! valgrind; without it the test is skipped and says so.
 
 use std::ffi::OsString;
 use std::path::PathBuf;
@@ -12,7 +12,7 @@ use crate::sandbox::Sandbox;
 const HEAD: &str = "[stack]\nname = \"s\"\n";
 const MACHINE: &str = "[target.m]\non = \"machine\"\n";
 
-/// The percent that four times the size may cost: 400 are linear, and sorting adds a little.
+/// The most that four times the size may cost, in percent: 400 is linear, and sorting adds a little.
 const MOST: u64 = 450;
 
 /// One way in which a stack grows.
@@ -148,7 +148,7 @@ const MISTAKES: &[Form] = &[
     }),
 ];
 
-/// A stack of one service, with more in its table and behind it.
+/// A stack with one service, and more text in its table and after it.
 fn service(more: &str) -> Sandbox {
     Sandbox::with(&format!("{HEAD}[service.a]\nimage = \"a:1\"\n{more}"))
 }
@@ -159,7 +159,7 @@ fn networks(count: usize) -> Sandbox {
     service(&format!("network = [{}]\n{tables}", names(count, "n")))
 }
 
-/// A stack of many services, each with its own text in its table, and more behind them.
+/// A stack with many services, each with its own text, and more text after them.
 fn services(count: usize, text: impl Fn(usize) -> String, more: &str) -> Sandbox {
     let service = |i| format!("[service.s{i}]\nimage = \"s:1\"\n{}", text(i));
     Sandbox::with(&format!("{HEAD}{}{more}", each(count, service)))
@@ -178,21 +178,21 @@ fn each(count: usize, text: impl Fn(usize) -> String) -> String {
     (0..count).map(text).collect()
 }
 
-/// The items of a list of names that differ in their number.
+/// The items of a list of numbered names.
 fn names(count: usize, name: &str) -> String {
     each(count, |i| format!("\"{name}{i}\", "))
 }
 
-/// What counts instructions.
+/// Counts instructions.
 struct Counter {
     valgrind: OsString,
-    /// The program without what is for debuggers, which valgrind would read at each start.
+    /// The program without debug information, which valgrind would read at each start.
     program: PathBuf,
     _folder: Sandbox,
 }
 
 impl Counter {
-    /// The one that the environment names.
+    /// The valgrind that the environment names.
     fn find() -> Option<Self> {
         let valgrind = std::env::var_os("FRACHT_VALGRIND")?;
         let folder = Sandbox::empty();

@@ -34,7 +34,7 @@ fn the_help_of_every_command() {
     assert_snapshot!(manual);
 }
 
-/// What a shell is offered for the last of some words.
+/// The completions for the last of some words.
 fn offered(sandbox: &Sandbox, words: &[&str]) -> Vec<String> {
     let mut command = sandbox.command(&[]);
     command.env("COMPLETE", "bash").env("_CLAP_IFS", "\n").env("_CLAP_COMPLETE_COMP_TYPE", "9");

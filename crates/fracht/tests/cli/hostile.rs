@@ -1,4 +1,4 @@
-//! Names, files and outputs that somebody has made to do harm.
+//! Names, files and outputs of an attacker.
 
 use std::fs;
 use std::os::unix::fs::symlink;
@@ -8,10 +8,10 @@ use crate::sandbox::{Run, Sandbox};
 
 const GOOD: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n";
 
-/// A name that would write a document into YAML, clear a terminal, and turn text around.
+/// A name that would add a YAML document, clear a terminal and reverse text.
 const NAME: &str = "x\n---\nkind: Evil\n\u{1b}[2J\u{9b}31m\u{202e}y";
 
-/// Whether nothing of a text acts on a terminal but line breaks.
+/// Whether a text has no control characters other than line breaks.
 fn is_safe(text: &str) -> bool {
     let acts = |c: char| c.is_control() && c != '\n' || "\u{202e}\u{2066}\u{2028}".contains(c);
     !text.contains(acts) && !text.lines().any(|line| line.starts_with("kind: Evil"))
@@ -97,7 +97,7 @@ fn nothing_outside_the_folder_is_read_and_nothing_blocks() {
     }
 }
 
-/// A link that is exchanged all the time, between a file of the stack and one outside: the latter is never read.
+/// A link that keeps changing between a file of the stack and one outside: the file outside is never read.
 #[test]
 fn a_link_that_changes_between_look_and_opening_leads_nowhere() {
     use std::sync::atomic::{AtomicBool, Ordering};
@@ -150,7 +150,7 @@ fn an_output_that_takes_nothing_is_told() {
     }
 }
 
-/// A pipe that takes nothing for a while and says so, as one does that a program has made so for itself.
+/// A non-blocking pipe that is full for a while.
 #[test]
 fn an_output_that_would_block_is_waited_for() {
     use std::io::Read as _;

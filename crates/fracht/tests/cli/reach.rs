@@ -85,7 +85,7 @@ fn of_a_very_large_stack_json_has_the_pairs_that_are_in_use() {
     assert_eq!(talks(&large, 200), (json!(200), vec![]), "a task is no service that it could talk to");
 }
 
-/// A closed network is open where policies leave it open, and `reach` says so.
+/// `reach` shows the connections that the policies of closed networks still allow.
 #[test]
 fn what_policies_let_out_of_a_closed_network_is_told() {
     let stack = "[stack]\nname = \"s\"\n[network.n]\nclosed = true\n[network.m]\n[task.t]\nimage = \"t:1\"\nnetwork = [\"n\"]\n\
@@ -134,7 +134,7 @@ fn what_patches_and_files_may_change_is_named() {
     );
 }
 
-/// The login of a database is not that of the service which uses it.
+/// The login of a database is not the login of the service that uses it.
 #[test]
 fn logins_are_those_of_the_very_service() {
     let stack = "[stack]\nname = \"s\"\n[secret.db]\nkey.password = { env = \"P\" }\n[secret.own]\nkey.admin = { env = \"A\" }\n[outside.mail]\nhost = \"mail.example\"\nport.smtp = 25\n\

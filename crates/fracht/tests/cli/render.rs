@@ -65,7 +65,7 @@ fn the_last_line_break_of_a_secret_file_is_no_part_of_it() {
     }
 }
 
-/// What no cluster takes is told before anything is written, and nothing of it is shown.
+/// A value that a cluster refuses is reported before anything is written, without showing it.
 #[test]
 fn secret_values_that_no_cluster_takes_are_named() {
     let stack = "[stack]\nname = \"s\"\n[secret.a]\nkey.v = { file = \"v\" }\nkey.\".dockerconfigjson\" = { file = \"d\" }\nkey.f = { env = \"FRACHT_TEST_LARGE\" }\n\
@@ -128,7 +128,7 @@ fn a_reader_that_leaves_early_ends_it_without_a_word() {
     assert_eq!((run.signal, run.err.as_str()), (Some(13), ""));
 }
 
-/// More than a pipe holds.
+/// A stack whose objects do not fit into the buffer of a pipe.
 fn large_stack() -> String {
     let services = (0..300).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 80\n"));
     format!("[stack]\nname = \"s\"\n{}", services.collect::<String>())
@@ -153,7 +153,7 @@ fn some_objects_alone_are_written_when_named() {
     );
 }
 
-/// An object of somebody else's that is a Secret is for its owner alone too.
+/// A passed Secret is written so that only its owner can read it.
 #[cfg(unix)]
 #[test]
 fn a_secret_that_is_passed_through_is_for_its_owner_alone() {
@@ -167,7 +167,7 @@ fn a_secret_that_is_passed_through_is_for_its_owner_alone() {
     assert_eq!(mode & 0o777, 0o600);
 }
 
-/// What is wrong with the objects together is found by `check` as well, and stops a rendering.
+/// `check` also finds the problems of objects, and `render` stops at them.
 #[test]
 fn what_is_wrong_among_the_objects_is_found_before_they_are_written() {
     let stack = "[[patch]]\non = \"Deployment/b\"\nmerge = { x = 1 }\n[stack]\nname = \"s\"\n\

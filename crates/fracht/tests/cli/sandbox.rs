@@ -12,7 +12,7 @@ pub(crate) struct Sandbox {
     dir: TempDir,
 }
 
-/// What a run of the program gave.
+/// The result of a run.
 #[derive(Debug)]
 pub(crate) struct Run {
     pub(crate) code: i32,
@@ -66,7 +66,7 @@ impl Sandbox {
         names
     }
 
-    /// The program, about to be run in the folder, its variables those of the demo alone.
+    /// A command that runs the program in the folder, with only the variables of the demo.
     pub(crate) fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(env!("CARGO_BIN_EXE_fracht"));
         command.args(arguments).current_dir(self.dir.path()).stdin(Stdio::null());
@@ -97,7 +97,7 @@ impl Run {
         }
     }
 
-    /// All that a person sees, for snapshots.
+    /// Everything that a user sees, for snapshots.
     pub(crate) fn shown(&self) -> String {
         format!("{}--- standard error\n{}--- exit code {}\n", self.out, self.err, self.code)
     }

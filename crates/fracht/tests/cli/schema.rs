@@ -1,4 +1,4 @@
-//! The schema of stack files says what the check of shapes says.
+//! The schema of stack files agrees with the check of shapes.
 
 use std::collections::BTreeSet;
 use std::fs;
@@ -70,7 +70,7 @@ fn every_stack_in_the_repository_fits_the_schema() {
 #[test]
 fn what_the_check_of_shapes_refuses_the_schema_refuses() {
     let schema = validator();
-    // Syntax is none of the schema's business, and small grammars are texts to it.
+    // A schema does not check syntax and small grammars.
     for name in ["unknown-key", "wrong-type", "bad-name"] {
         let rule = rules::rule(name).unwrap();
         assert!(!schema.is_valid(&json(rule.fails)), "{name}");
@@ -99,7 +99,7 @@ fn what_the_check_of_shapes_refuses_the_schema_refuses() {
     }
 }
 
-/// Notes the keys of a table that a value has, and those of the tables below it.
+/// Collects the keys of a table that a value has, and those of the tables below it.
 fn note(shape: Shape, value: &Value, seen: &mut BTreeSet<(*const TableShape, &'static str)>) {
     match value {
         Value::Object(fields) => {
@@ -125,8 +125,7 @@ fn note(shape: Shape, value: &Value, seen: &mut BTreeSet<(*const TableShape, &'s
     }
 }
 
-/// What no stack uses is what no test has seen: of each table every key is in one of the stacks that tests
-/// render and look at.
+/// Every key of the language is in one of the stacks that tests render.
 #[test]
 fn every_key_of_the_language_is_in_a_stack_that_is_tested() {
     let mut files = Vec::new();
@@ -143,7 +142,7 @@ fn every_key_of_the_language_is_in_a_stack_that_is_tested() {
         note(Shape::Table(&ROOT), &json(&fs::read_to_string(file).unwrap()), &mut seen);
     }
     for (heading, table) in TABLES {
-        // A pattern has the keys of services and of tasks, which are seen there.
+        // A pattern has the keys of services and tasks, which are checked there.
         if *heading == "pattern.NAME" {
             continue;
         }

@@ -73,7 +73,7 @@ fn a_secret_in_clear_is_not_traced_in_clear() {
     }
 }
 
-/// Every path that is written in a tree of the answer's own making can be asked for again.
+/// Every path in the result of a trace can be traced again.
 #[test]
 fn every_value_of_the_demo_has_an_answer_under_every_target() {
     let sandbox = Sandbox::demo();
@@ -92,7 +92,7 @@ fn every_value_of_the_demo_has_an_answer_under_every_target() {
     assert!(asked > 150, "{asked}");
 }
 
-/// What stands in a file, or is made by `use`, has an answer, with the line in that file.
+/// Values from files and variables from `use` can be traced to the line of the file.
 #[test]
 fn keys_of_files_and_variables_of_a_use_are_traced_to_their_lines() {
     let sandbox = Sandbox::with(

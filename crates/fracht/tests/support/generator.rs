@@ -1,9 +1,9 @@
-//! Made-up stacks of any size, for benchmarks and tests. The same size gives the same text.
+//! Generated stacks of any size, for benchmarks and tests. The same size gives the same text.
 
 use std::fmt::Write as _;
 
-/// A stack of `services` services with all that services have: references, ports, mounts, health, waits.
-/// Half of them form chains of ten; every tenth has a volume, every hundredth port is open.
+/// A stack with `services` services, which have references, ports, mounts, health checks and waits. Half of them form
+/// chains of ten; every tenth has a volume, every hundredth has an open port.
 pub(crate) fn stack(services: usize) -> String {
     let mut out = String::from(
         "[stack]\nname = \"fleet\"\n\n[network.back]\nclosed = true\n\n\
@@ -45,8 +45,8 @@ pub(crate) fn stack(services: usize) -> String {
     out
 }
 
-/// The same services over five layers: two patterns, the stack file, a target, and one that is like it; an
-/// input gives the version.
+/// The same services in five layers: two patterns, the stack file, a target, and one that is like it. An input sets the
+/// version.
 pub(crate) fn layered(services: usize) -> String {
     let mut out = stack(services);
     out = out.replace("user = 10001\n", "like = [\"pattern.base\", \"pattern.loud\"]\n");

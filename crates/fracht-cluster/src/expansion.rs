@@ -39,7 +39,7 @@ pub(crate) fn command_word(word: &str, is_variable: impl Fn(&str) -> bool) -> St
         if changes {
             return word.replace('$', "$$");
         }
-        // What stands in `$(…)` is read as a name, and not looked at again.
+        // The text in `$(…)` is a name and is not expanded again.
         let inner = after.strip_prefix('(').and_then(|inner| inner.split_once(')'));
         rest = inner.map_or(after, |(_, behind)| behind);
     }

@@ -53,10 +53,9 @@ pub fn text_at<'v>(object: &'v Value, place: &str) -> &'v str {
 ///
 /// # Errors
 /// Why the object does not have the type.
-pub fn through_its_kind(object: &Value) -> Option<Result<Value, String>> {
-    fn again<T: Serialize + DeserializeOwned>(object: &Value) -> Result<Value, String> {
-        let typed: T = serde_json::from_value(object.clone()).map_err(|error| error.to_string())?;
-        serde_json::to_value(typed).map_err(|error| error.to_string())
+pub fn through_its_kind(object: &Value) -> Option<serde_json::Result<Value>> {
+    fn again<T: Serialize + DeserializeOwned>(object: &Value) -> serde_json::Result<Value> {
+        serde_json::to_value(serde_json::from_value::<T>(object.clone())?)
     }
     let read = match (text_at(object, "/apiVersion"), text_at(object, "/kind")) {
         ("v1", "Namespace") => again::<Namespace>,
@@ -91,7 +90,7 @@ pub(crate) fn unknown_field(object: &Value) -> Option<String> {
         return None;
     }
     match through_its_kind(object)? {
-        Err(reason) => Some(reason),
+        Err(error) => Some(error.to_string()),
         Ok(known) => lost(object, &known, "").map(|path| format!("unknown field `{path}`")),
     }
 }

@@ -1,6 +1,7 @@
 //! Objects that are passed through: files of YAML documents, each of which must be an object.
 
 use fracht_core::diag::{Diagnostic, listing};
+use fracht_core::grammar::invalid::Invalid;
 use fracht_core::grammar::name::NameKind;
 use fracht_core::model::{Model, Passed};
 use fracht_core::rules::{PASS_BEYOND, PASS_BROKEN, PASS_SECRET};
@@ -60,7 +61,8 @@ pub(crate) fn objects(model: &Model) -> (Vec<PassedObject>, Vec<Diagnostic>) {
         }
         for document in read::documents(&file.text) {
             // Where readers differ, this message is clearer than that of the one reader.
-            let value = strict::in_document(document.text).map_or(document.value, Err);
+            let value =
+                strict::in_document(document.text).map_or(document.value, |reason| Err(reason.into()));
             match value.and_then(|value| object(file, document.text, document.line, value)) {
                 Ok(Some(object)) => {
                     problems.extend(beyond_the_stack(&object, &model.target.namespace.value));
@@ -115,7 +117,7 @@ fn beyond_the_stack(object: &PassedObject, namespace: &str) -> Vec<Diagnostic> {
 }
 
 /// Reads one document; `None` if it is empty.
-fn object(file: &Passed, text: &str, line: usize, value: Value) -> Result<Option<PassedObject>, String> {
+fn object(file: &Passed, text: &str, line: usize, value: Value) -> Result<Option<PassedObject>, Invalid> {
     if value.is_null() {
         return Ok(None);
     }
@@ -123,7 +125,7 @@ fn object(file: &Passed, text: &str, line: usize, value: Value) -> Result<Option
         return Err("not an object".into());
     }
     let field = |place: &str| match text_at(&value, place) {
-        "" => Err(format!("it has no `{}`", place.trim_start_matches('/').replace('/', "."))),
+        "" => Err(Invalid::from(format!("it has no `{}`", place.trim_start_matches('/').replace('/', ".")))),
         text => Ok(text.to_owned()),
     };
     if has_nul(&value) {

@@ -1,5 +1,8 @@
 //! Patches of objects: JSON Merge Patch (RFC 7396) and JSON Patch (RFC 6902).
 
+use std::error::Error;
+use std::fmt;
+
 use fracht_core::diag::Diagnostic;
 use fracht_core::model::{Patch, PatchChange, Raw};
 use fracht_core::rules::PATCH_MISSES;
@@ -9,10 +12,19 @@ use serde_json::{Map, Number, Value};
 use crate::object;
 
 /// Why a patch cannot be applied, and where it is written.
+#[derive(Debug)]
 pub(crate) struct Misses {
     span: Span,
     reason: String,
 }
+
+impl fmt::Display for Misses {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.reason)
+    }
+}
+
+impl Error for Misses {}
 
 /// Applies a patch.
 ///

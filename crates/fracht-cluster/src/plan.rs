@@ -278,7 +278,7 @@ impl ObjectSource {
         }
     }
 
-    /// What the object is made of.
+    /// The part of the stack that the object is generated from.
     pub(crate) fn origin(self, model: &Model, passed: &[PassedObject]) -> Origin {
         let of_workload = |id: WorkloadId| {
             let workload = &model.workloads[id];

@@ -3,6 +3,7 @@
 use std::error::Error;
 use std::fmt;
 
+use fracht_core::grammar::invalid::Invalid;
 use serde_json::Value;
 
 /// A document of a file.
@@ -12,7 +13,7 @@ pub(crate) struct Document<'t> {
     /// The line on which it starts, from 1.
     pub(crate) line: usize,
     /// Its value, or why it cannot be read.
-    pub(crate) value: Result<Value, String>,
+    pub(crate) value: Result<Value, Invalid>,
 }
 
 /// The documents of a text. By the grammar of YAML, a line that starts with `---` or `...` ends a document even
@@ -46,10 +47,10 @@ pub(crate) fn documents(text: &str) -> Vec<Document<'_>> {
 }
 
 /// The first line of the reader's message, which contains no text of the file.
-fn reason(error: &serde_saphyr::Error) -> String {
+fn reason(error: &serde_saphyr::Error) -> Invalid {
     let message = error.to_string();
     let first = message.lines().next().unwrap_or_default().trim_end_matches('.');
-    format!("not YAML ({})", first.trim_start_matches("error: "))
+    format!("not YAML ({})", first.trim_start_matches("error: ")).into()
 }
 
 /// Why a text has no objects to read.
@@ -83,7 +84,7 @@ pub fn objects(text: &str) -> Result<Vec<Value>, ReadError> {
     };
     let mut objects = Vec::new();
     for (line, value) in read {
-        let value = value.map_err(|reason| ReadError { line, reason })?;
+        let value = value.map_err(|invalid| ReadError { line, reason: invalid.into() })?;
         match value {
             Value::Null => {}
             Value::Object(mut fields) if fields.get("kind").is_some_and(|kind| kind == "List") => {

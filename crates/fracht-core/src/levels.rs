@@ -2,11 +2,12 @@
 
 use std::collections::BTreeMap;
 
-use crate::diag::reading::BAD_VALUE;
+use crate::diag::reading::{BAD_VALUE, UNKNOWN_NAME};
 use crate::diag::unknown::Unknown;
 use crate::diag::{Diagnostic, Level, Rule, Severity, Sink};
 use crate::language::stack::RULES;
 use crate::rules;
+use crate::source::Span;
 use crate::tree::Node;
 
 /// The severity of each rule for a target.
@@ -22,8 +23,9 @@ impl Levels {
         let mut levels = Self::default();
         for (name, entry) in RULES.node(root).and_then(Node::table).into_iter().flatten() {
             let Some(rule) = rules::rule(name) else {
-                let unknown = Unknown { exact: true, ..Unknown::table("rule", name, entry.key_span) };
-                unknown.report(|| rules::all().map(|rule| rule.name), sink);
+                if !sink.counts_only(&UNKNOWN_NAME, entry.key_span) {
+                    sink.push(unknown_rule(name, entry.key_span));
+                }
                 continue;
             };
             // The check of shapes reports an invalid severity.
@@ -45,4 +47,14 @@ impl Levels {
     pub(crate) fn severity(&self, rule: &'static Rule) -> Option<Severity> {
         self.set.get(rule).map_or(Some(rule.severity), |level| level.0)
     }
+}
+
+fn unknown_rule(name: &str, span: Span) -> Diagnostic {
+    let unknown = Unknown { exact: true, ..Unknown::table("rule", name, span) };
+    let mut problem = unknown.among(rules::all().map(|rule| rule.name));
+    if problem.fix.is_none() {
+        // There are too many rules for a list.
+        problem.help = vec!["`fracht rules` lists all rules".into()];
+    }
+    problem
 }

@@ -1,16 +1,56 @@
-//! Fracht's core: the text of a stack file in; diagnostics, a checked model and plans out.
+//! The core of Fracht: reads a stack file, checks it and plans it.
 //!
-//! It never prints, never reads arguments or the environment, never ends the process, and reads files
-//! only through [`files::Files`]. The stages, in order:
+//! The input is the text of a stack file, which describes services, tasks, networks, volumes, ports, configs and
+//! secrets. The output is data: a report of problems, a checked model, and plans of what follows from it. This crate
+//! never prints, never reads arguments, the environment or the clock, and reads files only through [`files::Files`].
 //!
-//! 1. `include` and `syntax`: text to a tree in which every value keeps its place
-//! 2. [`language`]: the check of shapes, over the whole file at once
-//! 3. [`layer`]: patterns, the stack file and targets laid together
-//! 4. `read` and `resolve`: the merged tree to the [`model`], names to ids, references to what they mean
-//! 5. [`rules`]: what a reader of the model would object to
-//! 6. [`plan`]: order and ports
+//! ```
+//! use std::path::Path;
 //!
-//! [`check::Project`] runs them. [`cover`] says what of all this may be shown.
+//! use fracht_core::check::Project;
+//! use fracht_core::files::MemoryFiles;
+//! use fracht_core::plan::order::Order;
+//!
+//! let stack = r#"
+//!     [stack]
+//!     name = "tidedesk"
+//!
+//!     [service.db]
+//!     image = "registry.example/base/postgres:16.4"
+//!     port.sql = 5432
+//!     health = { tcp = "sql" }
+//!
+//!     [service.api]
+//!     image = "registry.example/tidedesk/api:1.4.0"
+//!     after.db = "ready"
+//!     env.DB_ADDRESS = "{service.db/sql}"
+//! "#;
+//! let files = MemoryFiles::default().with("/s/fracht.toml", stack);
+//! let mut project = Project::open(&files, Path::new("/s/fracht.toml"), Path::new("fracht.toml"))?;
+//!
+//! // A stack without targets has one: `cluster`.
+//! let verdict = project.check("cluster").expect("the default target");
+//! let messages: Vec<&str> =
+//!     verdict.report.findings().iter().map(|finding| &*finding.diagnostic.message).collect();
+//! assert_eq!(messages, [""; 0]);
+//!
+//! let order = Order::of(&verdict.model);
+//! let names = |wave: &[_]| wave.iter().map(|id| &*verdict.model.workloads[*id].name).collect::<Vec<_>>();
+//! assert_eq!(order.waves.iter().map(|wave| names(wave)).collect::<Vec<_>>(), [["db"], ["api"]]);
+//! # Ok::<(), fracht_core::check::OpenError>(())
+//! ```
+//!
+//! # Stages
+//!
+//! [`check::Project`] runs the stages in this order:
+//!
+//! 1. `include` and `syntax` parse the files into a [`tree`], in which every key and value keeps its place.
+//! 2. The check of shapes compares the tree with the [`language`].
+//! 3. [`layer`] merges patterns, the stack file and targets.
+//! 4. `read` and `resolve` turn the merged tree into the [`model`], names into ids, and references into values.
+//! 5. [`rules`] find the problems of the model.
+//!
+//! A [`plan`] is computed from a model when it is needed. [`cover`] hides secrets in everything that is shown.
 
 pub mod check;
 pub mod cover;

@@ -52,6 +52,35 @@ impl Span {
     }
 }
 
+/// Sorted places, each with the furthest end so far, so that a binary search finds an overlap.
+pub(crate) struct Places {
+    sorted: Vec<(Span, u32)>,
+}
+
+impl Places {
+    /// Sorts places.
+    pub(crate) fn of(places: impl Iterator<Item = Span>) -> Self {
+        let mut sorted: Vec<(Span, u32)> = places.map(|span| (span, span.end)).collect();
+        sorted.sort();
+        let mut before: Option<(Span, u32)> = None;
+        for (span, furthest) in &mut sorted {
+            if let Some((_, end)) = before.filter(|(other, _)| other.file == span.file) {
+                *furthest = end.max(*furthest);
+            }
+            before = Some((*span, *furthest));
+        }
+        Self { sorted }
+    }
+
+    /// Whether one of the places shares a byte with `place`, or touches it.
+    pub(crate) fn overlap(&self, place: Span) -> bool {
+        let behind =
+            self.sorted.partition_point(|(span, _)| (span.file, span.start) <= (place.file, place.end));
+        let last = behind.checked_sub(1).and_then(|index| self.sorted.get(index));
+        last.is_some_and(|(span, furthest)| span.file == place.file && *furthest >= place.start)
+    }
+}
+
 /// A line and a column, both from 1. Columns count characters, not bytes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Position {

@@ -23,6 +23,19 @@ pub struct Entry {
     pub node: Node,
 }
 
+impl Entry {
+    /// An entry whose key has a syntax error, which has been reported: its name may be any.
+    pub(crate) fn with_broken_key(key_span: Span) -> Self {
+        let node = Node { value: Value::Tainted, span: key_span, layer: Layer::Stack, under: None };
+        Self { key_span, node }
+    }
+
+    /// Whether the key has a syntax error.
+    pub(crate) fn has_broken_key(&self) -> bool {
+        matches!(self.node.value, Value::Tainted) && self.node.span == self.key_span
+    }
+}
+
 /// A value with its place and layer.
 #[derive(Clone, Debug)]
 pub struct Node {

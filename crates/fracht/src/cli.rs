@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap::{ArgGroup, Args, Parser, Subcommand, ValueEnum};
 use fracht_core::cover;
 use fracht_core::escape::{escaped, is_unsafe};
 
@@ -218,6 +218,7 @@ pub(crate) struct Diff {
 /// values are not written. Existing files are never overwritten.
 #[derive(Debug, Args)]
 #[command(
+    group(ArgGroup::new("source").args(["image", "lines"]).required(true).multiple(true)),
     after_help = "Examples:\n  fracht new --name feedstore --image registry.example/harbour/feedstore:1.0 --port http=8080\n  fracht new --name feedstore --lines settings.env\n  fracht new --image registry.example/harbour/web:2.1 --port 8080 --out web/fracht.toml"
 )]
 pub(crate) struct New {
@@ -225,7 +226,7 @@ pub(crate) struct New {
     #[arg(long, value_name = "NAME")]
     pub(crate) name: Option<String>,
     /// Image to run
-    #[arg(long, value_name = "IMAGE", required_unless_present = "lines")]
+    #[arg(long, value_name = "IMAGE")]
     pub(crate) image: Option<String>,
     /// Port that the service listens on; can be repeated. A number without a name is called http
     #[arg(long, value_name = "NAME=NUMBER")]

@@ -55,7 +55,7 @@ fn targets(current: &OsStr) -> Vec<CompletionCandidate> {
     beginning(current, names.map(|name| (name.to_owned(), None)))
 }
 
-/// The inputs of the stack, each with a `=` behind it.
+/// The inputs of the stack, each with a `=` after it.
 fn inputs(current: &OsStr) -> Vec<CompletionCandidate> {
     let project = project();
     let names = project.iter().flat_map(|project| project.inputs());

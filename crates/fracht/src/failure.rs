@@ -1,5 +1,7 @@
 //! How a command ends.
 
+use std::error::Error;
+use std::fmt;
 use std::io;
 use std::process::ExitCode;
 
@@ -47,6 +49,17 @@ impl Failure {
         Self::Error { message: message.into(), help: vec![help.into()] }
     }
 }
+
+impl fmt::Display for Failure {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::ReaderGone => f.write_str("the reader of the output has ended"),
+            Self::Error { message, .. } => f.write_str(message),
+        }
+    }
+}
+
+impl Error for Failure {}
 
 /// The failure for an error on standard output.
 impl From<io::Error> for Failure {

@@ -1,8 +1,8 @@
 //! Finds the parts of a text that look secret, whatever the name of the setting.
 //!
 //! These are private keys (RFC 7468), logins in front of an `@` (RFC 3986, section 3.2.1, and the forms of
-//! data source names), values behind a name of a secret (`password=…`, `"token": "…"`, `X-Api-Key: …`,
-//! `--password …`), credentials behind the name of a scheme (RFC 7617, RFC 6750), and tokens of a known form
+//! data source names), values after the name of a secret (`password=…`, `"token": "…"`, `X-Api-Key: …`,
+//! `--password …`), credentials after the name of a scheme (RFC 7617, RFC 6750), and tokens of a known form
 //! (RFC 7519 and prefixes in wide use). References and shell variables are not secret.
 
 use super::Certainty::{Likely, Sure};

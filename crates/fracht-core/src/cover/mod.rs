@@ -1,9 +1,8 @@
 //! Hides secrets: which names and texts look secret, and what is shown instead.
 //!
-//! There is one table of names ([`names`]) and one of texts ([`looks`], those of addresses in [`address`]). The rules
-//! read them, `new` sorts settings by them, and everything that leaves the program is covered by them: an excerpt by
-//! the place of its values in the file ([`hidden`]), a message by the values at the places that it speaks of
-//! ([`Cover`]), every other text by its looks ([`text`]).
+//! There is one table of names and one of texts. The rules read them, `new` sorts settings by them, and everything that
+//! leaves the program is covered by them: an excerpt by the place of its values in the file ([`hidden`]), a message by
+//! the values at its places ([`Cover`]), every other text by what it looks like ([`text`]).
 
 mod address;
 mod lines;

@@ -7,6 +7,9 @@ mod severity;
 mod sink;
 pub(crate) mod unknown;
 
+use std::error::Error;
+use std::fmt;
+
 use crate::source::Span;
 
 pub use report::{Finding, Report};
@@ -53,6 +56,14 @@ pub struct Fix {
     /// What the change does, as an instruction: `use the nearest name`.
     pub title: String,
 }
+
+impl fmt::Display for Diagnostic {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.message)
+    }
+}
+
+impl Error for Diagnostic {}
 
 impl Diagnostic {
     /// A problem found by `rule`.

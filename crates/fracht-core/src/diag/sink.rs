@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::reading::WRONG_TYPE;
 use super::{Diagnostic, Rule};
-use crate::source::Span;
+use crate::source::{Places, Span};
 
 /// The most problems of one rule that are kept. Further ones are only counted: a stack of a million mistakes must not
 /// need the memory of a million messages.
@@ -112,33 +112,6 @@ impl Sink {
                 );
             }
         }
-    }
-}
-
-/// Sorted places, each with the furthest end so far, so that a binary search finds an overlap.
-struct Places {
-    sorted: Vec<(Span, u32)>,
-}
-
-impl Places {
-    fn of(places: impl Iterator<Item = Span>) -> Self {
-        let mut sorted: Vec<(Span, u32)> = places.map(|span| (span, span.end)).collect();
-        sorted.sort();
-        let mut before: Option<(Span, u32)> = None;
-        for (span, furthest) in &mut sorted {
-            if let Some((_, end)) = before.filter(|(other, _)| other.file == span.file) {
-                *furthest = end.max(*furthest);
-            }
-            before = Some((*span, *furthest));
-        }
-        Self { sorted }
-    }
-
-    fn overlap(&self, place: Span) -> bool {
-        let behind =
-            self.sorted.partition_point(|(span, _)| (span.file, span.start) <= (place.file, place.end));
-        let last = behind.checked_sub(1).and_then(|index| self.sorted.get(index));
-        last.is_some_and(|(span, furthest)| span.file == place.file && *furthest >= place.start)
     }
 }
 

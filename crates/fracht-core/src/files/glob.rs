@@ -1,5 +1,7 @@
 //! Files by pattern: `services/*.toml`, `conf/**/*.csv`.
 
+use std::error::Error;
+use std::fmt;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -21,6 +23,17 @@ pub(crate) enum Unmatched {
     /// It matches more than [`MOST_FILES`].
     TooMany,
 }
+
+impl fmt::Display for Unmatched {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::None => f.write_str("no file matches"),
+            Self::TooMany => write!(f, "more than {MOST_FILES} files match"),
+        }
+    }
+}
+
+impl Error for Unmatched {}
 
 impl Unmatched {
     /// The problem, at the place of the pattern.

@@ -4,6 +4,8 @@
 //! or the end, trimmed), in single quotes (as it stands), or in double quotes (`\n \r \t \" \\ \$` are
 //! escapes). A quoted value may go over several lines.
 
+use std::error::Error;
+use std::fmt;
 use std::ops::Range;
 
 /// A setting with its places in the text.
@@ -27,6 +29,14 @@ pub struct BrokenLine {
     /// Why they are invalid.
     pub reason: &'static str,
 }
+
+impl fmt::Display for BrokenLine {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.reason)
+    }
+}
+
+impl Error for BrokenLine {}
 
 /// Reads all lines. An invalid line does not prevent reading the next ones.
 pub fn parse(text: &str) -> (Vec<Setting>, Vec<BrokenLine>) {

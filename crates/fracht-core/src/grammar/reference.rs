@@ -5,6 +5,8 @@
 //! reference = kind "." name [ "/" part ]
 //! ```
 
+use std::error::Error;
+use std::fmt;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -90,6 +92,17 @@ pub(crate) enum NotReference<'a> {
     /// It has the form, with a kind that does not exist.
     Kind(&'a str),
 }
+
+impl fmt::Display for NotReference<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Form => f.write_str("not a reference"),
+            Self::Kind(kind) => write!(f, "`{kind}` is not a kind of reference"),
+        }
+    }
+}
+
+impl Error for NotReference<'_> {}
 
 /// A reference that stands alone as the value of a key.
 #[derive(Clone, Debug, PartialEq, Eq)]

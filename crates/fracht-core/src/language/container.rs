@@ -1,5 +1,4 @@
-//! The keys that every container has: those of services, tasks and sidecars. One constant each: a table is a
-//! list of them.
+//! The keys that every container has: those of services, tasks and sidecars.
 
 use std::sync::Arc;
 use std::time::Duration;

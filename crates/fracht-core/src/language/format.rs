@@ -119,7 +119,7 @@ pub(super) static CPU: Format<Bounds> =
 pub(super) static IMAGE: Format<Image> =
     text("an image reference", "\"registry.example/tidedesk/gateway:2.1\"", image::parse);
 
-/// A user, and maybe a group.
+/// A user, optionally with a group.
 pub(super) static USER: Format<User> = number("a user ID or \"uid:gid\"", "10001", user::parse);
 
 /// The number of a port for clients outside the stack.
@@ -154,7 +154,7 @@ pub(super) static ENTRY_HOST: Format<Arc<str>> =
         host::entry(text).map(|()| text.into())
     });
 
-/// A registry, maybe with the start of a repository.
+/// A registry, optionally with the start of a repository.
 pub(super) static REGISTRY: Format<Arc<str>> =
     text("a registry", "\"registry.example/tidedesk\"", |text| image::registry(text).map(|()| text.into()));
 

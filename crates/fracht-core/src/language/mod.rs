@@ -33,7 +33,7 @@ pub use root::ROOT;
 pub use shape::{AnyField, Bounds, Group, Key, NOTHING, Shape, Short, TableShape, Words};
 pub(crate) use verify::{fits, verify};
 
-/// Every table of the language by its heading in the reference, in the order in which to read about them.
+/// Every table of the language by its heading in the reference, in the order of the reference.
 pub const TABLES: &[(&str, &TableShape)] = &[
     ("the stack file", &ROOT),
     ("stack", &stack::STACK_TABLE),

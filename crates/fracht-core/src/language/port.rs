@@ -107,5 +107,5 @@ pub(crate) static PORT_TABLE: TableShape = TableShape {
     groups: &[&[&NUMBER, &PROTOCOL, &REACH, &AT, &AS, &HOST, &PATH]],
 };
 
-/// The keys of containers that others talk to: those of services and sidecars.
+/// The keys of containers with ports: those of services and sidecars.
 pub(super) static LISTENING: Group = &[&PORT, &health::HEALTH];

@@ -160,7 +160,7 @@ pub(crate) static OUTSIDE: Field<Table> = Field {
     takes: named(NameKind::Label, table(&OUTSIDE_TABLE)),
 };
 
-/// What a target may override: tables are merged, the lists of the stack as a whole grow.
+/// The keys that a target may override: tables are merged, and the lists `patch` and `pass` are joined.
 pub(super) static OVERRIDABLE: Group = &[
     &STACK, &INPUT, &BUILD, &PATTERN, &SERVICE, &TASK, &VOLUME, &CONFIG, &SECRET, &NETWORK, &OUTSIDE, &RULES,
     &PATCH, &PASS,

@@ -1,4 +1,4 @@
-//! `[target.NAME]`: the target's own keys, and the tables that it lays over the stack.
+//! `[target.NAME]`: the target's own keys, and the tables that it overrides.
 
 use std::sync::Arc;
 use std::time::Duration;

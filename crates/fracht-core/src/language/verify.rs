@@ -37,6 +37,7 @@ impl Verify<'_> {
     fn table(&mut self, table: &'static TableShape, entries: &Entries) {
         for (name, entry) in entries {
             match table.field(name) {
+                _ if entry.has_broken_key() => {}
                 Some(field) => self.value(&field.shape(), &entry.node, field.key().name),
                 None => self.unknown_key(table, name, entry.key_span),
             }
@@ -77,7 +78,7 @@ impl Verify<'_> {
             }
             (Shape::OneOrList(of), value) if of.fits_type(value) => self.value(of, node, key),
             (Shape::Named(kind, of), Value::Table(entries)) => {
-                for (name, entry) in entries.iter() {
+                for (name, entry) in entries.iter().filter(|(_, entry)| !entry.has_broken_key()) {
                     self.name(*kind, name, entry.key_span);
                     self.value(of, &entry.node, name);
                 }

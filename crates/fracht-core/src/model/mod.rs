@@ -7,7 +7,7 @@
 //! - An id names an element of this model, so that looking it up cannot fail.
 //! - Elements are in the order of the stack file; those that only a target defines follow.
 //! - Every reference in a [`Text`] has been resolved or reported.
-//! - A value whose place a message may show is [`Sourced`](crate::origin::Sourced), or has a span beside it.
+//! - A value whose place a message may show is [`Sourced`], or has a span beside it.
 //! - What could not be read has been reported and has a default here. The model is then
 //!   [`incomplete`](Model::incomplete), and a service, task or volume that it is in is `tainted`. Rules skip tainted
 //!   elements, so that one mistake gives one message.

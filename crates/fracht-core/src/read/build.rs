@@ -12,6 +12,7 @@ use crate::diag::reading::FILE_UNREADABLE;
 use crate::digest::Digest;
 use crate::files::{Files, MOST_BYTES, confine, reason};
 use crate::grammar::image;
+use crate::grammar::invalid::Invalid;
 use crate::language::build::{BUILD_TABLE, IGNORE, LARGEST, RECIPE, SOURCE, TAG};
 use crate::model::Build;
 use crate::origin::Sourced;
@@ -71,9 +72,8 @@ struct Content<'a> {
 
 impl Content<'_> {
     /// The first twelve hex digits of a SHA-256 over the name of the recipe, and names, modes and contents of the
-    /// files, sorted by name.
-    /// The recipe always belongs to them, even if it is ignored.
-    fn digest(&self, ignore: Option<&str>, recipe: &str) -> Result<String, String> {
+    /// files, sorted by name. The recipe always belongs to them, even if it is ignored.
+    fn digest(&self, ignore: Option<&str>, recipe: &str) -> Result<String, Invalid> {
         let ignored = self.ignored(ignore)?;
         let mut found = Vec::new();
         self.walk(Path::new(""), &ignored, &mut found)?;
@@ -103,7 +103,7 @@ impl Content<'_> {
         Ok(digest.hex(12))
     }
 
-    fn ignored(&self, named: Option<&str>) -> Result<Gitignore, String> {
+    fn ignored(&self, named: Option<&str>) -> Result<Gitignore, Invalid> {
         let mut builder = GitignoreBuilder::new("");
         let name = named.unwrap_or(".frachtignore");
         match confine(self.files, self.folder, self.folder, name)
@@ -114,13 +114,13 @@ impl Content<'_> {
                     builder.add_line(None, line).map_err(|error| format!("{name}: {error}"))?;
                 }
             }
-            _ if named.is_some() => return Err(format!("{name} not found")),
+            _ if named.is_some() => return Err(format!("{name} not found").into()),
             _ => {}
         }
-        builder.build().map_err(|error| format!("{name}: {error}"))
+        Ok(builder.build().map_err(|error| format!("{name}: {error}"))?)
     }
 
-    fn walk(&self, at: &Path, ignored: &Gitignore, found: &mut Vec<(PathBuf, bool)>) -> Result<(), String> {
+    fn walk(&self, at: &Path, ignored: &Gitignore, found: &mut Vec<(PathBuf, bool)>) -> Result<(), Invalid> {
         let folder = self.folder.join(at);
         let listed =
             self.files.list(&folder).map_err(|error| format!("{}: {}", at.display(), reason(&error)))?;

@@ -17,7 +17,7 @@ fn items<'t>(reader: &mut Reader<'_>, root: &'t Node, field: &dyn AnyField) -> &
     match root.at(&[field.key().name]) {
         Some(Node { value: Value::List(items), .. }) => items,
         Some(node) => {
-            reader.lose(node.span);
+            reader.lose(node);
             &[]
         }
         None => &[],
@@ -99,7 +99,7 @@ fn raw(reader: &mut Reader<'_>, node: &Node) -> Option<Raw> {
             let number = reader.sources.text(node.span).replace('_', "").parse::<f64>().ok();
             let number = number.filter(|number| number.is_finite());
             if number.is_none() {
-                reader.lose(node.span);
+                reader.lose(node);
             }
             number.map(Raw::Float)
         }
@@ -112,7 +112,7 @@ fn raw(reader: &mut Reader<'_>, node: &Node) -> Option<Raw> {
             entries.iter().map(entry).collect::<Option<_>>().map(Raw::Table)
         }
         Value::Date | Value::Tainted => {
-            reader.lose(node.span);
+            reader.lose(node);
             None
         }
     }

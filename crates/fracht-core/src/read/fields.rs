@@ -39,7 +39,7 @@ impl<'t> Fields<'t> {
         let form = match (&entry.node.value, table.short) {
             (Value::Table(entries), _) => Form::Table(entries),
             (Value::List(_) | Value::Tainted | Value::Date, _) | (_, None) => {
-                reader.lose(entry.node.span);
+                reader.lose(&entry.node);
                 Form::Neither
             }
             (_, Some(Short::Key(field))) => Form::Key(field.key().name, entry),
@@ -72,11 +72,13 @@ impl<'t> Fields<'t> {
         );
     }
 
-    /// Whether a misspelled key is near one of some keys.
+    /// Whether a misspelled or broken key may be meant as one of some keys.
     pub(super) fn misspells(&self, fields: &[&dyn AnyField]) -> bool {
         let Form::Table(entries) = self.form else { return false };
         let names = || fields.iter().map(|field| field.key().name);
-        entries.keys().any(|name| self.table.field(name).is_none() && nearest(name, names()).is_some())
+        entries.iter().any(|(name, entry)| {
+            entry.has_broken_key() || self.table.field(name).is_none() && nearest(name, names()).is_some()
+        })
     }
 
     /// Reports that `owner` lacks a required key.
@@ -156,7 +158,7 @@ impl<'t> Fields<'t> {
         let node = self.node(field);
         let entries = node.and_then(Node::table);
         if let (Some(node), None) = (node, entries) {
-            reader.lose(node.span);
+            reader.lose(node);
         }
         entries.into_iter().flatten()
     }
@@ -194,7 +196,7 @@ impl<'t> Fields<'t> {
             (Value::List(items), Shape::List(_) | Shape::OneOrList(_)) => Some(items),
             (_, Shape::OneOrList(_)) => Some(std::slice::from_ref(node)),
             _ => {
-                reader.lose(node.span);
+                reader.lose(node);
                 None
             }
         }
@@ -206,7 +208,7 @@ impl Reader<'_> {
     pub(super) fn value<T>(&mut self, node: &Node, takes: &Takes<T>) -> Option<Sourced<T>> {
         let value = takes.read(&node.value, self.sources.text(node.span));
         if value.is_none() {
-            self.lose(node.span);
+            self.lose(node);
         }
         Some(Sourced { value: value?, origin: node.origin() })
     }
@@ -219,7 +221,7 @@ impl Reader<'_> {
                 self.sources.text(node.span).into()
             }
             _ => {
-                self.lose(node.span);
+                self.lose(node);
                 return None;
             }
         };

@@ -43,7 +43,7 @@ use crate::model::{List, Model, SecretId};
 use crate::origin::Sourced;
 use crate::resolve::Symbols;
 use crate::source::{Sources, Span};
-use crate::tree::{Entry, Node};
+use crate::tree::{Entry, Node, Value};
 
 /// The contents of the files that were read for a stack, by resolved path.
 pub(crate) type FileCache = BTreeMap<PathBuf, Arc<[u8]>>;
@@ -205,10 +205,12 @@ impl Reader<'_> {
         tables.map(|(name, entry)| read(self, name, entry)).collect()
     }
 
-    /// Notes that a value was skipped; the check of shapes reports it.
-    fn lose(&mut self, span: Span) {
+    /// Notes that a value was skipped. The check of shapes reports it; a syntax error has been reported before.
+    fn lose(&mut self, node: &Node) {
         self.tainted = true;
-        self.sink.lost(span);
+        if !matches!(node.value, Value::Tainted) {
+            self.sink.lost(node.span);
+        }
     }
 
     /// Reports a list that must not be empty; `owner` is such as `service.api`.
@@ -316,7 +318,7 @@ impl Reader<'_> {
                 Diagnostic::new(&UNKNOWN_NAME, format!("`secret.{name}` has no key `{key}`"))
                     .at(span, "requires that key")
                     .help(format!("add it to `secret.{name}`: `key.\"{key}\" = {{ file = \"…\" }}`"))
-                    .help("or, for an existing secret, list it in `keys`"),
+                    .help("or list it in `keys`, for an existing secret"),
             );
         }
         Some(Sourced { value: id, origin: reference.origin })

@@ -2,6 +2,7 @@
 
 mod duplicate;
 mod errors;
+mod unclosed;
 
 use std::collections::HashSet;
 use std::hash::BuildHasherDefault;
@@ -10,23 +11,26 @@ use std::sync::Arc;
 use rayon::iter::{IntoParallelIterator as _, ParallelIterator as _};
 use rustc_hash::FxBuildHasher;
 use toml::Spanned;
-use toml::de::{DeString, DeTable, DeValue};
+use toml::de::{DeString, DeTable, DeValue, Error};
 
 use crate::diag::Sink;
 use crate::origin::Layer;
-use crate::source::{FileId, Span};
+use crate::source::{FileId, Places, Span};
 use crate::tree::{Entries, Entry, Node, Value};
 
 /// Parses a TOML 1.1 document. Every syntax error is reported; the values that it affects become tainted.
 pub(crate) fn parse(text: &str, file: FileId, sink: &mut Sink) -> Node {
-    let (table, errors) = DeTable::parse_recoverable(text);
-    let broken: Vec<Span> = errors
-        .iter()
-        .filter(|error| !errors::is_duplicate(error))
-        .filter_map(|error| Some(Span::new(file, error.span()?)))
-        .collect();
-    errors::report(text, file, &errors, sink);
-    let mut convert = Convert { file, broken: broken.into(), keys: HashSet::default() };
+    let (mut table, mut errors) = DeTable::parse_recoverable(text);
+    let unclosed = if errors.is_empty() { Vec::new() } else { unclosed::find(text) };
+    let repaired = (!unclosed.is_empty()).then(|| unclosed::replaced(text, &unclosed));
+    if let Some(repaired) = &repaired {
+        (table, errors) = DeTable::parse_recoverable(repaired);
+    }
+    errors::report(repaired.as_deref().unwrap_or(text), file, (&unclosed, &errors), sink);
+    let broken = errors.iter().filter(|error| !errors::is_duplicate(error)).filter_map(Error::span);
+    let broken =
+        broken.chain(unclosed.iter().map(|value| value.range(text))).map(|range| Span::new(file, range));
+    let mut convert = Convert { file, broken: Arc::new(Places::of(broken)), keys: HashSet::default() };
     let entries = convert.table(table.into_inner());
     Node {
         value: Value::Table(Arc::new(entries)),
@@ -41,7 +45,7 @@ const WORTH_THREADS: usize = 500;
 
 struct Convert {
     file: FileId,
-    broken: Arc<[Span]>,
+    broken: Arc<Places>,
     /// The keys so far: services repeat them, so each is stored once.
     keys: HashSet<Arc<str>, FxBuildHasher>,
 }
@@ -85,7 +89,11 @@ impl Convert {
 
     fn entry(&mut self, key: &Spanned<DeString<'_>>, value: Spanned<DeValue<'_>>) -> (Arc<str>, Entry) {
         let key_span = Span::new(self.file, key.span());
-        (self.key(key.get_ref()), Entry { key_span, node: self.value(value) })
+        let name = self.key(key.get_ref());
+        if self.broken.overlap(key_span) {
+            return (name, Entry::with_broken_key(key_span));
+        }
+        (name, Entry { key_span, node: self.value(value) })
     }
 
     fn value(&mut self, value: Spanned<DeValue<'_>>) -> Node {
@@ -93,7 +101,7 @@ impl Convert {
         let value = match value.into_inner() {
             DeValue::Table(table) => Value::Table(Arc::new(self.table(table))),
             DeValue::Array(array) => Value::List(array.into_iter().map(|item| self.value(item)).collect()),
-            _ if self.broken.iter().any(|broken| broken.overlaps(span)) => Value::Tainted,
+            _ if self.broken.overlap(span) || span.range().is_empty() => Value::Tainted,
             DeValue::String(text) => Value::Text(text.into()),
             DeValue::Integer(number) => {
                 match i64::from_str_radix(number.as_str(), number.radix()) {

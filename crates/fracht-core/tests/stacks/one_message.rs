@@ -162,3 +162,67 @@ fn every_key_with_every_type_of_value_gives_at_most_one_message() {
     }
     assert!(tried > 3_000 && wrong.is_empty(), "{} of {tried}: {}", wrong.len(), wrong.join("\n"));
 }
+
+/// A stack with one service, with some lines in it.
+const SERVICE: [&str; 2] = [
+    "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+    "\n[service.b]\nimage = \"b:1\"\nport.web = 80\nenv.A = \"{service.b}\"\n",
+];
+
+/// Lines with one syntax error each.
+const SYNTAX_ERRORS: &[&str] = &[
+    "args = [\"x\",\n  \"y\"",
+    "args = [\"x\",\nuser = 5",
+    "args = [[\"x\"]",
+    "args = [",
+    "args = [\"x\" \"y\"]",
+    "args = [\"x\",, \"y\"]",
+    "args = [\"x\"; \"y\"]",
+    "args = [\"x]",
+    "args = [x, y]",
+    "args = [\"x\"]]",
+    "args = \"x",
+    "args = x y",
+    "env = { A = \"1\" B = \"2\" }",
+    "env = { A = \"1\",, B = \"2\" }",
+    "env = { A = \"1\"",
+    "env = { A \"1\" }",
+    "env = { = 1 }",
+    "port.web = { number = 80",
+    "role",
+    "role =",
+    "role = = \"x\"",
+    "role == \"x\"",
+    "role = \"\"\"x",
+    "role = 'x",
+    "role = \u{201c}x\u{201d}",
+    "role = \"x\" \"y\"",
+    "role = \"x\", user = 5",
+    "role = true false",
+    "role: \"x\"",
+    "= \"x\"",
+    "port.web = 08",
+    "port.web = 1__0",
+    "port.web = 0X10",
+    "port.web = +-1",
+    "args = [\"\\q\"]",
+    "args = [\"\\u12\"]",
+    "stop-within = 30s",
+    "r\u{f4}le = \"x\"",
+    "[service.c",
+    "[[patch",
+    "[]",
+    "{",
+    "}",
+    "]",
+    "-",
+    ": x",
+];
+
+#[test]
+fn one_syntax_error_has_one_message_in_plain_words() {
+    for line in SYNTAX_ERRORS {
+        let found = messages(&SERVICE.join(line));
+        assert!(found.len() == 1 && !found[0].1.contains("invalid TOML"), "{line}: {found:#?}");
+    }
+}

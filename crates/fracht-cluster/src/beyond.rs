@@ -81,7 +81,7 @@ mod tests {
     use serde_json::json;
 
     #[test]
-    fn what_reaches_beyond_a_stack_is_told() {
+    fn effects_beyond_a_stack_are_reported() {
         let object = |version: &str, kind: &str, spec: Value| json!({ "apiVersion": version, "kind": kind, "metadata": { "name": "x" }, "spec": spec });
         let pod = |spec: Value| object("v1", "Pod", spec);
         let deployment =

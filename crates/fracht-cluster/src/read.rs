@@ -104,7 +104,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn documents_are_told_apart_with_their_lines() {
+    fn documents_are_split_with_their_lines() {
         let text = "# head\n---\na: 1\n--- # next\nb: |\n  --- no\n...\n---\nc: [\n";
         let found = documents(text);
         let lines: Vec<_> = found.iter().map(|document| (document.line, document.value.is_ok())).collect();

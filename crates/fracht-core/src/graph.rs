@@ -114,7 +114,7 @@ mod tests {
     }
 
     #[test]
-    fn a_circle_keeps_every_edge_and_what_hangs_on_it_is_left_out() {
+    fn a_cycle_keeps_every_edge_and_its_dependents_are_left_out() {
         let graph = graph(5, &[(0, 1), (1, 2), (2, 3), (3, 1), (4, 4)]);
         let cycles = graph.cycles(10);
         let nodes: Vec<Vec<usize>> =
@@ -152,7 +152,7 @@ mod tests {
 
         /// Whatever the edges are, each cycle is closed, and without the cycles every node has a wave.
         #[test]
-        fn circles_close(edges in prop::collection::vec((0_usize..12, 0_usize..12), 0..40)) {
+        fn cycles_are_closed(edges in prop::collection::vec((0_usize..12, 0_usize..12), 0..40)) {
             let graph = graph(12, &edges);
             let cycles = graph.cycles(100);
             prop_assert_eq!(cycles.is_empty(), graph.waves().iter().all(Option::is_some));

@@ -295,7 +295,7 @@ fn amounts_are_compared_by_what_they_come_to() {
 }
 
 #[test]
-fn another_namespace_is_told_once_and_jobs_are_known_by_what_they_are_for() {
+fn another_namespace_is_reported_once_and_jobs_match_by_their_task() {
     let (staging, prod) = (objects(&demo(), "staging"), objects(&demo(), "prod"));
     let difference = compare(&staging, &prod);
     assert_eq!(difference.namespace, Some(("tidedesk-staging".into(), "tidedesk".into())));
@@ -308,7 +308,7 @@ fn another_namespace_is_told_once_and_jobs_are_known_by_what_they_are_for() {
 }
 
 #[test]
-fn what_is_added_and_removed_is_told() {
+fn added_and_removed_objects_are_reported() {
     let one = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n";
     let two = format!("{one}[service.b]\nimage = \"b:1\"\n");
     let (one, two) = (objects(&files(one), "cluster"), objects(&files(&two), "cluster"));

@@ -111,7 +111,7 @@ fn where_and_how_a_pod_runs_and_stops() {
 }
 
 #[test]
-fn a_helper_starts_before_its_service_and_behind_the_gates() {
+fn a_sidecar_starts_before_its_service_and_after_the_gates() {
     let lines = "port.http = 80\nhealth = { grpc = \"http\" }\nuser = 10\n\
                  beside.proxy = { image = \"p:1\", port.out = 99, user = \"5:6\", health = { tcp = \"out\" }, mount.\"/p\" = { scratch = \"1Mi\" } }\n\
                  beside.second = { image = \"q:1\", confine = \"off\" }\nafter.b = \"ready\"\n\
@@ -269,7 +269,7 @@ fn secrets_have_the_cluster_s_own_types() {
 }
 
 #[test]
-fn gates_are_made_of_what_the_target_says_and_give_up_in_time() {
+fn gates_use_the_images_of_the_target_and_give_up_in_time() {
     let all = made(
         "[service.a]\nimage = \"a:1\"\nafter = { b = \"ready\", t = \"done\" }\n[service.b]\nimage = \"b:1\"\nport.x = { number = 1, as = 2 }\nhealth = { tcp = \"x\" }\n\
          [task.t]\nimage = \"t:1\"\n[target.cluster]\ngate = { ready = \"registry.example/shell:1\", done = \"registry.example/curl:2\", within = \"90s\" }\n",

@@ -67,7 +67,7 @@ fn a_task_has_its_time_and_its_tries_for_itself() {
 }
 
 #[test]
-fn a_helper_runs_as_its_own_user() {
+fn a_sidecar_runs_as_its_own_user() {
     let all = holds(
         "[service.a]\nimage = \"a:1\"\nuser = 0\nbeside.x = { image = \"x:1\", confine = \"strict\" }\n",
         "cluster",

@@ -105,7 +105,7 @@ fn patches_that_miss_say_what_they_miss() {
 }
 
 #[test]
-fn names_that_clash_are_told_with_both_owners() {
+fn clashing_names_are_reported_with_both_owners() {
     let passed = "apiVersion: apps/v1\nkind: Deployment\nmetadata:\n  name: s-a\n";
     let clash = files(&service("pass = [\"a.yaml\"]")).with("/s/a.yaml", passed);
     assert_eq!(

@@ -93,7 +93,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn hosts_addresses_and_blocks_are_told_apart() {
+    fn hosts_addresses_and_blocks_are_distinguished() {
         for text in ["tides.example", "a", "feed-1.buoys.example", "1.example"] {
             assert!(name(text).is_ok(), "{text}");
         }

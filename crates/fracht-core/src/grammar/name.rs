@@ -269,7 +269,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn names_are_told_apart_and_mended() {
+    fn names_are_checked_and_corrected() {
         let cases = [
             (NameKind::Label, "api", Ok(())),
             (NameKind::Label, "Api_Server", Err(Some("api-server"))),

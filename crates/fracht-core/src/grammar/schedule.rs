@@ -217,7 +217,7 @@ mod tests {
     }
 
     #[test]
-    fn days_that_no_month_has_are_told() {
+    fn days_that_no_month_has_are_refused() {
         for text in ["0 0 31 2 *", "0 0 30 feb *", "0 0 31 4,6,9,nov *", "0 0 30-31 2 *"] {
             assert!(parse(text).unwrap_err().contains("no such date"), "{text}");
         }

@@ -235,7 +235,7 @@ mod tests {
     }
 
     #[test]
-    fn placeholders_are_told_from_values() {
+    fn placeholders_differ_from_values() {
         for text in ["changeme", "Change-Me!", "TODO", "<your region>", "your-token-here", "xxx"] {
             assert!(is_placeholder(text), "{text}");
         }

@@ -143,7 +143,7 @@ mod tests {
     }
 
     #[test]
-    fn one_syntax_error_hides_nothing_and_taints_what_it_touches() {
+    fn one_syntax_error_hides_no_other_and_taints_its_value() {
         let (node, problems, _) = parsed("[a]\nx = nonsense\ny = 2\n[b\nz = 3\n[c]\nw = 4\n");
         assert!(problems.len() >= 2, "{problems:#?}");
         assert!(matches!(node.at(&["a", "x"]).unwrap().value, Value::Tainted));
@@ -152,7 +152,7 @@ mod tests {
     }
 
     #[test]
-    fn what_is_defined_twice_shows_both_places() {
+    fn a_second_definition_shows_both_places() {
         let text = "[service.db]\nimage = 'a:1'\nport = { x = 1, x = 2 }\nimage = 'b:1'\n\
                     env.A = 1\nenv.A = 2\n[service.api]\n[service.db]\n";
         let (_, problems, sources) = parsed(text);

@@ -101,7 +101,7 @@ fn a_cluster_needs_a_registry_to_pull_from() {
 }
 
 #[test]
-fn builds_that_do_not_hold_together_are_told() {
+fn inconsistent_builds_are_reported() {
     let with = |right: &str, wrong: &str| -> Vec<&'static str> {
         let files = files().with("/s/fracht.toml", STACK.replacen(right, wrong, 1));
         let verdict = verdict(&files, "prod", Given::default());
@@ -133,7 +133,7 @@ fn an_input_has_what_was_given_and_must_fit_its_pattern() {
 }
 
 #[test]
-fn every_input_that_is_missing_is_told_at_once() {
+fn every_missing_input_is_reported_at_once() {
     let stack = "[stack]\nname = \"s\"\n[input.a]\n[input.b]\nhelp = \"the size\"\n[input.c]\ndefault = \"\"\n\
                  [service.x]\nimage = \"x:1\"\nargs = [\"{input.a}{input.b}{input.c}\", \"{input.d}\"]\n";
     assert_eq!(failed(stack, "cluster"), ["input-missing", "input-missing", "unknown-name"]);

@@ -65,7 +65,7 @@ fn texts_know_the_target_and_the_stack() {
 }
 
 #[test]
-fn every_value_knows_the_layer_that_gave_it() {
+fn every_value_keeps_the_layer_that_sets_it() {
     let layer = |origin| match origin {
         Origin::Written { layer, .. } => Some(layer),
         Origin::Default => None,
@@ -82,7 +82,7 @@ fn every_value_knows_the_layer_that_gave_it() {
 }
 
 #[test]
-fn a_misspelt_name_in_a_target_is_found_with_the_right_one() {
+fn a_misspelled_name_in_a_target_has_a_suggestion() {
     let stack = STACK.replace("service.api.replicas = 1", "service.apj.replicas = 1");
     let verdict = verdict(&stack, "laptop");
     let finding = &verdict.report.findings()[0].diagnostic;
@@ -202,7 +202,7 @@ fn a_target_can_drop_a_service_and_change_its_patterns() {
 }
 
 #[test]
-fn layers_that_do_not_hold_together_are_told() {
+fn inconsistent_layers_are_reported() {
     let with = |more: &str| failed(&format!("{LIKE}\n{more}"), "test");
     assert_eq!(with("[service.x]\nimage = \"x:1\"\nlike = \"pattern.smal\"\n"), ["unknown-name"]);
     assert_eq!(

@@ -103,7 +103,7 @@ fn a_stack_whose_parts_say_no_times_has_no_longest_chain() {
 }
 
 #[test]
-fn a_circle_is_told_with_every_wait_and_those_behind_it_are_stuck() {
+fn a_cycle_is_reported_with_every_wait_and_its_dependents_cannot_start() {
     let ring = "[stack]\nname = \"s\"\n\
                 [service.a]\nimage = \"a:1\"\nafter = { b = \"started\" }\n\
                 [service.b]\nimage = \"b:1\"\nafter = { c = \"started\" }\n\

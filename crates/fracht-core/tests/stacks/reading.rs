@@ -15,7 +15,7 @@ fn open(content: impl Into<Vec<u8>>) -> Option<OpenError> {
 }
 
 #[test]
-fn what_is_no_text_is_told_from_what_is() {
+fn files_that_are_not_text_are_refused() {
     assert_eq!(open("[stack]\n"), None);
     assert_eq!(open(""), Some(OpenError::Empty));
     assert_eq!(open(" \n\t\r\n"), Some(OpenError::Empty));

@@ -36,7 +36,7 @@ fn says(line: &str) -> Vec<(&'static str, String)> {
 }
 
 #[test]
-fn wrong_words_are_told_one_message_each() {
+fn invalid_values_have_one_message_each() {
     let mut wrong = Vec::new();
     for (line, rule, part) in [
         ("confine = \"strict\"\nuser = 0", "bad-value", "`service.a` runs as root, which `confine ="),
@@ -406,7 +406,7 @@ fn one_mistake_gives_one_message() {
 }
 
 #[test]
-fn words_of_a_target_are_told_as_well() {
+fn invalid_values_of_a_target_are_reported() {
     for (lines, rule, part) in [
         ("web = { by = \"gateway\" }", "missing-key", "`gateway` is missing in the web entry"),
         ("web = { gateway = \"g\", class = \"c\" }", "bad-value", "`class` has no effect"),

@@ -75,12 +75,12 @@ fn problems_are_shown_with_their_lines() {
 }
 
 #[test]
-fn a_good_stack_is_told_so_in_a_line() {
+fn a_good_stack_has_one_line() {
     assert_snapshot!(Sandbox::demo().run(&["check"]).shown());
 }
 
 #[test]
-fn a_circle_shows_every_edge() {
+fn a_cycle_shows_every_edge() {
     let ring = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { b = \"started\" }\n\n\
                 [service.b]\nimage = \"b:1\"\nafter = { c = \"started\" }\n\n\
                 [service.c]\nimage = \"c:1\"\nafter = { a = \"started\" }\n";

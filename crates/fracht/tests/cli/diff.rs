@@ -29,7 +29,7 @@ fn what_was_rendered_does_not_differ_until_the_stack_changes() {
 }
 
 #[test]
-fn objects_that_somebody_else_wrote_are_read() {
+fn objects_of_others_are_read() {
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:2\"\n";
     let written = r#"{"apiVersion":"v1","kind":"List","items":[{"apiVersion":"apps/v1","kind":"Deployment",
         "metadata":{"name":"s-a","namespace":"s"},"spec":{"replicas":2},"status":{"x":1}},
@@ -95,7 +95,7 @@ fn values_of_secrets_are_compared_when_asked_for_and_never_shown() {
 
 /// `diff` and `render --out` tell what to do about fields that cannot be changed.
 #[test]
-fn what_has_to_be_replaced_by_hand_is_told_with_the_command() {
+fn a_replacement_by_hand_has_its_command() {
     let stack = "[stack]\nname = \"s\"\n[volume.v]\nsize = \"2Gi\"\nclass = \"slow\"\n[volume.w]\nsize = \"2Gi\"\neach = true\n\
                  [service.a]\nimage = \"a:1\"\nmount.\"/d\" = \"volume.v\"\n[service.b]\nimage = \"b:1\"\nmount.\"/d\" = \"volume.w\"\n";
     let sandbox = Sandbox::with(stack);

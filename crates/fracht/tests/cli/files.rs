@@ -24,7 +24,7 @@ fn the_stack_file_is_named_by_itself_or_by_its_folder() {
 }
 
 #[test]
-fn what_can_not_be_opened_is_told_with_the_way_out() {
+fn files_that_cannot_be_opened_have_a_help() {
     let sandbox = Sandbox::empty()
         .file("empty.toml", "")
         .file("blank.toml", "\n \n")

@@ -80,7 +80,7 @@ fn what_is_no_longer_made_is_removed_and_nothing_else() {
 }
 
 #[test]
-fn a_file_of_somebody_elses_is_never_replaced() {
+fn a_file_of_others_is_never_replaced() {
     let sandbox = Sandbox::with(ONE).file("objects/50-service-a.yaml", "mine");
     let run = render(&sandbox);
     assert_eq!((run.code, run.out.as_str()), (2, ""));

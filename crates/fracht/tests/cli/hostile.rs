@@ -131,7 +131,7 @@ fn a_link_that_changes_between_look_and_opening_leads_nowhere() {
 }
 
 #[test]
-fn an_output_that_takes_nothing_is_told() {
+fn an_output_that_cannot_be_written_is_an_error() {
     let sandbox = Sandbox::demo();
     let shell = |line: &str| {
         let program = env!("CARGO_BIN_EXE_fracht");

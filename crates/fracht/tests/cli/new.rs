@@ -61,7 +61,7 @@ fn nothing_is_overwritten() {
 }
 
 #[test]
-fn what_can_not_be_made_a_stack_of_is_told_and_nothing_is_written() {
+fn invalid_arguments_are_reported_and_nothing_is_written() {
     let cases: [(&[&str], &str); 9] = [
         (&[], "--image"),
         (&["--image", "No Image"], "invalid image `No Image`"),

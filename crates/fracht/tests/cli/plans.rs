@@ -17,7 +17,7 @@ fn the_order_of_the_demo_as_json() {
 }
 
 #[test]
-fn an_order_with_a_circle_draws_it_and_what_is_behind() {
+fn an_order_with_a_cycle_shows_it_and_its_dependents() {
     assert_snapshot!(Sandbox::with(RING).run(&["order"]).shown());
     let answer = Sandbox::with(RING).json(&["order"]);
     assert_eq!(answer["stuck"], serde_json::json!(["a", "bee", "c"]));
@@ -75,7 +75,7 @@ fn a_target_is_asked_for_where_there_are_several() {
 }
 
 #[test]
-fn results_are_plain_when_piped_and_coloured_when_told() {
+fn results_are_plain_when_piped_and_colored_on_request() {
     let sandbox = Sandbox::demo();
     let plain = sandbox.run(&["order", "-t", "prod"]);
     assert!(!plain.shown().contains('\u{1b}'));

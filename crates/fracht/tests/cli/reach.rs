@@ -4,7 +4,7 @@ use serde_json::json;
 use crate::sandbox::Sandbox;
 
 #[test]
-fn who_can_get_to_what_in_the_demo() {
+fn connections_of_the_demo() {
     let sandbox = Sandbox::demo();
     assert_snapshot!(sandbox.run(&["reach", "-t", "prod"]).shown());
     assert_snapshot!("reach_laptop", sandbox.run(&["reach", "-t", "laptop"]).shown());
@@ -29,7 +29,7 @@ on = "machine"
 "#;
 
 #[test]
-fn a_login_is_told_by_where_it_is_kept_and_never_by_its_value() {
+fn a_login_is_shown_by_its_place_and_never_by_its_value() {
     let sandbox = Sandbox::with(LOGIN);
     let mut command = sandbox.command(&["reach", "-t", "cluster", "--format", "json"]);
     let run = crate::sandbox::Run::of(&command.env("ADMIN_PASSWORD", "gull-and-kelp").output().unwrap());
@@ -48,7 +48,7 @@ fn a_login_is_told_by_where_it_is_kept_and_never_by_its_value() {
 }
 
 #[test]
-fn a_stack_without_ports_has_nobody_to_talk_to() {
+fn a_stack_without_ports_has_no_connections() {
     let run = Sandbox::with("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n").run(&["reach"]);
     assert_eq!((run.code, run.err.as_str()), (0, ""));
     assert!(run.out.contains("nothing is open to the outside") && run.out.contains("nothing can be reached"));
@@ -87,7 +87,7 @@ fn of_a_very_large_stack_json_has_the_pairs_that_are_in_use() {
 
 /// `reach` shows the connections that the policies of closed networks still allow.
 #[test]
-fn what_policies_let_out_of_a_closed_network_is_told() {
+fn connections_that_closed_networks_allow_are_shown() {
     let stack = "[stack]\nname = \"s\"\n[network.n]\nclosed = true\n[network.m]\n[task.t]\nimage = \"t:1\"\nnetwork = [\"n\"]\n\
                  [service.a]\nimage = \"a:1\"\nnetwork = [\"n\"]\nafter = { t = \"done\" }\n\
                  [service.b]\nimage = \"b:1\"\nnetwork = [\"m\"]\nport.web = { number = 443, reach = \"balancer\" }\nport.other = { number = 80, reach = \"node\" }\n\

@@ -12,7 +12,7 @@ const LAYERS: &str = "[stack]\nname = \"s\"\n[pattern.base]\nreplicas = 2\nenv.L
                       [target.prod]\nlike = \"target.test\"\nservice.a.replicas = 5\nservice.a.port.web.reach = \"balancer\"\n";
 
 #[test]
-fn a_value_is_shown_with_every_layer_that_gave_one() {
+fn a_value_is_shown_with_every_layer_that_sets_it() {
     assert_snapshot!(Sandbox::with(LAYERS).run(&["trace", "service.a.replicas", "-t", "prod"]).shown());
 }
 
@@ -27,7 +27,7 @@ fn a_reference_is_shown_with_what_it_means_and_a_secret_stays_hidden() {
 }
 
 #[test]
-fn what_nobody_set_has_its_default() {
+fn a_key_that_is_not_set_has_its_default() {
     let run = Sandbox::with(LAYERS).run(&["trace", "service.db.replicas", "-t", "prod"]);
     assert!(run.out.contains("Not set. Default: 1"), "{}", run.out);
     let answer = Sandbox::with(LAYERS).json(&["trace", "service.db.replicas", "-t", "prod"]);
@@ -57,7 +57,7 @@ fn a_path_that_leads_nowhere_says_what_was_meant() {
 }
 
 #[test]
-fn a_secret_in_clear_is_not_traced_in_clear() {
+fn a_secret_in_plain_text_is_hidden_in_a_trace() {
     let stack = "[stack]\nname = \"s\"\n[config.c]\nkey.api-key = \"gull-and-kelp\"\nkey.url = \"x://me:gull@db\"\n\
                  [service.a]\nimage = \"a:1\"\nenv.DB_PASSWORD = \"gull-and-kelp\"\n\
                  env.URL = \"x://me:gull-and-kelp@db/{service.a}\"\nenv.KEY = \"{config.c/api-key} {config.c/url}\"\n\

@@ -6,15 +6,16 @@ use fracht_cluster::diff::compare;
 use fracht_cluster::{Comments, Format, Rendering, read_objects};
 use fracht_core::check::Project;
 use fracht_core::cover::{self, Cover};
+use fracht_core::escape;
 use fracht_core::files::MemoryFiles;
 use fracht_core::grammar::lines;
 use fracht_core::plan::order::Order;
 use fracht_core::plan::ports::PortPlan;
 
-/// A stack that uses every file that a target makes up.
+/// A stack with one service, to which the targets add lines.
 const BASE: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.http = 80\n";
 
-/// Looks at a stack with its files, under each of its targets, and at its objects if it is good.
+/// Checks a stack with its files for each of its targets, and renders it if it has no errors.
 fn look(stack: &[u8], files: &[(&str, &[u8])]) {
     let all = files.iter().fold(MemoryFiles::default(), |all, (name, content)| {
         all.with(format!("/s/{name}"), content.to_vec())
@@ -71,7 +72,7 @@ pub fn stack(data: &[u8]) {
     look(data, &[]);
 }
 
-/// Any lines in a stack that is good so far, so that objects come of them.
+/// Any lines in a valid stack, so that it may have objects.
 pub fn objects(data: &[u8]) {
     look(&[BASE.as_bytes(), data].concat(), &[]);
 }
@@ -88,7 +89,7 @@ pub fn pass(data: &[u8]) {
     }
 }
 
-/// Any text as the change of an object.
+/// Any text as a patch of an object.
 pub fn patch(data: &[u8]) {
     for on in ["Deployment/a", "Service/a"] {
         look(&[BASE.as_bytes(), format!("[[patch]]\non = \"{on}\"\n").as_bytes(), data].concat(), &[]);

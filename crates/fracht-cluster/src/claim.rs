@@ -18,7 +18,7 @@ pub(crate) fn claim(model: &Model, volume: &Volume) -> PersistentVolumeClaim {
     PersistentVolumeClaim {
         metadata: labels::meta(model, claim_name(model, volume), labels::of_part(model, &volume.name)),
         spec: Some(PersistentVolumeClaimSpec {
-            volume_name: volume.node_folder.as_ref().map(|_| piece_name(model, volume)),
+            volume_name: volume.node_folder.as_ref().map(|_| persistent_volume_name(model, volume)),
             ..spec(volume)
         }),
         status: None,
@@ -51,18 +51,18 @@ pub(crate) fn template_name(volume: &Volume) -> String {
 
 /// The name of a `PersistentVolume`. It has no namespace, so its name contains that of the namespace, which has no
 /// dots.
-pub(crate) fn piece_name(model: &Model, volume: &Volume) -> String {
+pub(crate) fn persistent_volume_name(model: &Model, volume: &Volume) -> String {
     format!("{}.{}", model.target.namespace.value, claim_name(model, volume))
 }
 
 /// The `PersistentVolume` of a folder on a node.
-pub(crate) fn piece(model: &Model, volume: &Volume) -> PersistentVolume {
+pub(crate) fn persistent_volume(model: &Model, volume: &Volume) -> PersistentVolume {
     let path = volume.node_folder.as_ref().map(|folder| folder.value.to_string()).unwrap_or_default();
     let local = volume.node.as_ref().map(|_| LocalVolumeSource { path: path.clone(), fs_type: None });
     let anywhere = volume.node.is_none();
     PersistentVolume {
         metadata: ObjectMeta {
-            name: Some(piece_name(model, volume)),
+            name: Some(persistent_volume_name(model, volume)),
             labels: Some(labels::of_part(model, &volume.name)),
             ..ObjectMeta::default()
         },

@@ -81,8 +81,8 @@ pub struct Origin {
 
 /// The objects of a model, in the order in which to apply them.
 pub(crate) fn plan(model: &Model, order: &Order, passed: &[PassedObject]) -> Vec<PlannedObject> {
-    let mut pieces = Vec::new();
-    let mut add = |group, wave, source| pieces.push(PlannedObject { group, wave, source });
+    let mut planned = Vec::new();
+    let mut add = |group, wave, source| planned.push(PlannedObject { group, wave, source });
     if !model.target.namespace_present {
         add(Group::Namespace, 0, ObjectSource::Namespace);
     }
@@ -142,8 +142,8 @@ pub(crate) fn plan(model: &Model, order: &Order, passed: &[PassedObject]) -> Vec
         add(object.group, 0, ObjectSource::Passed(index));
     }
     // Passed objects move to the group of their kind; all others are in order already.
-    pieces.sort_by_key(|piece| (piece.group, piece.wave));
-    pieces
+    planned.sort_by_key(|planned| (planned.group, planned.wave));
+    planned
 }
 
 fn addresses(
@@ -245,7 +245,9 @@ impl ObjectSource {
             Self::Account(id) => ("ServiceAccount", side(id)),
             Self::Role(id, holder) => ("Role", holder.name(model, workload(id))),
             Self::Binding(id, holder) => ("RoleBinding", holder.name(model, workload(id))),
-            Self::PersistentVolume(id) => ("PersistentVolume", claim::piece_name(model, &model.volumes[id])),
+            Self::PersistentVolume(id) => {
+                ("PersistentVolume", claim::persistent_volume_name(model, &model.volumes[id]))
+            }
             Self::Claim(id) => ("PersistentVolumeClaim", claim_name(model, &model.volumes[id])),
             Self::ConfigMap(id) => ("ConfigMap", config_name(model, &model.configs[id])),
             Self::Secret(id) => ("Secret", secret_name(model, &model.secrets[id])),

@@ -49,7 +49,7 @@ pub struct Rendering<'m> {
     /// All objects of the stack, including Secrets without values.
     all: Vec<PlannedObject>,
     /// The objects to generate.
-    pieces: Vec<PlannedObject>,
+    planned: Vec<PlannedObject>,
     /// The number of digits of the largest wave.
     wave_digits: usize,
 }
@@ -79,9 +79,9 @@ impl<'m> Rendering<'m> {
             config_digests: model.configs.iter().map(config_map::key_digests).collect(),
             passed,
             problems,
-            pieces: all
+            planned: all
                 .iter()
-                .filter(|piece| !matches!(piece.source, ObjectSource::Secret(_)))
+                .filter(|planned| !matches!(planned.source, ObjectSource::Secret(_)))
                 .copied()
                 .collect(),
             all,
@@ -98,7 +98,7 @@ impl<'m> Rendering<'m> {
         if self.model.patches.is_empty() {
             return Vec::new();
         }
-        let known: HashSet<(&str, String)> = self.all.iter().map(|piece| self.identity(*piece)).collect();
+        let known: HashSet<(&str, String)> = self.all.iter().map(|planned| self.identity(*planned)).collect();
         let name = |patch: &Patch| {
             let (exact, in_stack) = (patch.name.to_string(), self.name_in_stack(&patch.name));
             let is_there = |name: &String| known.contains(&(&*patch.kind, name.clone()));
@@ -119,9 +119,9 @@ impl<'m> Rendering<'m> {
     }
 
     /// Sets the values of secrets, so that Secrets are generated as well.
-    pub fn give_secrets(&mut self, values: SecretValues) {
+    pub fn set_secrets(&mut self, values: SecretValues) {
         self.secrets = Some(values);
-        self.pieces.clone_from(&self.all);
+        self.planned.clone_from(&self.all);
     }
 
     /// The model that is rendered.
@@ -131,22 +131,22 @@ impl<'m> Rendering<'m> {
 
     /// The objects to generate, in the order in which to apply them.
     pub fn planned(&self) -> &[PlannedObject] {
-        &self.pieces
+        &self.planned
     }
 
     /// Keeps only the objects for which `wanted` is true, by kind and name.
     pub fn retain(&mut self, wanted: impl Fn(&str, &str) -> bool) {
-        let mut pieces = std::mem::take(&mut self.pieces);
-        pieces.retain(|piece| {
-            let (kind, name) = self.identity(*piece);
+        let mut planned = std::mem::take(&mut self.planned);
+        planned.retain(|planned| {
+            let (kind, name) = self.identity(*planned);
             wanted(kind, &name)
         });
-        self.pieces = pieces;
+        self.planned = planned;
     }
 
     /// The secrets whose objects are left out, since their values are not set.
     pub fn left_out(&self) -> Vec<SecretId> {
-        let secrets = self.all.iter().filter_map(|piece| match piece.source {
+        let secrets = self.all.iter().filter_map(|planned| match planned.source {
             ObjectSource::Secret(id) => Some(id),
             _ => None,
         });
@@ -154,13 +154,13 @@ impl<'m> Rendering<'m> {
     }
 
     /// The kind and the name of an object.
-    pub fn identity(&self, piece: PlannedObject) -> (&str, String) {
-        piece.source.identity(self.model, &self.passed, |id| self.job_name(id).to_owned())
+    pub fn identity(&self, planned: PlannedObject) -> (&str, String) {
+        planned.source.identity(self.model, &self.passed, |id| self.job_name(id).to_owned())
     }
 
     /// The origin of an object in the stack.
-    pub fn origin(&self, piece: PlannedObject) -> Origin {
-        piece.source.origin(self.model, &self.passed)
+    pub fn origin(&self, planned: PlannedObject) -> Origin {
+        planned.source.origin(self.model, &self.passed)
     }
 
     /// The problems of the objects together: invalid passed objects, clashes of names, patches that match nothing.
@@ -171,9 +171,9 @@ impl<'m> Rendering<'m> {
         let mut seen: HashMap<(Home<'_>, &str, String), PlannedObject> =
             HashMap::with_capacity(self.all.len());
         let mut elsewhere = Vec::new();
-        for piece in self.all.iter().copied() {
-            let (kind, name) = self.identity(piece);
-            let home = match piece.source {
+        for planned in self.all.iter().copied() {
+            let (kind, name) = self.identity(planned);
+            let home = match planned.source {
                 ObjectSource::Passed(index) => self.passed.get(index).map(|object| object.home(namespace)),
                 _ => None,
             };
@@ -181,20 +181,20 @@ impl<'m> Rendering<'m> {
                 .is_none_or(|home| home.group.is_empty() && home.namespace.is_none_or(|n| n == namespace));
             let home = home.filter(|_| !own).unwrap_or_default();
             match seen.entry((home, kind, name.clone())) {
-                Entry::Occupied(first) => problems.push(self.clash(&(kind, name), *first.get(), piece)),
+                Entry::Occupied(first) => problems.push(self.clash(&(kind, name), *first.get(), planned)),
                 Entry::Vacant(free) => {
-                    free.insert(piece);
+                    free.insert(planned);
                     if own {
-                        known.insert((kind, name), piece);
+                        known.insert((kind, name), planned);
                     } else {
-                        elsewhere.push(((kind, name), piece));
+                        elsewhere.push(((kind, name), planned));
                     }
                 }
             }
         }
         // Patches apply to generated objects first.
-        for (identity, piece) in elsewhere {
-            known.entry(identity).or_insert(piece);
+        for (identity, planned) in elsewhere {
+            known.entry(identity).or_insert(planned);
         }
         problems.extend(self.claim_clashes());
         let mut changed: HashMap<(&str, &str), Value> = HashMap::new();
@@ -203,7 +203,7 @@ impl<'m> Rendering<'m> {
             let key = (&*one.kind, name.as_str());
             let object = match changed.remove(&key) {
                 Some(object) => Some(object),
-                None => known.get(&(key.0, key.1.to_owned())).map(|piece| self.unpatched(*piece)),
+                None => known.get(&(key.0, key.1.to_owned())).map(|planned| self.unpatched(*planned)),
             };
             let Some(mut object) = object else {
                 let near = near.get_or_insert_with(|| by_kind_and_name(known.keys()));
@@ -263,7 +263,7 @@ impl<'m> Rendering<'m> {
         first: PlannedObject,
         second: PlannedObject,
     ) -> Diagnostic {
-        let of = |piece: PlannedObject| match piece.source {
+        let of = |planned: PlannedObject| match planned.source {
             ObjectSource::Passed(index) => {
                 let object = self.passed.get(index);
                 let place =
@@ -271,7 +271,7 @@ impl<'m> Rendering<'m> {
                 (format!("passed through from {place}"), object.map(|object| object.span))
             }
             _ => {
-                let origin = self.origin(piece);
+                let origin = self.origin(planned);
                 (format!("generated from {}", origin.of), origin.span)
             }
         };
@@ -318,8 +318,8 @@ impl<'m> Rendering<'m> {
     }
 
     /// The text of a passed object; `None` if it is patched.
-    pub(crate) fn passed_text(&self, piece: PlannedObject) -> Option<&str> {
-        let ObjectSource::Passed(index) = piece.source else { return None };
+    pub(crate) fn passed_text(&self, planned: PlannedObject) -> Option<&str> {
+        let ObjectSource::Passed(index) = planned.source else { return None };
         let object = self.passed.get(index)?;
         let changed = self.patches(&object.kind, &object.name).next().is_some();
         (!changed).then_some(object.text.as_str())
@@ -337,16 +337,16 @@ impl<'m> Rendering<'m> {
     }
 
     /// Builds an object.
-    pub fn build(&self, piece: PlannedObject) -> Object {
+    pub fn build(&self, planned: PlannedObject) -> Object {
         if self.model.patches.is_empty() {
-            return self.typed(piece);
+            return self.typed(planned);
         }
-        let (kind, name) = self.identity(piece);
+        let (kind, name) = self.identity(planned);
         let mut patches = self.patches(kind, &name).peekable();
         if patches.peek().is_none() {
-            return self.typed(piece);
+            return self.typed(planned);
         }
-        let mut object = self.unpatched(piece);
+        let mut object = self.unpatched(planned);
         for one in patches {
             // A patch that cannot be applied has been reported.
             let _ = patch::apply(&mut object, one);
@@ -355,15 +355,15 @@ impl<'m> Rendering<'m> {
     }
 
     /// An object before its patches, as JSON.
-    fn unpatched(&self, piece: PlannedObject) -> Value {
+    fn unpatched(&self, planned: PlannedObject) -> Value {
         // Structs of plain fields: writing them cannot fail.
-        serde_json::to_value(Ordered(&self.typed(piece))).unwrap_or_default()
+        serde_json::to_value(Ordered(&self.typed(planned))).unwrap_or_default()
     }
 
-    fn typed(&self, piece: PlannedObject) -> Object {
+    fn typed(&self, planned: PlannedObject) -> Object {
         let model = self.model;
         let workload = |id: WorkloadId| &model.workloads[id];
-        match piece.source {
+        match planned.source {
             ObjectSource::Namespace => Object::Namespace(namespace::namespace(model).into()),
             ObjectSource::Account(id) => Object::ServiceAccount(rights::account(model, workload(id)).into()),
             ObjectSource::Role(id, holder) => Object::Role(rights::role(self, id, holder).into()),
@@ -371,7 +371,7 @@ impl<'m> Rendering<'m> {
                 Object::RoleBinding(rights::binding(model, workload(id), holder).into())
             }
             ObjectSource::PersistentVolume(id) => {
-                Object::PersistentVolume(claim::piece(model, &model.volumes[id]).into())
+                Object::PersistentVolume(claim::persistent_volume(model, &model.volumes[id]).into())
             }
             ObjectSource::Claim(id) => {
                 Object::PersistentVolumeClaim(claim::claim(model, &model.volumes[id]).into())
@@ -429,10 +429,10 @@ impl<'m> Rendering<'m> {
 
     /// The name of an object's file, without an extension: a number that sorts in the order in which to apply, the
     /// kind, and the name. Adding a service changes it only if there is a new wave before.
-    pub fn file_stem(&self, piece: PlannedObject) -> String {
-        let (kind, mut name) = self.identity(piece);
+    pub fn file_stem(&self, planned: PlannedObject) -> String {
+        let (kind, mut name) = self.identity(planned);
         // Without the digest, so that a changed Job keeps its file.
-        if let ObjectSource::Job(id) = piece.source {
+        if let ObjectSource::Job(id) = planned.source {
             name = side_name(self.model, &self.model.workloads[id]);
         }
         // Names of passed objects may contain characters that files cannot have.
@@ -448,10 +448,10 @@ impl<'m> Rendering<'m> {
             safe(&name)
         };
         let kind = safe(&kind.to_lowercase());
-        let mut stem = format!("{}", piece.group as u8);
+        let mut stem = format!("{}", planned.group as u8);
         // Writing to a string cannot fail.
-        let _ = write!(stem, "{:0digits$}-{kind}-{name}", piece.wave, digits = self.wave_digits);
-        if let ObjectSource::Passed(index) = piece.source {
+        let _ = write!(stem, "{:0digits$}-{kind}-{name}", planned.wave, digits = self.wave_digits);
+        if let ObjectSource::Passed(index) = planned.source {
             // Two passed objects in different namespaces may have the same name.
             let _ = write!(stem, "-passed-{}", index + 1);
         }
@@ -459,8 +459,8 @@ impl<'m> Rendering<'m> {
     }
 
     /// Whether the object contains the value of a secret.
-    pub fn holds_secret(&self, piece: PlannedObject) -> bool {
-        match piece.source {
+    pub fn holds_secret(&self, planned: PlannedObject) -> bool {
+        match planned.source {
             ObjectSource::Secret(_) => true,
             ObjectSource::Passed(index) => {
                 self.passed.get(index).is_some_and(|object| object.kind == "Secret")

@@ -64,13 +64,13 @@ impl Rendering<'_> {
             Format::Yaml => ("", "---\n", ""),
             Format::Json => ("{\"apiVersion\":\"v1\",\"kind\":\"List\",\"items\":[\n", ",\n", "]}\n"),
         };
-        let block = |pieces: &[PlannedObject]| -> io::Result<String> {
-            let mut text = String::with_capacity(if pieces.len() < BLOCK { 0 } else { BLOCK_BYTES });
-            for (index, piece) in pieces.iter().enumerate() {
+        let block = |planned: &[PlannedObject]| -> io::Result<String> {
+            let mut text = String::with_capacity(if planned.len() < BLOCK { 0 } else { BLOCK_BYTES });
+            for (index, planned) in planned.iter().enumerate() {
                 if index > 0 {
                     text.push_str(between);
                 }
-                self.object_text(*piece, format, comments, &mut text)?;
+                self.object_text(*planned, format, comments, &mut text)?;
             }
             Ok(text)
         };
@@ -84,7 +84,7 @@ impl Rendering<'_> {
         } else {
             let blocks: Vec<&[PlannedObject]> = self.planned().chunks(BLOCK).collect();
             for turn in blocks.chunks(rayon::current_num_threads() * BLOCKS_PER_THREAD) {
-                let texts: Vec<_> = turn.par_iter().map(|pieces| block(pieces)).collect();
+                let texts: Vec<_> = turn.par_iter().map(|planned| block(planned)).collect();
                 for text in texts {
                     emit(&text?)?;
                 }
@@ -102,11 +102,11 @@ impl Rendering<'_> {
             Format::Yaml => "yaml",
             Format::Json => "json",
         };
-        let file = |piece: &PlannedObject| {
+        let file = |planned: &PlannedObject| {
             let mut text = String::new();
-            self.object_text(*piece, format, comments, &mut text)?;
-            let name = format!("{}.{ending}", self.file_stem(*piece));
-            Ok(File { name, text, secret: self.holds_secret(*piece) })
+            self.object_text(*planned, format, comments, &mut text)?;
+            let name = format!("{}.{ending}", self.file_stem(*planned));
+            Ok(File { name, text, secret: self.holds_secret(*planned) })
         };
         if self.planned().len() < WORTH_THREADS {
             self.planned().iter().map(file).collect()
@@ -118,27 +118,27 @@ impl Rendering<'_> {
     /// Appends an object's text, which ends with a line break.
     fn object_text(
         &self,
-        piece: PlannedObject,
+        planned: PlannedObject,
         format: Format,
         comments: Comments<'_>,
         text: &mut String,
     ) -> io::Result<()> {
         match format {
             Format::Yaml => {
-                self.comment(piece, comments, text);
-                match self.passed_text(piece) {
+                self.comment(planned, comments, text);
+                match self.passed_text(planned) {
                     Some(passed) => text.push_str(passed),
                     None => {
                         serde_saphyr::to_fmt_writer_with_options(
                             &mut *text,
-                            &Ordered(&self.build(piece)),
+                            &Ordered(&self.build(planned)),
                             options(),
                         )
                         .map_err(io::Error::other)?;
                     }
                 }
             }
-            Format::Json => text.push_str(&serde_json::to_string_pretty(&Ordered(&self.build(piece)))?),
+            Format::Json => text.push_str(&serde_json::to_string_pretty(&Ordered(&self.build(planned)))?),
         }
         if !text.ends_with('\n') {
             text.push('\n');
@@ -146,13 +146,13 @@ impl Rendering<'_> {
         Ok(())
     }
 
-    fn comment(&self, piece: PlannedObject, comments: Comments<'_>, text: &mut String) {
+    fn comment(&self, planned: PlannedObject, comments: Comments<'_>, text: &mut String) {
         let (sources, with_line) = match comments {
             Comments::None => return,
             Comments::Origins(sources) => (sources, false),
             Comments::Lines(sources) => (sources, true),
         };
-        let Origin { of, span } = self.origin(piece);
+        let Origin { of, span } = self.origin(planned);
         // Writing to a string cannot fail.
         let _ = match span {
             Some(span) if with_line => writeln!(text, "# {of}, {}", sources.location(span)),

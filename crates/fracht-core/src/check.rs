@@ -7,7 +7,7 @@ use crate::cover::Cover;
 use crate::diag::{Diagnostic, Report, Sink};
 use crate::files::{Files, MOST_BYTES, reason};
 use crate::include::Gather;
-use crate::input::{Given, InputSource};
+use crate::input::{InputSource, InputValues};
 use crate::language::stack;
 use crate::layer::{Layered, Targets, stamp_layers};
 use crate::levels::Levels;
@@ -29,7 +29,7 @@ pub struct Project<'f> {
     targets: Targets,
     sources: Sources,
     cache: FileCache,
-    given: Given,
+    inputs: InputValues,
     found: Sink,
 }
 
@@ -144,7 +144,7 @@ impl<'f> Project<'f> {
             targets,
             sources,
             cache: FileCache::new(),
-            given: Given::default(),
+            inputs: InputValues::default(),
             found: sink,
         })
     }
@@ -155,13 +155,13 @@ impl<'f> Project<'f> {
     }
 
     /// Sets the inputs. Call it before [`Self::check`].
-    pub fn give(&mut self, given: Given) {
-        self.given = given;
+    pub fn set_inputs(&mut self, inputs: InputValues) {
+        self.inputs = inputs;
     }
 
     /// The value that was set for an input, and its source.
-    pub fn given(&self, input: &str) -> Option<(InputSource, &str)> {
-        self.given.get(input).map(|(source, value)| (source, &**value))
+    pub fn input_value(&self, input: &str) -> Option<(InputSource, &str)> {
+        self.inputs.get(input).map(|(source, value)| (source, &**value))
     }
 
     /// The names of the inputs, in the order of the file.
@@ -204,7 +204,7 @@ impl<'f> Project<'f> {
             files: self.files,
             root: &self.root,
             folder_shown: &self.folder_shown,
-            given: &self.given,
+            inputs: &self.inputs,
         };
         let Reading { model, layered, symbols } =
             read::model(&input, &mut self.cache, &mut self.sources, &mut sink)?;

@@ -34,13 +34,13 @@ impl InputSource {
 
 /// The values that were set, by the name of the input. An argument overrides a file, a file overrides the environment.
 #[derive(Clone, Debug, Default)]
-pub struct Given {
+pub struct InputValues {
     values: BTreeMap<String, (InputSource, Arc<str>)>,
 }
 
-impl Given {
+impl InputValues {
     /// Sets a value, unless a stronger source has set one.
-    pub fn give(&mut self, name: &str, source: InputSource, value: &str) {
+    pub fn set(&mut self, name: &str, source: InputSource, value: &str) {
         let known = self.values.get(name).map(|(known, _)| *known);
         // Of two values from one source the later one counts, as usual on a command line.
         if known.is_none_or(|known| known >= source) {
@@ -118,11 +118,11 @@ mod tests {
             (InputSource::File, "file"),
             (InputSource::Argument, "last"),
         ];
-        let mut given = Given::default();
+        let mut set = InputValues::default();
         for (source, value) in values {
-            given.give("version", source, value);
+            set.set("version", source, value);
         }
-        assert_eq!(given.get("version").map(|(s, v)| (s, &**v)), Some((InputSource::Argument, "last")));
+        assert_eq!(set.get("version").map(|(s, v)| (s, &**v)), Some((InputSource::Argument, "last")));
         assert_eq!(variable_name("fleet-size"), "FRACHT_INPUT_FLEET_SIZE");
     }
 }

@@ -7,32 +7,32 @@ use fracht_core::diag::nearest;
 use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 use fracht_core::grammar::lines;
-use fracht_core::input::{Given, InputSource, variable_name};
+use fracht_core::input::{InputSource, InputValues, variable_name};
 
 use crate::cli::StackChoice;
 use crate::disk;
 use crate::failure::Failure;
 
 /// Collects the values. A name that is not an input of the stack is an error.
-pub(crate) fn given(choice: &StackChoice, project: &Project<'_>) -> Result<Given, Failure> {
-    let mut given = Given::default();
+pub(crate) fn values(choice: &StackChoice, project: &Project<'_>) -> Result<InputValues, Failure> {
+    let mut values = InputValues::default();
     for input in project.inputs() {
         // A value that is not UTF-8 cannot be part of a text.
         if let Ok(value) = std::env::var(variable_name(input)) {
-            given.give(input, InputSource::Variable, &value);
+            values.set(input, InputSource::Variable, &value);
         }
     }
     if let Some(path) = &choice.inputs {
-        from_file(path, &mut given)?;
+        from_file(path, &mut values)?;
     }
     for argument in &choice.input {
         let Some((name, value)) = argument.split_once('=') else {
             return Err(Failure::new("`--input` must be NAME=VALUE", "for example `--input version=1.4.2`"));
         };
-        given.give(name, InputSource::Argument, value);
+        values.set(name, InputSource::Argument, value);
     }
     let known: Vec<&str> = project.inputs().collect();
-    if let Some(unknown) = given.named().find(|name| !known.contains(name)) {
+    if let Some(unknown) = values.named().find(|name| !known.contains(name)) {
         let help = if known.is_empty() {
             "this stack has no inputs; add one as `[input.NAME]`".to_owned()
         } else {
@@ -43,10 +43,10 @@ pub(crate) fn given(choice: &StackChoice, project: &Project<'_>) -> Result<Given
         };
         return Err(Failure::new(format!("input `{unknown}` not found"), help));
     }
-    Ok(given)
+    Ok(values)
 }
 
-fn from_file(path: &Path, given: &mut Given) -> Result<(), Failure> {
+fn from_file(path: &Path, values: &mut InputValues) -> Result<(), Failure> {
     let shown = escaped_path(path);
     let text = disk::argument(path).map_err(|error| {
         Failure::new(
@@ -63,7 +63,7 @@ fn from_file(path: &Path, given: &mut Given) -> Result<(), Failure> {
         ));
     }
     for setting in settings {
-        given.give(&setting.key, InputSource::File, &setting.value);
+        values.set(&setting.key, InputSource::File, &setting.value);
     }
     Ok(())
 }

@@ -32,7 +32,7 @@ pub(crate) fn rendering<'v>(
     };
     let mut report = verdict.report_with(rendering.problems());
     if with_secrets && !report.has_errors() {
-        rendering.give_secrets(secrets::values(&verdict.model, project.files())?);
+        rendering.set_secrets(secrets::values(&verdict.model, project.files())?);
         report = verdict.report_with(rendering.problems());
     }
     ui.errors(&report, project.sources());

@@ -34,8 +34,8 @@ pub(crate) fn open(choice: &StackChoice) -> Result<ManuallyDrop<Project<'static>
         let message = format!("cannot use stack file `{}`: {error}", escaped_path(&shown));
         Failure::new(message, "`fracht demo` creates an example of a stack file")
     })?;
-    let given = inputs::given(choice, &project)?;
-    project.give(given);
+    let values = inputs::values(choice, &project)?;
+    project.set_inputs(values);
     Ok(project)
 }
 

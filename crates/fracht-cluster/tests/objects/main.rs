@@ -127,7 +127,7 @@ fn rendered(files: &MemoryFiles, target: &str, format: Format) -> String {
         })
         .collect();
     let mut rendering = Rendering::new(checked);
-    rendering.give_secrets(secrets);
+    rendering.set_secrets(secrets);
     assert_eq!(rendering.problems(), []);
     let mut out = Vec::new();
     rendering.write(format, Comments::None, &mut out).unwrap();

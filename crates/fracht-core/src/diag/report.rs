@@ -81,9 +81,10 @@ impl Report {
             finding
         };
         // What one target does not use, another may use.
-        let told = |finding: &Finding| finding.targets.is_empty() || !finding.diagnostic.rule.in_every_target;
+        let shown =
+            |finding: &Finding| finding.targets.is_empty() || !finding.diagnostic.rule.in_every_target;
         Self {
-            findings: merged.into_values().map(all_or_some).filter(told).collect(),
+            findings: merged.into_values().map(all_or_some).filter(shown).collect(),
             hidden,
             hidden_texts,
             more,

@@ -8,7 +8,7 @@ pub(crate) static CLOSED: Field<bool> = Field {
         name: "closed",
         default: "false",
         becomes: "NetworkPolicy that also blocks outgoing traffic",
-        says: "Set to true to block everything except other members and DNS.",
+        description: "Set to true to block everything except other members and DNS.",
         example: "true",
     },
     takes: BOOLEAN,

@@ -57,7 +57,7 @@ pub struct Key {
     /// The Kubernetes object or field that it becomes.
     pub becomes: &'static str,
     /// What the value is or does, in a sentence.
-    pub says: &'static str,
+    pub description: &'static str,
     /// A value, as in a stack file.
     pub example: &'static str,
 }

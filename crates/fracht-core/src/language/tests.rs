@@ -45,8 +45,8 @@ fn every_key_refuses_what_it_does_not_take() {
 #[test]
 fn keys_are_described_in_sentences_and_are_there_once() {
     for (table, field) in every_field() {
-        let Key { name, says, default, becomes, .. } = field.key();
-        assert!(says.ends_with('.') && says.starts_with(char::is_uppercase), "{says}");
+        let Key { name, description, default, becomes, .. } = field.key();
+        assert!(description.ends_with('.') && description.starts_with(char::is_uppercase), "{description}");
         assert!(!default.is_empty() && !becomes.is_empty(), "{name}");
         assert_eq!(table.names().filter(|other| other == name).count(), 1, "{name}");
     }

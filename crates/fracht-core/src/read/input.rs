@@ -8,7 +8,7 @@ use super::fields::Fields;
 use crate::cover::may_be_secret;
 use crate::diag::Diagnostic;
 use crate::diag::reading::{BAD_VALUE, INPUT_MISSING, INPUT_REFUSED, UNUSED};
-use crate::input::{self, Given, InputSource, variable_name};
+use crate::input::{self, InputSource, InputValues, variable_name};
 use crate::language::input::{DEFAULT, HELP, INPUT_TABLE, PATTERN};
 use crate::language::stack::INPUT;
 use crate::tree::{Entry, Node, Value};
@@ -17,14 +17,14 @@ use crate::tree::{Entry, Node, Value};
 pub(super) fn read_all(
     reader: &mut Reader<'_>,
     root: &Node,
-    given: &Given,
+    values: &InputValues,
 ) -> Vec<(Arc<str>, Option<Arc<str>>)> {
     INPUT
         .node(root)
         .and_then(Node::table)
         .into_iter()
         .flatten()
-        .map(|(name, entry)| (Arc::clone(name), read(reader, name, entry, given)))
+        .map(|(name, entry)| (Arc::clone(name), read(reader, name, entry, values)))
         .collect()
 }
 
@@ -57,13 +57,13 @@ fn mentioned<'n>(node: &'n Node, names: &mut BTreeSet<&'n str>) {
     }
 }
 
-fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, given: &Given) -> Option<Arc<str>> {
+fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, values: &InputValues) -> Option<Arc<str>> {
     let fields = Fields::of(entry, &INPUT_TABLE, reader);
     let default = fields.get(reader, &DEFAULT);
     let pattern = fields.get(reader, &PATTERN);
     let help = fields.get(reader, &HELP);
     let variable = variable_name(name);
-    let (source, value) = match (given.get(name), default) {
+    let (source, value) = match (values.get(name), default) {
         (Some((source, value)), _) => (source, Arc::clone(value)),
         (None, Some(default)) => (InputSource::Default, default.value),
         (None, None) => {

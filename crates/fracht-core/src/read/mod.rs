@@ -36,7 +36,7 @@ use crate::files::{Files, MOST_BYTES, PathProblem, confine, reason};
 use crate::grammar::image::Image;
 use crate::grammar::reference::{RefKind, Reference};
 use crate::grammar::word::Word;
-use crate::input::Given;
+use crate::input::InputValues;
 use crate::language::{AnyField, Field, Key, Table, stack as stack_keys};
 use crate::layer::{Layered, Targets, layered};
 use crate::model::{List, Model, SecretId};
@@ -93,7 +93,7 @@ pub(crate) struct Input<'a> {
     pub(crate) files: &'a dyn Files,
     pub(crate) root: &'a Path,
     pub(crate) folder_shown: &'a Path,
-    pub(crate) given: &'a Given,
+    pub(crate) inputs: &'a InputValues,
 }
 
 /// The result of [`model`].
@@ -128,7 +128,7 @@ pub(crate) fn model(
     let (name, title) = stack::read(&mut reader, root);
     let mut target = target::read(&mut reader, target_name, layered.target.as_ref(), &name);
     reader.symbols = Cow::Owned(Symbols::collect(root, target::facts(&name, &target)));
-    let inputs = input::read_all(&mut reader, root, input.given).into_iter().collect();
+    let inputs = input::read_all(&mut reader, root, input.inputs).into_iter().collect();
     reader.symbols.to_mut().inputs = inputs;
     target::read_references(&mut reader, &mut target, layered.target.as_ref());
     let outsides: List<_> = reader.each(root, &stack_keys::OUTSIDE, outside::read);

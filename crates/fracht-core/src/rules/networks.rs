@@ -32,14 +32,14 @@ pub(super) fn no_route(model: &Model, sink: &mut Sink) {
             })
         });
         let waits = workload.after.iter().filter(|after| model.workloads[after.on].service().is_some());
-        let mut told = BTreeSet::new();
+        let mut reported = BTreeSet::new();
         for (id, span) in addresses.chain(waits.map(|after| (after.on, after.span))) {
             let other = &model.workloads[id];
             let itself = std::ptr::eq(workload, other);
-            if itself || other.tainted || told.contains(&id) || model.share_network(workload, other) {
+            if itself || other.tainted || reported.contains(&id) || model.share_network(workload, other) {
                 continue;
             }
-            told.insert(id);
+            reported.insert(id);
             let message = format!(
                 "`{}` cannot reach `{}`: they share no network",
                 workload.reference(),

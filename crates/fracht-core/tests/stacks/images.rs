@@ -2,7 +2,7 @@ use std::path::Path;
 
 use fracht_core::check::{Project, Verdict};
 use fracht_core::files::MemoryFiles;
-use fracht_core::input::{Given, InputSource};
+use fracht_core::input::{InputSource, InputValues};
 
 use crate::failed;
 
@@ -43,15 +43,15 @@ fn files() -> MemoryFiles {
         .with("/s/app/.frachtignore", "/target/\n*.log\n!keep.log\n")
 }
 
-fn verdict(files: &MemoryFiles, target: &str, given: Given) -> Verdict {
+fn verdict(files: &MemoryFiles, target: &str, given: InputValues) -> Verdict {
     let path = Path::new("/s/fracht.toml");
     let mut project = Project::open(files, path, path).unwrap();
-    project.give(given);
+    project.set_inputs(given);
     project.check(target).unwrap()
 }
 
 fn images(files: &MemoryFiles, target: &str) -> Vec<String> {
-    let verdict = verdict(files, target, Given::default());
+    let verdict = verdict(files, target, InputValues::default());
     assert!(verdict.checked().is_some(), "{:#?}", verdict.report.findings());
     verdict.model.workloads.iter().map(|workload| workload.main.image.value.to_string()).collect()
 }
@@ -93,7 +93,7 @@ fn the_tag_changes_with_the_content_and_with_nothing_else() {
 #[test]
 fn a_cluster_needs_a_registry_to_pull_from() {
     let rules = |target| -> Vec<&str> {
-        let verdict = verdict(&files(), target, Given::default());
+        let verdict = verdict(&files(), target, InputValues::default());
         verdict.report.findings().iter().map(|finding| finding.diagnostic.rule.name).collect()
     };
     assert_eq!(rules("none"), ["image-unpullable"; 2]);
@@ -104,7 +104,7 @@ fn a_cluster_needs_a_registry_to_pull_from() {
 fn inconsistent_builds_are_reported() {
     let with = |right: &str, wrong: &str| -> Vec<&'static str> {
         let files = files().with("/s/fracht.toml", STACK.replacen(right, wrong, 1));
-        let verdict = verdict(&files, "prod", Given::default());
+        let verdict = verdict(&files, "prod", InputValues::default());
         verdict.report.findings().iter().map(|finding| finding.diagnostic.rule.name).collect()
     };
     assert_eq!(with("build = \"app\"", "build = \"ap\""), ["unknown-name"]);
@@ -120,8 +120,8 @@ fn inconsistent_builds_are_reported() {
 #[test]
 fn an_input_has_what_was_given_and_must_fit_its_pattern() {
     let given = |value: &str| {
-        let mut given = Given::default();
-        given.give("version", InputSource::Argument, value);
+        let mut given = InputValues::default();
+        given.set("version", InputSource::Argument, value);
         given
     };
     let model = verdict(&files(), "prod", given("2.7")).model;

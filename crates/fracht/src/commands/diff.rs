@@ -119,7 +119,8 @@ fn rendered(
         ));
     }
     let Some(rendering) = objects::rendering(&verdict, project, with_secrets, ui)? else { return Ok(None) };
-    let object = |piece: &fracht_cluster::PlannedObject| serde_json::to_value(rendering.build(*piece)).ok();
+    let object =
+        |planned: &fracht_cluster::PlannedObject| serde_json::to_value(rendering.build(*planned)).ok();
     let left_out = rendering.left_out();
     Ok(Some(Side {
         objects: rendering.planned().iter().filter_map(object).collect(),

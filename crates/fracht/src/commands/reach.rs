@@ -308,24 +308,24 @@ fn ordered(plan: &ReachPlan) -> impl Iterator<Item = &Caller> {
 
 /// Why connections are not possible: callers with the same reason and the same services share a line.
 fn reasons(model: &Model, plan: &ReachPlan) -> String {
-    let mut told: Vec<(Vec<&str>, &str, Vec<String>)> = Vec::new();
+    let mut lines: Vec<(Vec<&str>, &str, Vec<String>)> = Vec::new();
     let mut places: BTreeMap<(Vec<&str>, &str), usize> = BTreeMap::new();
     for caller in ordered(plan) {
         for reason in [May::NoNetwork, May::NoWayOut] {
             let out_of_reach = plan.services.iter().filter(|id| may(model, caller.who, **id) == reason);
             let names: Vec<&str> = out_of_reach.map(|id| name(model, *id)).collect();
             let Some(why) = why_not(reason).filter(|_| !names.is_empty()) else { continue };
-            let place = *places.entry((names.clone(), why)).or_insert(told.len());
-            if place == told.len() {
-                told.push((names, why, Vec::new()));
+            let place = *places.entry((names.clone(), why)).or_insert(lines.len());
+            if place == lines.len() {
+                lines.push((names, why, Vec::new()));
             }
-            if let Some((.., callers)) = told.get_mut(place) {
+            if let Some((.., callers)) = lines.get_mut(place) {
                 callers.push(model.workloads[caller.who].reference());
             }
         }
     }
     let mut out = String::new();
-    for (names, why, callers) in told {
+    for (names, why, callers) in lines {
         let callers = listing(callers.iter().map(String::as_str));
         out.push_str(&format!("\n{callers} cannot reach {}:\n  {QUIET}{why}{QUIET:#}\n", listing(names)));
     }

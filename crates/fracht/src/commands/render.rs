@@ -63,8 +63,8 @@ fn only(rendering: &mut Rendering<'_>, wanted: &[String]) -> Result<(), Failure>
         .iter()
         .map(|one| {
             let is_there = |one: &str| {
-                let mut pieces = rendering.planned().iter().map(|piece| rendering.identity(*piece));
-                pieces.any(|(kind, name)| fits(one, kind, &name))
+                let mut planned = rendering.planned().iter().map(|planned| rendering.identity(*planned));
+                planned.any(|(kind, name)| fits(one, kind, &name))
             };
             let own =
                 one.split_once('/').map(|(kind, name)| format!("{kind}/{}", rendering.name_in_stack(name)));
@@ -74,8 +74,8 @@ fn only(rendering: &mut Rendering<'_>, wanted: &[String]) -> Result<(), Failure>
     let identities: Vec<(String, String)> = rendering
         .planned()
         .iter()
-        .map(|piece| {
-            let (kind, name) = rendering.identity(*piece);
+        .map(|planned| {
+            let (kind, name) = rendering.identity(*planned);
             (kind.to_owned(), name)
         })
         .collect();

@@ -50,14 +50,14 @@ fn key(field: &'static dyn AnyField) -> Value {
 
 /// The text that editors show for a key, without parts that say nothing. Examples are in TOML, not in JSON.
 fn description(key: &Key) -> String {
-    let Key { says, default, becomes, example, .. } = key;
+    let Key { description, default, becomes, example, .. } = key;
     let default = match *default {
         "none" => String::new(),
         required if required.starts_with("required") => format!(" {}.", required.replacen('r', "R", 1)),
         default => format!(" Default: {default}."),
     };
     let becomes = if *becomes == NOTHING { String::new() } else { format!(" Kubernetes: {becomes}.") };
-    format!("{says}{default}{becomes} Example: {example}")
+    format!("{description}{default}{becomes} Example: {example}")
 }
 
 fn shape(of: &Shape) -> Value {

@@ -27,12 +27,12 @@ struct TraceDocument<'a> {
     /// The default, in words; null if the key is set.
     default: Option<&'a str>,
     /// The value that was set for an input, which overrides its default.
-    given: Option<GivenInput<'a>>,
+    given: Option<InputValue<'a>>,
     values: Vec<Traced<'a>>,
 }
 
 #[derive(Serialize)]
-struct GivenInput<'a> {
+struct InputValue<'a> {
     by: &'static str,
     value: &'a str,
 }
@@ -41,11 +41,11 @@ struct GivenInput<'a> {
 struct Traced<'a> {
     path: &'a str,
     means: Option<&'a str>,
-    layers: Vec<Given<'a>>,
+    layers: Vec<LayerValue<'a>>,
 }
 
 #[derive(Serialize)]
-struct Given<'a> {
+struct LayerValue<'a> {
     layer: String,
     value: &'a str,
     line: &'a str,
@@ -63,10 +63,12 @@ pub(crate) fn run(args: &Trace, ui: &mut Ui) -> Result<Outcome, Failure> {
     ui.errors(&verdict.report, project.sources());
     let found = project.trace(&verdict, &keys);
     let given = match keys.as_slice() {
-        [kind, input, ..] if kind == "input" => project.given(input).map(|(source, value)| GivenInput {
-            by: source.words(),
-            value: if may_be_secret(input, value) { "(hidden)" } else { value },
-        }),
+        [kind, input, ..] if kind == "input" => {
+            project.input_value(input).map(|(source, value)| InputValue {
+                by: source.words(),
+                value: if may_be_secret(input, value) { "(hidden)" } else { value },
+            })
+        }
         _ => None,
     };
     let (leaves, default) = match &found {
@@ -80,7 +82,7 @@ pub(crate) fn run(args: &Trace, ui: &mut Ui) -> Result<Outcome, Failure> {
         ui.json(&TraceDocument { stack, target: &target, path: &args.path, default, given, values })?;
     } else {
         let mut out = format!("{BOLD}{}, target {}{BOLD:#}\n\n", escaped(&args.path), escaped(&target));
-        if let Some(GivenInput { by, value }) = &given {
+        if let Some(InputValue { by, value }) = &given {
             out.push_str(&format!("{value}  {QUIET}set by {by}, overrides the default{QUIET:#}\n"));
         }
         match default {
@@ -158,7 +160,7 @@ fn short(text: &str, most: usize) -> String {
 }
 
 fn traced<'a>(project: &Project<'_>, leaf: &'a Leaf) -> Traced<'a> {
-    let given = |step: &'a Step| Given {
+    let given = |step: &'a Step| LayerValue {
         layer: project.layer_words(step.layer),
         value: &step.value,
         line: &step.line,

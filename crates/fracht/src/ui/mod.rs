@@ -84,12 +84,12 @@ impl Ui {
     /// Prints a note, which is not part of the result.
     pub(crate) fn note(&mut self, text: &str) {
         if !self.quiet {
-            self.tell(&format!("{NOTE}note{NOTE:#}: {}", escaped(text)));
+            self.print_message(&format!("{NOTE}note{NOTE:#}: {}", escaped(text)));
         }
     }
 
     /// Prints a line to standard error. If that fails, it is not an error.
-    fn tell(&mut self, line: &str) {
+    fn print_message(&mut self, line: &str) {
         let _ = self.out.flush();
         let _ = self.err.text(&(cover::prose(line) + "\n"));
         let _ = self.err.flush();
@@ -111,9 +111,9 @@ impl Ui {
                 let _ = self.err.write_all((text + "\n\n").as_bytes());
             }
             if let Some(more) = more(errors.saturating_sub(MOST_SHOWN)) {
-                self.tell(&more);
+                self.print_message(&more);
             }
-            self.tell(&format!("{ERROR}{}{ERROR:#}", counted(errors, "error")));
+            self.print_message(&format!("{ERROR}{}{ERROR:#}", counted(errors, "error")));
         }
         if warnings > 0 {
             let them = if warnings == 1 { "it" } else { "them" };
@@ -128,9 +128,9 @@ impl Ui {
             let _ = signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGPIPE);
             return ExitCode::from(141);
         };
-        self.tell(&format!("{ERROR}error{ERROR:#}: {}", escaped(message)));
+        self.print_message(&format!("{ERROR}error{ERROR:#}: {}", escaped(message)));
         for help in help {
-            self.tell(&format!("{HELP}help{HELP:#}: {}", escaped(help)));
+            self.print_message(&format!("{HELP}help{HELP:#}: {}", escaped(help)));
         }
         ExitCode::from(2)
     }

@@ -154,17 +154,17 @@ impl Folder<'_> {
 
     /// Waits until no other run writes into the folder, and locks it until it is closed.
     fn lock(&self, ui: &mut Ui) -> Result<(), Failure> {
-        let mut told = false;
+        let mut has_noted = false;
         loop {
             match self.lock.try_lock() {
                 Err(TryLockError::WouldBlock) => {}
                 // The file system has no locks.
                 Ok(()) | Err(TryLockError::Error(_)) => return Ok(()),
             }
-            if !told {
+            if !has_noted {
                 let shown = escaped_path(self.path);
                 ui.note(&format!("waiting for another run that writes into `{shown}`"));
-                told = true;
+                has_noted = true;
             }
             self.hold.check().map_err(|error| self.cannot("write to", &error))?;
             thread::sleep(PAUSE);

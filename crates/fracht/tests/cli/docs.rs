@@ -20,9 +20,9 @@ fn key_tables() -> String {
             "\n### `{heading}`\n\n| key | type | default | description | Kubernetes | example |\n|---|---|---|---|---|---|\n"
         );
         for field in table.fields() {
-            let Key { name, default, says, becomes, example } = field.key();
+            let Key { name, default, description, becomes, example } = field.key();
             let kind = field.shape().words().replace('|', "\\|");
-            out += &format!("| `{name}` | {kind} | {default} | {says} | {becomes} | `{example}` |\n");
+            out += &format!("| `{name}` | {kind} | {default} | {description} | {becomes} | `{example}` |\n");
         }
     }
     out

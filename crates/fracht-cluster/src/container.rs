@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use fracht_core::grammar::duration::whole_seconds;
 use fracht_core::grammar::quantity::{Bounds, Quantity as Amount};
-use fracht_core::model::{BeforeStop, Container as Definition, Port, Sidecar, Workload};
+use fracht_core::model::{BeforeStop, Container as Definition, Sidecar, Workload};
 use fracht_core::origin::Sourced;
 use k8s_openapi::api::core::v1::{
     Container, ContainerPort, ExecAction, Lifecycle, LifecycleHandler, ResourceRequirements, SleepAction,
@@ -13,11 +13,11 @@ use k8s_openapi::apimachinery::pkg::api::resource::Quantity;
 
 use crate::env::Environment;
 use crate::rendering::Rendering;
-use crate::{filled, probe, security, service, storage, token};
+use crate::{filled, port, probe, security, storage, token};
 
 /// The main container of a workload.
 pub(crate) fn main(rendering: &Rendering<'_>, workload: &Workload) -> Container {
-    let ports = workload.ports().iter().filter(|port| port.sidecar.is_none()).map(container_port);
+    let ports = workload.ports().iter().filter(|port| port.sidecar.is_none()).map(port::of_container);
     let mut main = Container {
         ports: filled(ports.collect()),
         security_context: security::of_container(&workload.main, security::filters_whole_pod(workload)),
@@ -35,7 +35,7 @@ pub(crate) fn sidecars(rendering: &Rendering<'_>, workload: &Workload) -> Vec<Co
     let mut ports: BTreeMap<usize, Vec<ContainerPort>> = BTreeMap::new();
     for port in workload.ports() {
         if let Some(sidecar) = port.sidecar {
-            ports.entry(sidecar).or_default().push(container_port(port));
+            ports.entry(sidecar).or_default().push(port::of_container(port));
         }
     }
     let sidecar = |(index, sidecar): (usize, &Sidecar)| Container {
@@ -75,15 +75,6 @@ fn container(
         lifecycle: definition.before_stop.as_ref().map(|before| lifecycle(&before.value)),
         volume_mounts: filled(storage::mounts(rendering.model(), sidecar, definition)),
         ..Container::default()
-    }
-}
-
-fn container_port(port: &Port) -> ContainerPort {
-    ContainerPort {
-        name: Some(port.name.to_string()),
-        container_port: i32::from(port.number.value),
-        protocol: service::protocol(port.protocol),
-        ..ContainerPort::default()
     }
 }
 

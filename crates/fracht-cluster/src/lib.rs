@@ -53,6 +53,7 @@ mod passed;
 mod patch;
 mod plan;
 mod pod;
+mod port;
 mod probe;
 mod read;
 mod rendering;

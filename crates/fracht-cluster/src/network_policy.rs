@@ -6,7 +6,7 @@
 
 use std::collections::BTreeMap;
 
-use fracht_core::model::{Model, Network, NetworkId, Port, Workload};
+use fracht_core::model::{Model, Network, NetworkId, Workload};
 use fracht_core::plan::reach::{API_PORTS, NAME_PORTS, NODE_NAMES};
 use k8s_openapi::api::networking::v1::{
     IPBlock, NetworkPolicy, NetworkPolicyEgressRule, NetworkPolicyIngressRule, NetworkPolicyPeer,
@@ -16,7 +16,7 @@ use k8s_openapi::apimachinery::pkg::apis::meta::v1::LabelSelector;
 use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
 
 use crate::name::for_purpose;
-use crate::{filled, labels, service};
+use crate::{filled, labels, port};
 
 /// The name of a network's policy.
 pub(crate) fn network_name(model: &Model, network: &Network) -> String {
@@ -80,7 +80,7 @@ pub(crate) fn common(model: &Model) -> NetworkPolicy {
 
 /// The policy of a service's open ports.
 pub(crate) fn open(model: &Model, workload: &Workload) -> NetworkPolicy {
-    let ports = workload.open_ports().map(port);
+    let ports = workload.open_ports().map(port::of_policy);
     let spec = NetworkPolicySpec {
         pod_selector: Some(labels::label_selector(model, workload)),
         ingress: Some(vec![NetworkPolicyIngressRule { ports: filled(ports.collect()), from: None }]),
@@ -151,18 +151,6 @@ fn look_up() -> NetworkPolicyEgressRule {
 
 fn tcp() -> NetworkPolicyPort {
     NetworkPolicyPort { protocol: Some("TCP".into()), port: None, end_port: None }
-}
-
-fn port(port: &Port) -> NetworkPolicyPort {
-    NetworkPolicyPort {
-        // Not every network plugin finds the named ports of sidecars.
-        port: Some(match port.sidecar {
-            None => IntOrString::String(port.name.to_string()),
-            Some(_) => IntOrString::Int(port.number.value.into()),
-        }),
-        protocol: Some(service::protocol(port.protocol).unwrap_or_else(|| "TCP".into())),
-        end_port: None,
-    }
 }
 
 fn policy(model: &Model, name: String, part: &str, spec: NetworkPolicySpec) -> NetworkPolicy {

@@ -3,11 +3,11 @@
 use fracht_core::model::{Model, Port, Reach, Workload};
 use k8s_openapi::api::networking::v1::{
     HTTPIngressPath, HTTPIngressRuleValue, Ingress, IngressBackend, IngressRule, IngressServiceBackend,
-    IngressSpec, IngressTLS, ServiceBackendPort,
+    IngressSpec, IngressTLS,
 };
 
-use crate::labels;
 use crate::name::secret_name;
+use crate::{labels, port};
 
 /// The web ports of a workload, each with its host.
 pub(crate) fn ports<'m>(
@@ -54,7 +54,7 @@ fn path(workload: &Workload, port: &Port) -> HTTPIngressPath {
         backend: IngressBackend {
             service: Some(IngressServiceBackend {
                 name: workload.name.to_string(),
-                port: Some(ServiceBackendPort { name: Some(port.name.to_string()), number: None }),
+                port: Some(port::of_backend(port)),
             }),
             resource: None,
         },

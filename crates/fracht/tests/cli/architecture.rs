@@ -96,8 +96,7 @@ fn the_libraries_touch_no_terminal_environment_or_clock() {
 }
 
 /// The builders of objects that make parts for each other: the one stage whose modules may use each other.
-const BUILDERS: &str =
-    "container deployment gate job network_policy passed plan pod rendering rights service stateful_set";
+const BUILDERS: &str = "container deployment gate job passed plan pod rendering rights service stateful_set";
 
 /// The modules of each crate in their order: each may use those in the lines above, none in its own line.
 const STAGES: [(&str, &[&str]); 3] = [
@@ -118,9 +117,9 @@ const STAGES: [(&str, &[&str]); 3] = [
     (
         "fracht-cluster",
         &[
-            "expansion field_order name read security strict token",
+            "expansion field_order name port read security strict token",
             "env labels probe",
-            "autoscaler claim config_map disruption http_route namespace outside secret web",
+            "autoscaler claim config_map disruption http_route namespace network_policy outside secret web",
             "object storage",
             "beyond diff patch",
             BUILDERS,

@@ -79,8 +79,8 @@ fn results_are_plain_when_piped_and_colored_on_request() {
     let sandbox = Sandbox::demo();
     let plain = sandbox.run(&["order", "-t", "prod"]);
     assert!(!plain.shown().contains('\u{1b}'));
-    let coloured = sandbox.run(&["order", "-t", "prod", "--color", "always"]);
-    assert!(coloured.out.contains('\u{1b}'));
+    let colored = sandbox.run(&["order", "-t", "prod", "--color", "always"]);
+    assert!(colored.out.contains('\u{1b}'));
     let without = sandbox.command(&["order", "-t", "prod"]).env("NO_COLOR", "1").output().unwrap();
     assert_eq!(String::from_utf8(without.stdout).unwrap(), plain.out);
 }

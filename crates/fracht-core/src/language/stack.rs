@@ -53,7 +53,7 @@ pub(crate) static STACK: Field<Table> = Field {
     key: Key {
         name: "stack",
         default: "required",
-        becomes: "see `stack`",
+        becomes: "–",
         description: "Name and title of the stack.",
         example: "{ name = \"tidedesk\" }",
     },

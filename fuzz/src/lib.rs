@@ -57,7 +57,7 @@ fn look(stack: &[u8], files: &[(&str, &[u8])]) {
         let text = std::str::from_utf8(&yaml).expect("what is written is text");
         let json = std::str::from_utf8(&json).expect("what is written is text");
         let (one, other) = (read_objects(text), read_objects(json));
-        let (Ok(one), Ok(other)) = (one, other) else { panic!("what was written can't be read:\n{text}") };
+        let (Ok(one), Ok(other)) = (one, other) else { panic!("what was written cannot be read:\n{text}") };
         assert_eq!(one.len(), rendering.planned().len(), "{text}");
         let difference = compare(&one, &other);
         assert!(difference.objects.is_empty(), "{difference:#?}\n{text}");

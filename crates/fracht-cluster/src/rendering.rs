@@ -198,9 +198,14 @@ impl<'m> Rendering<'m> {
         }
         problems.extend(self.claim_clashes());
         let mut changed: HashMap<(&str, &str), Value> = HashMap::new();
+        let mut failed: HashSet<(&str, &str)> = HashSet::new();
         let mut near = None;
         for (one, name) in self.model.patches.iter().zip(&self.patched) {
             let key = (&*one.kind, name.as_str());
+            // Patches after one that cannot be applied would fail as well.
+            if failed.contains(&key) {
+                continue;
+            }
             let object = match changed.remove(&key) {
                 Some(object) => Some(object),
                 None => known.get(&(key.0, key.1.to_owned())).map(|planned| self.unpatched(*planned)),
@@ -216,7 +221,10 @@ impl<'m> Rendering<'m> {
             } else {
                 patch::check
             };
-            problems.extend(check(&mut object, one));
+            if let Some(problem) = check(&mut object, one) {
+                problems.push(problem);
+                failed.insert(key);
+            }
             changed.insert(key, object);
         }
         problems

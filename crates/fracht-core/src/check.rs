@@ -206,9 +206,11 @@ impl<'f> Project<'f> {
             folder_shown: &self.folder_shown,
             inputs: &self.inputs,
         };
-        let Reading { model, layered, symbols } =
+        let Reading { model, layered, symbols, knows_target } =
             read::model(&input, &mut self.cache, &mut self.sources, &mut sink)?;
-        rules::run(&model, &mut sink);
+        if knows_target {
+            rules::run(&model, &mut sink);
+        }
         let levels = Levels::of(&layered.tree, &mut sink);
         let report = Report::new(sink, |rule| levels.severity(rule));
         Some(Verdict { model, report, layered, symbols, levels })

@@ -143,6 +143,9 @@ impl Gather<'_> {
                 (Some(Shape::List(_)), Value::List(base), Value::List(more)) => {
                     *base = base.iter().chain(more.iter()).cloned().collect();
                 }
+                // A value of the wrong type has been reported. It stays, so that readers skip all of it.
+                (Some(shape), known, _) if !shape.fits_type(known) => {}
+                (Some(shape), _, value) if !shape.fits_type(value) => known.node = entry.node.clone(),
                 _ => self.twice(name, known, entry),
             }
         }

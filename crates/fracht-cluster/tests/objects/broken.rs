@@ -123,6 +123,6 @@ fn what_was_made_before_does_not_hold_together() {
         change(&mut broken.objects);
         assert_ne!(broken.objects, good.objects, "{what} changes nothing");
         let seen = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| whole::check(&broken)));
-        assert!(seen.is_err(), "{what}, and nobody saw it");
+        assert!(seen.is_err(), "{what}, which was not found");
     }
 }

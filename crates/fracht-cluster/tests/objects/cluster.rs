@@ -268,7 +268,7 @@ impl<'a> Cluster<'a> {
             for container in pod.running() {
                 let cpu =
                     ["requests", "limits"].iter().any(|side| !container["resources"][side]["cpu"].is_null());
-                assert!(cpu, "the load of {} can't be measured", pod.owner);
+                assert!(cpu, "the load of {} cannot be measured", pod.owner);
             }
         }
         for (_, budget) in self.of_kind("PodDisruptionBudget") {

@@ -204,7 +204,7 @@ fn files(
     let process = Process::of(pod.spec(), container);
     let group = pod.spec()["securityContext"]["fsGroup"].as_u64();
     let readable = process.can_read(u64::from(mode.unwrap_or(0o644)), group);
-    assert_ne!(readable, Some(false), "{process:?} of {} can't read {said}", pod.owner);
+    assert_ne!(readable, Some(false), "{process:?} of {} cannot read {said}", pod.owner);
 }
 
 /// Checks that a service has as much time to start as the stack allows, not twice that.

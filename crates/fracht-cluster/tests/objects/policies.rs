@@ -99,11 +99,11 @@ pub(crate) fn check(cluster: &Cluster<'_>) {
     for pod in cluster.pods() {
         for protocol in ["TCP", "UDP"] {
             let dns = Port { name: None, number: 53, protocol };
-            assert!(direction(cluster, &pod, "Egress", &Peer::OtherPod, dns), "{} can't look up", pod.owner);
+            assert!(direction(cluster, &pod, "Egress", &Peer::OtherPod, dns), "{} cannot look up", pod.owner);
         }
         let asks = items(&pod.spec()["volumes"]).any(|volume| volume.get("projected").is_some());
         // The address of the API in the random stacks.
-        assert!(!asks || gets_to(cluster, &pod, "192.0.2.10", 443), "{} can't ask the cluster", pod.owner);
+        assert!(!asks || gets_to(cluster, &pod, "192.0.2.10", 443), "{} cannot ask the cluster", pod.owner);
     }
     for (_, service) in cluster.of_kind("Service").filter(|(_, service)| {
         ["NodePort", "LoadBalancer"].iter().any(|kind| service["spec"]["type"] == **kind)

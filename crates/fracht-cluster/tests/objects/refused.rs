@@ -192,7 +192,7 @@ fn what_never_works_is_refused_at_its_line() {
             3,
         ),
         (
-            "files that nobody but root can read",
+            "files that only root can read",
             format!(
                 "{a}confine = \"strict\"\nmount.\"/k\" = {{ from = \"config.c\", mode = \"0400\" }}\n[config.c]\nkey.k = \"1\"\n"
             ),

@@ -9,7 +9,7 @@ use crate::{demo, files, rendered};
 
 /// The object, read as its kind and written again.
 fn through_its_type(object: &Value) -> Value {
-    let read = through_its_kind(object).unwrap_or_else(|| panic!("nobody knows the kind of {object}"));
+    let read = through_its_kind(object).unwrap_or_else(|| panic!("unknown kind of {object}"));
     read.unwrap_or_else(|error| panic!("{error}: {object}"))
 }
 

@@ -154,7 +154,7 @@ fn what_does_not_hold_together_is_seen() {
         ("a network is not there", |all| {
             all.retain(|object| object["metadata"]["name"] != "tidedesk-back.network");
         }),
-        ("nobody is let in", |all| {
+        ("no connection is allowed in", |all| {
             all.retain(|object| object["metadata"]["name"] != "tidedesk-gateway.open");
         }),
         ("a governing service has an address", |all| {
@@ -183,7 +183,7 @@ fn what_does_not_hold_together_is_seen() {
         change(&mut objects);
         let broken = Made { objects, model: good.model.clone() };
         let seen = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| check(&broken)));
-        assert!(seen.is_err(), "{what}, and nobody saw it");
+        assert!(seen.is_err(), "{what}, which was not found");
     }
 }
 

@@ -235,7 +235,7 @@ impl Verify<'_> {
 
 impl Shape {
     /// Whether a value has the TOML type of the shape. Its content may still be invalid.
-    fn fits_type(&self, value: &Value) -> bool {
+    pub(crate) fn fits_type(&self, value: &Value) -> bool {
         match self {
             Self::String
             | Self::Argument

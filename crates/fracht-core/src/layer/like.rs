@@ -56,11 +56,15 @@ impl Patterns {
     /// The same, with the length of the longest chain.
     fn together_with_depth(&mut self, like: Option<&Node>, sink: &mut Sink) -> (Arc<Entries>, usize) {
         let (mut whole, mut deepest): (Arc<Entries>, usize) = (Arc::default(), 0);
-        for (name, span) in names(&LIKE, like) {
-            let (pattern, depth) = self.one(&name, span, sink);
+        let named = names(&LIKE, like);
+        if let Some(like) = like.filter(|like| named.len() < like.items().len()) {
+            whole = unread(like.span);
+        }
+        for (name, span) in named {
+            let (mut pattern, mut depth) = self.one(&name, span, sink);
             if depth >= DEEPEST {
                 too_deep("patterns", span, sink);
-                continue;
+                (pattern, depth) = (unread(span), 0);
             }
             deepest = deepest.max(depth + 1);
             if whole.is_empty() {
@@ -81,15 +85,18 @@ impl Patterns {
                 let unknown = Unknown::table(RefKind::Pattern.word(), name, span);
                 unknown.report(|| self.written.keys().map(|name| &**name), sink);
             }
-            return Default::default();
+            return (unread(span), 0);
         };
+        if entry.node.table().is_none() {
+            return (unread(span), 0);
+        }
         if let Some(at) = self.open.iter().position(|(open, _)| open == name) {
             cycle(self.open.get(at..).unwrap_or_default(), span, sink);
-            return Default::default();
+            return (unread(span), 0);
         }
         if self.open.len() >= DEEPEST {
             too_deep("patterns", span, sink);
-            return Default::default();
+            return (unread(span), 0);
         }
         self.open.push((name.to_owned(), span));
         let (mut whole, depth) = self.together_with_depth(LIKE.node(&entry.node), sink);
@@ -111,6 +118,11 @@ impl Patterns {
             self.one(&name, span, sink);
         }
     }
+}
+
+/// In place of a pattern that could not be read or found: a key that may be any, so that no key seems to be missing.
+fn unread(span: Span) -> Arc<Entries> {
+    Arc::new([(Arc::from(""), Entry::with_broken_key(span))].into_iter().collect())
 }
 
 /// The names in a `like`, each with its place. The check of shapes reports anything that is not a reference of the

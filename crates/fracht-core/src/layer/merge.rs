@@ -22,13 +22,18 @@ pub(super) fn merge(base: &mut Entries, over: &Entries, shape: Option<Shape>) {
             None => _ = base.insert(Arc::clone(name), entry.clone()),
             Some(under) => {
                 let shape = shape.and_then(|shape| shape.below(name));
-                lay_node(&mut under.node, &entry.node, shape);
+                merge_node(&mut under.node, &entry.node, shape);
             }
         }
     }
 }
 
-fn lay_node(base: &mut Node, over: &Node, shape: Option<Shape>) {
+fn merge_node(base: &mut Node, over: &Node, shape: Option<Shape>) {
+    // A value of the wrong type has been reported. It stays, so that readers skip the value as a whole.
+    let is_table = matches!(shape, Some(Shape::Table(_) | Shape::Named(..)));
+    if is_table && !shape.is_some_and(|shape| shape.fits_type(&base.value)) {
+        return;
+    }
     let both_short = base.table().is_none() && over.table().is_none();
     if !both_short
         && let (Some(long_base), Some(long_over)) = (long_form(base, shape), long_form(over, shape))

@@ -24,6 +24,7 @@ use crate::tree::{Entries, Entry, Node, Value};
 use drop::{Dropped, drops_of, misses, remove};
 use like::Patterns;
 use merge::{merge, stamped};
+use targets::Chain;
 pub use targets::Targets;
 
 /// The tables whose entries can be like a pattern.
@@ -51,7 +52,8 @@ pub(crate) fn stamp_layers(root: &mut Node) {
 pub(crate) struct Layered {
     /// The tables of the stack, without patterns and targets.
     pub(crate) tree: Node,
-    /// The target's own keys; `None` for the default target of a stack without targets.
+    /// The target's own keys; `None` for the default target of a stack without targets, tainted if the target could not
+    /// be read.
     pub(crate) target: Option<Node>,
 }
 
@@ -62,13 +64,14 @@ struct Part<'a> {
     drops: Vec<Dropped>,
 }
 
-/// Merges the targets of `chain`, the chosen one last, into the stack.
-pub(crate) fn layered(root: &Node, chain: &[&Node], sink: &mut Sink) -> Layered {
+/// Merges the targets of a chain into the stack.
+pub(crate) fn layered(root: &Node, chain: &Chain<'_>, sink: &mut Sink) -> Layered {
     let mut tree = root.clone();
     let Value::Table(entries) = &mut tree.value else { return Layered { tree, target: None } };
     let entries = Arc::make_mut(entries);
     entries.shift_remove(TARGET.name());
     let mut own: Option<Node> = None;
+    let Chain { tables: chain, is_broken, .. } = chain;
     for target in chain {
         let mut drops = drops_of(target);
         drops.retain(|dropped| !dropped.path.first().is_some_and(|kind| is_like_patterns(kind)));
@@ -84,9 +87,11 @@ pub(crate) fn layered(root: &Node, chain: &[&Node], sink: &mut Sink) -> Layered 
                 *base = base.iter().chain(more.iter()).cloned().collect();
                 continue;
             }
-            // The check of shapes reports a value that is not a table.
-            if let (Value::Table(base), Some(over)) = (&mut under.node.value, entry.node.table()) {
-                merge(Arc::make_mut(base), over, Some(field.shape()));
+            match (&mut under.node.value, entry.node.table()) {
+                (Value::Table(base), Some(over)) => merge(Arc::make_mut(base), over, Some(field.shape())),
+                // A value that is not a table has been reported. It stays, so that readers skip all of it.
+                (Value::Table(_), None) => under.node = entry.node.clone(),
+                _ => {}
             }
         }
         match (&mut own, target.table()) {
@@ -95,6 +100,9 @@ pub(crate) fn layered(root: &Node, chain: &[&Node], sink: &mut Sink) -> Layered 
             }
             _ => own = Some((*target).clone()),
         }
+    }
+    if let Some(own) = own.as_mut().filter(|_| *is_broken) {
+        own.value = Value::Tainted;
     }
     let mut patterns = Patterns::new(entries.shift_remove(PATTERN.name()));
     patterns.check_all(sink);
@@ -112,6 +120,11 @@ fn workloads(
     patterns: &mut Patterns,
     sink: &mut Sink,
 ) {
+    let broken = chain.iter().filter_map(|target| field.entry(target));
+    if let Some(broken) = broken.into_iter().find(|entry| entry.node.table().is_none()) {
+        entries.insert(Arc::from(field.name()), broken.clone());
+        return;
+    }
     let tables: Vec<Option<&Entries>> =
         chain.iter().map(|target| field.node(target).and_then(Node::table)).collect();
     let drops: Vec<Vec<Dropped>> = chain

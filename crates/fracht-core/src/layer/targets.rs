@@ -50,14 +50,13 @@ impl Targets {
         self.by_name.get(name).copied()
     }
 
-    /// The name of a target, and the tables to merge into the stack: first those that it is like, then its own, each
-    /// once.
-    pub(crate) fn chain(&self, name: &str, sink: &mut Sink) -> Option<(&Arc<str>, Vec<&Node>)> {
+    /// A target, with those that it is like.
+    pub(crate) fn chain(&self, name: &str, sink: &mut Sink) -> Option<Chain<'_>> {
         let index = self.find(name)?;
         let (name, _) = self.named.get(index)?;
-        let mut walk = Walk { open: Vec::new(), done: HashSet::new(), chain: Vec::new(), steps: 0 };
+        let mut walk = Walk::default();
         self.follow(index, &mut walk, sink);
-        Some((name, walk.chain))
+        Some(Chain { name, tables: walk.chain, is_broken: walk.is_broken })
     }
 
     /// Follows the `like` of a target. No target is followed twice, so that the number of steps is the number of
@@ -65,17 +64,26 @@ impl Targets {
     fn follow<'a>(&'a self, index: usize, walk: &mut Walk<'a>, sink: &mut Sink) {
         let Some((name, Some(node))) = self.named.get(index) else { return };
         walk.open.push((name.to_string(), node.span));
-        for (other, span) in names(&target::LIKE, target::LIKE.node(node)) {
+        let like = target::LIKE.node(node);
+        let others = names(&target::LIKE, like);
+        walk.is_broken |=
+            node.table().is_none() || others.len() < like.map(Node::items).unwrap_or_default().len();
+        for (other, span) in others {
             walk.steps += 1;
             if let Some(at) = walk.open.iter().position(|(open, _)| *open == other) {
                 cycle(walk.open.get(at..).unwrap_or_default(), span, sink);
+                walk.is_broken = true;
                 continue;
             }
             match self.find(&other) {
                 Some(base) if walk.done.contains(&base) => {}
                 Some(base) if walk.open.len() < DEEPEST => self.follow(base, walk, sink),
-                Some(_) => too_deep("targets", span, sink),
+                Some(_) => {
+                    too_deep("targets", span, sink);
+                    walk.is_broken = true;
+                }
                 None => {
+                    walk.is_broken = true;
                     let unknown = Unknown::table(RefKind::Target.word(), &other, span);
                     unknown.report(|| self.names(), sink);
                 }
@@ -88,12 +96,24 @@ impl Targets {
     }
 }
 
+/// A target, with those that it is like.
+pub(crate) struct Chain<'a> {
+    /// The name of the target.
+    pub(crate) name: &'a Arc<str>,
+    /// The tables to merge into the stack: first those that it is like, then its own, each once.
+    pub(crate) tables: Vec<&'a Node>,
+    /// Set if one of them could not be read, or not be found, which has been reported.
+    pub(crate) is_broken: bool,
+}
+
 /// The state while targets are followed.
+#[derive(Default)]
 struct Walk<'a> {
     /// The targets that are being followed, with the place that refers to each.
     open: Vec<(String, Span)>,
     done: HashSet<usize>,
     chain: Vec<&'a Node>,
+    is_broken: bool,
     /// How many references have been followed.
     steps: usize,
 }
@@ -115,7 +135,7 @@ mod tests {
         let (mut sources, mut sink) = (Sources::default(), Sink::default());
         let file = sources.add("/s/f".as_ref(), "f", text.as_str().into(), Syntax::Stack);
         let targets = Targets::of(&syntax::parse(&text, file, &mut sink));
-        let mut walk = Walk { open: Vec::new(), done: HashSet::new(), chain: Vec::new(), steps: 0 };
+        let mut walk = Walk::default();
         targets.follow(count - 1, &mut walk, &mut sink);
         assert_eq!((walk.chain.len(), sink.take().len()), (count, 0));
         (walk.steps, count)

@@ -33,7 +33,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> B
     let folder = source.as_ref().and_then(|source| reader.path(source));
     let tag = match (tag.map(|tag| tag.plain()), &folder, &source) {
         (Some(tag), ..) if tag != CONTENT => Some(tag),
-        (None, ..) if fields.entry(&TAG).is_some() => None,
+        (None, ..) if fields.has_invalid(reader, &[&TAG, &RECIPE, &IGNORE, &LARGEST]) => None,
         (_, Some(folder), Some(source)) => {
             let content = Content { files: reader.files, folder, largest };
             match content.digest(ignore.as_ref().map(|ignore| &*ignore.value), &recipe.value) {

@@ -88,7 +88,7 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<I
         let names = reader.symbols.workload_names();
         let near = nearest(name, names.into_iter().filter(|other| *other != name));
         match near.map(str::to_owned) {
-            Some(near) => {
+            Some(near) if !fields.misspells(IMAGE_OR_BUILD) => {
                 reader.tainted = true;
                 reader.sink.push(
                     Diagnostic::new(&MISSING_KEY, format!("`image` is missing in `{owner}`"))
@@ -97,7 +97,7 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<I
                         .help(format!("or add an image, for example `image = {}`", IMAGE.key.example)),
                 );
             }
-            None => fields.missing(reader, owner, IMAGE_OR_BUILD),
+            _ => fields.missing(reader, owner, IMAGE_OR_BUILD),
         }
     }
     reader.image(fields, &IMAGE).unwrap_or_else(unread)
@@ -241,7 +241,9 @@ fn one_use(reader: &mut Reader<'_>, entry: &Entry) -> Option<Use> {
     };
     let prefix = fields.get(reader, &PREFIX).map(|prefix| prefix.value).unwrap_or_default();
     let used = Use { source, prefix, spell: fields.or_default(reader, &SPELL).value, span };
-    check_names(reader, &used, &keys, &format!("{}.{name}", kind.word()));
+    if !fields.has_invalid(reader, &[&PREFIX, &SPELL]) {
+        check_names(reader, &used, &keys, &format!("{}.{name}", kind.word()));
+    }
     Some(used)
 }
 

@@ -37,7 +37,10 @@ impl<'t> Fields<'t> {
     /// The fields of a value that is `table` or its short form. A value that is neither has no fields.
     pub(super) fn of(entry: &'t Entry, table: &'static TableShape, reader: &mut Reader<'_>) -> Self {
         let form = match (&entry.node.value, table.short) {
-            (Value::Table(entries), _) => Form::Table(entries),
+            (Value::Table(entries), _) => {
+                reader.tainted |= entries.values().any(Entry::has_broken_key);
+                Form::Table(entries)
+            }
             (Value::List(_) | Value::Tainted | Value::Date, _) | (_, None) => {
                 reader.lose(&entry.node);
                 Form::Neither

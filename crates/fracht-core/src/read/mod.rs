@@ -37,6 +37,7 @@ use crate::grammar::image::Image;
 use crate::grammar::reference::{RefKind, Reference};
 use crate::grammar::word::Word;
 use crate::input::InputValues;
+use crate::language::target::ON;
 use crate::language::{AnyField, Field, Key, Table, stack as stack_keys};
 use crate::layer::{Layered, Targets, layered};
 use crate::model::{List, Model, SecretId};
@@ -101,6 +102,8 @@ pub(crate) struct Reading {
     pub(crate) model: Model,
     pub(crate) layered: Layered,
     pub(crate) symbols: Symbols,
+    /// False if it could not be read where the target runs, on which most rules depend.
+    pub(crate) knows_target: bool,
 }
 
 /// Reads the stack for one target; `None` if it has no target of this name.
@@ -110,7 +113,7 @@ pub(crate) fn model(
     sources: &mut Sources,
     sink: &mut Sink,
 ) -> Option<Reading> {
-    let (target_name, chain) = input.targets.chain(input.target, sink)?;
+    let chain = input.targets.chain(input.target, sink)?;
     let layered = layered(input.tree, &chain, sink);
     let root = &layered.tree;
     let mut reader = Reader {
@@ -126,7 +129,7 @@ pub(crate) fn model(
         tainted: false,
     };
     let (name, title) = stack::read(&mut reader, root);
-    let mut target = target::read(&mut reader, target_name, layered.target.as_ref(), &name);
+    let mut target = target::read(&mut reader, chain.name, layered.target.as_ref(), &name);
     reader.symbols = Cow::Owned(Symbols::collect(root, target::facts(&name, &target)));
     let inputs = input::read_all(&mut reader, root, input.inputs).into_iter().collect();
     reader.symbols.to_mut().inputs = inputs;
@@ -168,7 +171,11 @@ pub(crate) fn model(
     reader.sink.report_lost();
     let model = Model { incomplete, ..model };
     let symbols = reader.symbols.into_owned();
-    Some(Reading { model, layered, symbols })
+    let own = layered.target.as_ref();
+    let on = own.and_then(|own| ON.node(own));
+    let knows_target = own.is_none_or(|own| own.table().is_some())
+        && on.is_none_or(|on| ON.takes.read(&on.value, "").is_some());
+    Some(Reading { model, layered, symbols, knows_target })
 }
 
 /// The results of one of several parallel readers.

@@ -8,10 +8,10 @@ use indexmap::{IndexMap, IndexSet};
 use rustc_hash::FxHasher;
 
 use crate::grammar::reference::RefKind;
-use crate::language::{Field, Table, port, secret, service, stack, task};
+use crate::language::{Field, Table, outside, port, secret, service, stack, task};
 use crate::model::{ConfigId, Id, NetworkId, OutsideId, PortIndex, SecretId, VolumeId, WorkloadId};
 use crate::source::Span;
-use crate::tree::{Entries, Node, Value};
+use crate::tree::{Entries, Entry, Node, Value};
 
 pub(crate) type Names<T> = IndexMap<Arc<str>, T, BuildHasherDefault<FxHasher>>;
 
@@ -38,7 +38,7 @@ pub(crate) struct Symbols {
     builds: Names<()>,
     /// The kinds whose tables could not be read at all.
     unread: BTreeSet<RefKind>,
-    /// The configs and secrets whose keys could not all be read, by kind and name.
+    /// The tables whose keys or ports could not all be read, by kind and name.
     incomplete: BTreeMap<RefKind, BTreeSet<Arc<str>>>,
     /// The values of `{stack.…}` and `{target.…}`.
     pub(crate) facts: Facts,
@@ -55,8 +55,6 @@ pub(crate) struct WorkloadSymbol {
     pub(crate) is_scheduled: bool,
     /// Its ports and those of its sidecars, with the number for clients inside the stack.
     pub(crate) ports: PortNames,
-    /// Set if its ports could not all be read.
-    pub(crate) has_unread_ports: bool,
 }
 
 /// An external service.
@@ -83,21 +81,27 @@ impl Symbols {
     pub(crate) fn collect(root: &Node, facts: Facts) -> Self {
         let tables =
             |field: &'static Field<Table>| field.node(root).and_then(Node::table).into_iter().flatten();
+        let not_table = |node: Option<&Node>| node.is_some_and(|node| node.table().is_none());
         let mut symbols = Self { facts, ..Self::default() };
         for (is_task, kind) in [(false, &stack::SERVICE), (true, &stack::TASK)] {
             for (name, entry) in tables(kind) {
-                let own = port::PORT.node(&entry.node).and_then(Node::table);
-                let sidecars = service::BESIDE.node(&entry.node).and_then(Node::table);
-                let sidecars = sidecars.into_iter().flat_map(|sidecars| sidecars.values());
-                let theirs = sidecars.filter_map(|sidecar| port::PORT.node(&sidecar.node)?.table());
-                let ports = port_names(own.into_iter().chain(theirs).flat_map(ports));
+                let sidecars = service::BESIDE.node(&entry.node);
+                let containers = || {
+                    let sidecars = sidecars.and_then(Node::table).into_iter().flat_map(Entries::values);
+                    std::iter::once(entry).chain(sidecars)
+                };
+                let is_read = |entry: &Entry| {
+                    let keys = entry.node.table();
+                    keys.is_some_and(|keys| !keys.values().any(Entry::has_broken_key))
+                        && !not_table(port::PORT.node(&entry.node))
+                };
+                if not_table(sidecars) || !containers().all(is_read) {
+                    symbols.set_incomplete(RefKind::Service, name);
+                }
+                let tables = containers().filter_map(|entry| port::PORT.node(&entry.node)?.table());
+                let ports = port_names(tables.flat_map(ports));
                 let is_scheduled = is_task && task::SCHEDULE.node(&entry.node).is_some();
-                let not_table = |node: Option<&Node>| node.is_some_and(|node| node.table().is_none());
-                let has_unread_ports = not_table(Some(&entry.node))
-                    || not_table(port::PORT.node(&entry.node))
-                    || not_table(service::BESIDE.node(&entry.node));
-                let symbol =
-                    WorkloadSymbol { span: entry.key_span, is_task, is_scheduled, ports, has_unread_ports };
+                let symbol = WorkloadSymbol { span: entry.key_span, is_task, is_scheduled, ports };
                 // Of two with one name, the first one stays; the reader reports the second.
                 symbols.workloads.entry(Arc::clone(name)).or_insert(symbol);
             }
@@ -126,12 +130,26 @@ impl Symbols {
             .map(|(name, entry)| (Arc::clone(name), secret_keys(&entry.node)))
             .collect();
         for (name, entry) in tables(&stack::SECRET) {
-            let keys = secret::KEYS.node(&entry.node).map(|node| &node.value);
-            let made = secret::KEY.node(&entry.node).map(|node| &node.value);
-            if keys.is_some_and(|keys| !matches!(keys, Value::List(_)))
-                || made.is_some_and(|made| !matches!(made, Value::Table(_)))
-            {
+            let keys = secret::KEYS.node(&entry.node);
+            let is_text = |item: &Node| item.text().is_some();
+            let are_read = |keys: &Node| matches!(&keys.value, Value::List(keys) if keys.iter().all(is_text));
+            if keys.is_some_and(|keys| !are_read(keys)) || not_table(secret::KEY.node(&entry.node)) {
                 symbols.set_incomplete(RefKind::Secret, name);
+            }
+        }
+        for (name, entry) in tables(&stack::OUTSIDE) {
+            if not_table(outside::PORT.node(&entry.node)) {
+                symbols.set_incomplete(RefKind::Outside, name);
+            }
+        }
+        // Of a value that is not a table, nothing could be read.
+        for (kind, field) in [
+            (RefKind::Config, &stack::CONFIG),
+            (RefKind::Secret, &stack::SECRET),
+            (RefKind::Outside, &stack::OUTSIDE),
+        ] {
+            for (name, _) in tables(field).filter(|(_, entry)| entry.node.table().is_none()) {
+                symbols.set_incomplete(kind, name);
             }
         }
         symbols
@@ -165,12 +183,12 @@ impl Symbols {
         Some((Id::new(index), symbol))
     }
 
-    /// Marks a config or a secret some of whose keys could not be read.
+    /// Marks a table some of whose keys or ports could not be read.
     pub(crate) fn set_incomplete(&mut self, kind: RefKind, name: &Arc<str>) {
         self.incomplete.entry(kind).or_default().insert(Arc::clone(name));
     }
 
-    /// Whether some keys of a config or a secret could not be read, so that an unknown key may exist.
+    /// Whether some keys or ports of a table could not be read, so that an unknown one may exist.
     pub(crate) fn is_incomplete(&self, kind: RefKind, name: &str) -> bool {
         self.incomplete.get(&kind).is_some_and(|names| names.contains(name))
     }

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use super::Symbols;
+use super::symbols::PortNames;
 use crate::diag::reading::{BAD_VALUE, SECRET_IN_CONFIG, UNKNOWN_NAME};
 use crate::diag::unknown::Unknown;
 use crate::diag::{Diagnostic, Rule, Sink};
@@ -152,8 +153,14 @@ impl Here<'_> {
 
     /// The result for a name that is not found: a problem, unless its kind could not be read at all.
     fn not_found(&self, written: Written<'_>) -> Resolved {
-        let kind = if written.kind == RefKind::Port { RefKind::Service } else { written.kind };
-        if self.symbols.is_unread(kind) { Ok(Part::Unresolved) } else { Err(self.unknown_name(written)) }
+        let kinds: &[RefKind] = match &written.kind {
+            RefKind::Port => &[RefKind::Service, RefKind::Outside],
+            kind => std::slice::from_ref(kind),
+        };
+        if kinds.iter().any(|kind| self.symbols.is_unread(*kind)) {
+            return Ok(Part::Unresolved);
+        }
+        Err(self.unknown_name(written))
     }
 
     fn unknown_kind(&self, kind: &str) -> Box<Diagnostic> {
@@ -228,10 +235,7 @@ impl Here<'_> {
             return Ok(Part::Known { text: written.name.into(), address: Some(Address::Service(id, None)) });
         };
         let Some((index, number)) = symbol.ports.get(part).copied() else {
-            if symbol.has_unread_ports {
-                return Ok(Part::Unresolved);
-            }
-            return Err(self.unknown_part(written, "port", || symbol.ports.keys()));
+            return self.no_port(written, &symbol.ports);
         };
         let text = format!("{}:{number}", written.name).into();
         Ok(Part::Known { text, address: Some(Address::Service(id, Some(index))) })
@@ -246,9 +250,19 @@ impl Here<'_> {
             return Ok(Part::Known { text: Arc::clone(&symbol.host), address });
         };
         let Some((_, number)) = symbol.ports.get(part).copied() else {
-            return Err(self.unknown_part(written, "port", || symbol.ports.keys()));
+            return self.no_port(written, &symbol.ports);
         };
         Ok(Part::Known { text: format!("{}:{number}", symbol.host).into(), address })
+    }
+
+    /// The result for a port that is not found: a problem, unless some ports could not be read.
+    fn no_port(&self, written: Written<'_>, ports: &PortNames) -> Resolved {
+        let kinds = [RefKind::Service, RefKind::Outside];
+        if written.part.is_some() && kinds.iter().any(|kind| self.symbols.is_incomplete(*kind, written.name))
+        {
+            return Ok(Part::Unresolved);
+        }
+        Err(self.unknown_part(written, "port", || ports.keys()))
     }
 
     fn port_number(&self, written: Written<'_>) -> Resolved {
@@ -259,7 +273,7 @@ impl Here<'_> {
         };
         let found = written.part.and_then(|part| ports.get(part));
         let Some((_, number)) = found else {
-            return Err(self.unknown_part(written, "port", || ports.keys()));
+            return self.no_port(written, ports);
         };
         Ok(Part::Known { text: number.to_string().into(), address: None })
     }

@@ -1,5 +1,6 @@
 //! One mistake, one message: every key of the language with every type of value.
 
+use std::collections::BTreeSet;
 use std::path::Path;
 
 use fracht_core::check::Project;
@@ -161,6 +162,94 @@ fn every_key_with_every_type_of_value_gives_at_most_one_message() {
         }
     }
     assert!(tried > 3_000 && wrong.is_empty(), "{} of {tried}: {}", wrong.len(), wrong.join("\n"));
+}
+
+/// A stack whose tables refer to each other, over two targets: each header with its lines.
+const CONNECTED: &[(&str, &[&str])] = &[
+    ("stack", &["name = \"s\""]),
+    ("input.i", &["default = \"1\""]),
+    ("build.b", &["source = \"app\"", "tag = \"1\""]),
+    ("pattern.p", &["build = \"b\"", "network = [\"n\"]"]),
+    ("service.a", &["like = \"pattern.p\"", "replicas = 2", "pull = [\"secret.r\"]"]),
+    ("service.a.port", &["http = 80", "rpc.number = 81"]),
+    ("service.a.health", &["tcp = \"http\""]),
+    ("service.a.mount", &["\"/e\" = \"volume.e\"", "\"/c\" = \"config.c\""]),
+    ("service.a.beside.x", &["image = \"x:{input.i}\"", "port.side = 90"]),
+    ("service.c", &["like = \"pattern.p\"", "pull = [\"secret.r\"]", "use = [\"config.c\"]"]),
+    ("service.c.after", &["a = \"ready\"", "t = \"done\""]),
+    (
+        "service.c.env",
+        &[
+            "A = \"{service.a/http} {service.a/side} {port.a/rpc}\"",
+            "B = \"{outside.o} {outside.o/x} {port.o/x}\"",
+            "C = \"{config.c/K} {config.c/F} {secret.k/S} {target.domain} {target.registry}\"",
+        ],
+    ),
+    ("task.t", &["image = \"t:1\"", "network = [\"n\"]", "after = { a = \"ready\" }"]),
+    ("volume.e", &["size = \"1Gi\"", "each = true"]),
+    ("config.c.key", &["K = \"1\"", "F = { file = \"file.txt\" }"]),
+    ("secret.k.key.S", &["env = \"S\""]),
+    ("secret.r.key.\".dockerconfigjson\"", &["file = \"file.txt\""]),
+    ("network.n", &["closed = false"]),
+    ("outside.o", &["host = \"o.example\""]),
+    ("outside.o.port", &["x = 80"]),
+    ("target.base", &["domain = \"d.example\"", "registry = \"r.example\""]),
+    ("target.base.build.b", &["tag = \"2\""]),
+    ("target.base.pattern.p", &["user = 5"]),
+    ("target.base.service.a.port", &["http.reach = \"node\""]),
+    ("target.base.service.a.beside.x", &["user = 6"]),
+    ("target.base.task.t", &["user = 7"]),
+    ("target.base.volume.e", &["class = \"fast\""]),
+    ("target.base.config.c.key", &["L = \"2\""]),
+    ("target.base.secret.k.key", &["T = { env = \"T\" }"]),
+    ("target.base.network.n", &["closed = true"]),
+    ("target.base.outside.o.port", &["y = 81"]),
+    ("target.prod", &["like = \"target.base\""]),
+];
+
+/// The stack with `value` at a path, in place of everything at and below it.
+fn replaced(path: &str, value: &str) -> String {
+    let (parent, key) = path.rsplit_once('.').unwrap_or(("", path));
+    let set = format!("{key} = {value}\n");
+    let mut stack = if parent.is_empty() && !key.is_empty() { set.clone() } else { String::new() };
+    if !parent.is_empty() && CONNECTED.iter().all(|(header, _)| *header != parent) {
+        stack += &format!("[{parent}]\n{set}");
+    }
+    for (header, lines) in CONNECTED {
+        let below = header.strip_prefix(path).filter(|_| !path.is_empty());
+        if below.is_some_and(|below| below.is_empty() || below.starts_with('.')) {
+            continue;
+        }
+        let is_parent = *header == parent;
+        let replaced = |line: &&&str| is_parent && line.split([' ', '.']).next() == Some(key);
+        stack += &format!("[{header}]\n");
+        stack.extend(lines.iter().filter(|line| !replaced(line)).map(|line| format!("{line}\n")));
+        stack += if is_parent { &set } else { "" };
+    }
+    stack
+}
+
+#[test]
+fn every_table_with_every_wrong_type_gives_one_message() {
+    let errors = |stack: &str| {
+        let found = messages(stack);
+        found.into_iter().filter(|(always_error, _)| *always_error).map(|(_, message)| message)
+    };
+    assert_eq!(errors(&replaced("", "")).collect::<Vec<_>>(), [""; 0]);
+    let prefixes = |header: &'static str| {
+        header.match_indices('.').filter_map(move |(end, _)| header.get(..end)).chain([header])
+    };
+    let paths: BTreeSet<&str> = CONNECTED.iter().flat_map(|(header, _)| prefixes(header)).collect();
+    let mut wrong = Vec::new();
+    for path in paths.into_iter().filter(|path| !path.ends_with('"')) {
+        for value in ["true", "-1", "1.5", "\"\"", "[7]", "[\"x\"]", "2026-11-24"] {
+            let found: Vec<_> = errors(&replaced(path, value)).collect();
+            if found.len() != 1 {
+                wrong.push(format!("{path} = {value}: {found:#?}"));
+            }
+        }
+    }
+    assert!(wrong.is_empty(), "{}: {}", wrong.len(), wrong.join("\n"));
 }
 
 /// A stack with one service, with some lines in it.

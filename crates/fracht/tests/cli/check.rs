@@ -147,7 +147,7 @@ fn every_fix_mends_what_it_is_for() {
     }
     let left = sandbox.json(&["check"])["problems"].clone();
     let rules: Vec<&str> = left.as_array().unwrap().iter().map(|p| p["rule"].as_str().unwrap()).collect();
-    assert_eq!(rules, ["bad-value"], "only the image with an accent can't be mended by a machine\n{text}");
+    assert_eq!(rules, ["bad-value"], "only the image with an accent cannot be mended by a machine\n{text}");
 }
 
 #[test]

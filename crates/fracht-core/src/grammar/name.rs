@@ -1,5 +1,7 @@
 //! The formats of names: services, ports, variables, keys, paths.
 
+use super::invalid::Invalid;
+
 /// The kinds of names.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum NameKind {
@@ -166,6 +168,20 @@ fn namespaced(name: &str) -> Result<(), NameProblem> {
         "use 1 to 63 of a-z, 0-9 and -; do not start or end with -",
         as_label(name, 63),
     )
+}
+
+/// Checks a prefix of variables: letters, digits and `_`, not starting with a digit. A cluster accepts more, but programs
+/// and shells do not.
+///
+/// # Errors
+/// Why the prefix is invalid.
+pub fn prefix(text: &str) -> Result<(), Invalid> {
+    let is_word = text.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
+    if is_word && !text.starts_with(|c: char| c.is_ascii_digit()) {
+        Ok(())
+    } else {
+        Err("use letters, digits and `_`, not starting with a digit".into())
+    }
 }
 
 /// Whether only a cluster sets a label of pods (well-known labels of Kubernetes).

@@ -4,8 +4,8 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use super::field::{
-    ARGUMENT, Field, STRING, TEXT, Table, Template, formatted, list, name, named, reference, scalar, table,
-    template, words,
+    ARGUMENT, Field, TEXT, Table, Template, formatted, list, name, named, reference, scalar, table, template,
+    words,
 };
 use super::format;
 use super::mount;
@@ -155,7 +155,7 @@ pub(crate) static PREFIX: Field<Arc<str>> = Field {
         description: "Prefix of each variable name.",
         example: "\"APP_\"",
     },
-    takes: STRING,
+    takes: formatted(&format::PREFIX),
 };
 pub(crate) static SPELL: Field<Spell> = Field {
     key: Key {

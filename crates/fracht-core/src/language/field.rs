@@ -111,6 +111,12 @@ impl<T> Takes<T> {
 
     /// Reads one value, whose text in the source is `written`; `None` if it does not have the shape.
     pub(crate) fn read(&self, value: &Value, written: &str) -> Option<T> {
+        if let Value::Text(text) = value
+            && self.one.forbids_nul()
+            && text.contains('\0')
+        {
+            return None;
+        }
         match &self.read {
             Read::Value(read) => read(&self.one, value),
             Read::Format(format) => match value {

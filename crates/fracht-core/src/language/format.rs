@@ -6,7 +6,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use crate::diag::Rule;
-use crate::diag::reading::{BAD_VALUE, SCHEDULE_INVALID};
+use crate::diag::reading::{BAD_VALUE, ENV_NAME, SCHEDULE_INVALID};
 use crate::grammar::at::{self, At};
 use crate::grammar::image::{self, Image};
 use crate::grammar::invalid::Invalid;
@@ -15,7 +15,7 @@ use crate::grammar::quantity::{self, Bounds, Quantity};
 use crate::grammar::schedule::{self, Schedule};
 use crate::grammar::share::{self, Share};
 use crate::grammar::user::{self, User};
-use crate::grammar::{duration, host, mode, path};
+use crate::grammar::{duration, host, mode, name, path};
 use crate::input;
 
 /// A format whose values are read as `T`.
@@ -91,6 +91,11 @@ const fn number<T>(
 pub(super) static TAG: Format<Image> =
     text("an image tag", "\"1.4.0\"", |text| image::parse(&format!("a:{text}")));
 
+/// The prefix of variables.
+pub(super) static PREFIX: Format<Arc<str>> = Format {
+    about: About { what: "a prefix of variable names", example: "\"APP_\"", number: false, rule: &ENV_NAME },
+    parse: |text| name::prefix(text).map(|()| text.into()),
+};
 /// A regular expression.
 pub(super) static PATTERN: Format<Arc<str>> =
     text("a regular expression", "'\\d+\\.\\d+'", |text| input::pattern(text).map(|_| text.into()));

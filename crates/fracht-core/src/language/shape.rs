@@ -175,6 +175,12 @@ impl Shape {
         }
     }
 
+    /// Whether a text of this shape must not contain a NUL character. Texts and arguments are checked as a whole, by a
+    /// rule.
+    pub(super) fn forbids_nul(&self) -> bool {
+        !matches!(self, Self::Text | Self::Argument | Self::Scalar(_))
+    }
+
     /// Whether it is a table with names of the author's own.
     pub fn is_named(&self) -> bool {
         matches!(self, Self::Named(..))

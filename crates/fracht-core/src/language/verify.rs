@@ -91,9 +91,8 @@ impl Verify<'_> {
 
     /// A value of the right type.
     fn scalar(&mut self, shape: &Shape, node: &Node, key: &str) {
-        // A rule checks texts and arguments as a whole.
         let text = node.text().map_or("", |text| text);
-        if text.contains('\0') && !matches!(shape, Shape::Text | Shape::Argument | Shape::Scalar(_)) {
+        if shape.forbids_nul() && text.contains('\0') {
             return self.nul(node.span, key);
         }
         match (shape, &node.value) {

@@ -105,6 +105,8 @@ fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, values: &InputValues
                     .at(span, "the whole value must match this")
                     .help(format!("set another: `--input {name}=VALUE`")),
             );
+            // What it is part of would be reported as well.
+            return None;
         }
         Some((Err(reason), span)) => reader.sink.push(
             Diagnostic::new(&BAD_VALUE, format!("the pattern of `input.{name}` cannot be used"))

@@ -192,7 +192,7 @@ fn invalid_values_have_one_message_each() {
         (
             "use = [{ from = \"config.c\", prefix = \"1\" }]",
             "env-name",
-            "key `K` of `config.c` is not a valid variable name",
+            "invalid `prefix`",
         ),
         ("before-stop = {}", "missing-key", "`run` is missing in `before-stop` of `service.a`"),
         (

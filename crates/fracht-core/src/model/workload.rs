@@ -20,6 +20,8 @@ pub struct Workload {
     pub span: Span,
     /// Set if something in it could not be read, which has been reported.
     pub tainted: bool,
+    /// Set if one of its keys or ports could not be read at all, so that what seems to be missing may be there.
+    pub incomplete: bool,
     /// A service or a task, with what only that one has.
     pub kind: Kind,
     /// Its main container.

@@ -115,6 +115,7 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
         name: Arc::clone(name),
         span: fields.span,
         tainted: false,
+        incomplete,
         kind: if is_task { task(reader, &owner, &fields) } else { service(reader, &owner, &fields, ports) },
         main,
         sidecars,

@@ -61,7 +61,7 @@ pub(super) fn waits_without_health(model: &Model, sink: &mut Sink) {
     for workload in &model.workloads {
         for after in workload.after.iter().filter(|after| after.condition == Condition::Ready) {
             let on = &model.workloads[after.on];
-            let Some(service) = on.service().filter(|_| !on.tainted) else { continue };
+            let Some(service) = on.service().filter(|_| !on.incomplete) else { continue };
             let (waiter, name) = (&workload.name, &on.name);
             let problem = |what: String, missing: &str| {
                 Diagnostic::new(&WAITS_WITHOUT_HEALTH, what)

@@ -189,11 +189,7 @@ fn invalid_values_have_one_message_each() {
         ("use = [\"config.c/K\"]", "bad-value", "`use` takes a whole config or secret, not one key"),
         ("use = [\"config.d\"]", "unknown-name", "config `d` not found"),
         ("use = [{ prefix = \"A_\" }]", "missing-key", "`from` is missing in a use table"),
-        (
-            "use = [{ from = \"config.c\", prefix = \"1\" }]",
-            "env-name",
-            "invalid `prefix`",
-        ),
+        ("use = [{ from = \"config.c\", prefix = \"1\" }]", "env-name", "invalid `prefix`"),
         ("before-stop = {}", "missing-key", "`run` is missing in `before-stop` of `service.a`"),
         (
             "before-stop = { run = [\"x\"], wait = \"1s\" }",

@@ -143,6 +143,10 @@ const MISTAKES: &[Form] = &[
     form("unknown keys", CHECK, 400, |n| service(&each(n, |i| format!("zz{i} = 1\n")))),
     form("wrong values", CHECK, 400, |n| service(&each(n, |i| format!("env.A{i} = []\n")))),
     form("broken lines", CHECK, 400, |n| service(&"x = = 1\n".repeat(n))),
+    form("unclosed lists", CHECK, 400, |n| service(&each(n, |i| format!("env.A{i} = [1, 2\n")))),
+    form("unclosed list before many lines", CHECK, 400, |n| {
+        service(&format!("args = [\n{}", each(n, |i| format!("env.A{i} = \"x\"\n"))))
+    }),
     form("unknown names in one text", CHECK, 300, |n| {
         service(&format!("env.A = \"{}\"\n", "{service.x}".repeat(n)))
     }),

@@ -70,7 +70,7 @@ mod write;
 
 pub use name::{outer_name, secret_name, side_name};
 pub use object::{Object, text_at, through_its_kind};
-pub use plan::{Origin, PlannedObject};
+pub use plan::{ObjectOrigin, PlannedObject};
 pub use read::{ReadError, objects as read_objects};
 pub use rendering::{Rendering, SecretValues};
 pub use write::{Comments, File, Format};

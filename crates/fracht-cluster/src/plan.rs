@@ -72,7 +72,7 @@ pub(crate) enum ObjectSource {
 
 /// The origin of an object, for messages and comments.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Origin {
+pub struct ObjectOrigin {
     /// The part of the stack that it is generated from, such as `service.api`.
     pub of: String,
     /// Where that part is written, if anywhere.
@@ -281,16 +281,17 @@ impl ObjectSource {
     }
 
     /// The part of the stack that the object is generated from.
-    pub(crate) fn origin(self, model: &Model, passed: &[PassedObject]) -> Origin {
+    pub(crate) fn origin(self, model: &Model, passed: &[PassedObject]) -> ObjectOrigin {
         let of_workload = |id: WorkloadId| {
             let workload = &model.workloads[id];
-            Origin { of: workload.reference(), span: Some(workload.span) }
+            ObjectOrigin { of: workload.reference(), span: Some(workload.span) }
         };
-        let named = |kind: &str, name: &str, span| Origin { of: format!("{kind}.{name}"), span: Some(span) };
+        let named =
+            |kind: &str, name: &str, span| ObjectOrigin { of: format!("{kind}.{name}"), span: Some(span) };
         match self {
             Self::Namespace => {
                 let target = &model.target;
-                Origin { of: format!("target.{}", target.name), span: target.namespace.span() }
+                ObjectOrigin { of: format!("target.{}", target.name), span: target.namespace.span() }
             }
             Self::PersistentVolume(id) | Self::Claim(id) => {
                 let volume = &model.volumes[id];
@@ -302,10 +303,10 @@ impl ObjectSource {
                 named("outside", &model.outsides[id].name, model.outsides[id].span)
             }
             Self::Network(id, _) => named("network", &model.networks[id].name, model.networks[id].span),
-            Self::CommonNetwork => Origin { of: "stack".into(), span: model.name.span() },
+            Self::CommonNetwork => ObjectOrigin { of: "stack".into(), span: model.name.span() },
             Self::Passed(index) => match passed.get(index) {
-                Some(object) => Origin { of: format!("pass {}", object.file), span: None },
-                None => Origin { of: "pass".into(), span: None },
+                Some(object) => ObjectOrigin { of: format!("pass {}", object.file), span: None },
+                None => ObjectOrigin { of: "pass".into(), span: None },
             },
             Self::Account(id)
             | Self::Role(id, _)

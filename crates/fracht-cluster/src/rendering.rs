@@ -21,7 +21,7 @@ use crate::field_order::Ordered;
 use crate::name::{claim_name, in_stack, side_name, workload_name};
 use crate::object::Object;
 use crate::passed::{self, Home, PassedObject};
-use crate::plan::{self, ObjectSource, Origin, PlannedObject};
+use crate::plan::{self, ObjectOrigin, ObjectSource, PlannedObject};
 use crate::{
     autoscaler, claim, config_map, deployment, disruption, http_route, job, namespace, network_policy,
     outside, patch, rights, secret, service, stateful_set, web,
@@ -159,7 +159,7 @@ impl<'m> Rendering<'m> {
     }
 
     /// The origin of an object in the stack.
-    pub fn origin(&self, planned: PlannedObject) -> Origin {
+    pub fn origin(&self, planned: PlannedObject) -> ObjectOrigin {
         planned.source.origin(self.model, &self.passed)
     }
 

@@ -11,7 +11,7 @@ use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
 use serde_saphyr::SerializerOptions;
 
 use crate::field_order::Ordered;
-use crate::plan::{Origin, PlannedObject};
+use crate::plan::{ObjectOrigin, PlannedObject};
 use crate::rendering::Rendering;
 
 /// The format of objects.
@@ -152,7 +152,7 @@ impl Rendering<'_> {
             Comments::Origins(sources) => (sources, false),
             Comments::Lines(sources) => (sources, true),
         };
-        let Origin { of, span } = self.origin(planned);
+        let ObjectOrigin { of, span } = self.origin(planned);
         // Writing to a string cannot fail.
         let _ = match span {
             Some(span) if with_line => writeln!(text, "# {of}, {}", sources.location(span)),

@@ -48,7 +48,7 @@ const fn of_cluster(
     Resource { in_namespace: false, ..resource(group, name, parts) }
 }
 
-const fn asked(group: &'static str, name: &'static str, in_namespace: bool) -> Resource {
+const fn create_only(group: &'static str, name: &'static str, in_namespace: bool) -> Resource {
     Resource { group, name, in_namespace, verbs: CREATE, parts: &[] }
 }
 
@@ -61,7 +61,7 @@ const FLOW: &str = "flowcontrol.apiserver.k8s.io";
 
 /// Every resource. Of two with the same name, the one that is meant without a group comes first.
 pub static RESOURCES: &[Resource] = &[
-    asked("", "bindings", true),
+    create_only("", "bindings", true),
     Resource { verbs: &["get", "list"], ..of_cluster("", "componentstatuses", &[]) },
     resource("", "configmaps", &[]),
     resource("", "endpoints", &[]),
@@ -125,12 +125,12 @@ pub static RESOURCES: &[Resource] = &[
     of_cluster(ADMISSION, "validatingadmissionpolicybindings", &[]),
     of_cluster("apiextensions.k8s.io", "customresourcedefinitions", &[STATUS]),
     of_cluster("apiregistration.k8s.io", "apiservices", &[STATUS]),
-    asked("authentication.k8s.io", "tokenreviews", false),
-    asked("authentication.k8s.io", "selfsubjectreviews", false),
-    asked(AUTHORIZATION, "localsubjectaccessreviews", true),
-    asked(AUTHORIZATION, "selfsubjectaccessreviews", false),
-    asked(AUTHORIZATION, "selfsubjectrulesreviews", false),
-    asked(AUTHORIZATION, "subjectaccessreviews", false),
+    create_only("authentication.k8s.io", "tokenreviews", false),
+    create_only("authentication.k8s.io", "selfsubjectreviews", false),
+    create_only(AUTHORIZATION, "localsubjectaccessreviews", true),
+    create_only(AUTHORIZATION, "selfsubjectaccessreviews", false),
+    create_only(AUTHORIZATION, "selfsubjectrulesreviews", false),
+    create_only(AUTHORIZATION, "subjectaccessreviews", false),
     of_cluster("certificates.k8s.io", "certificatesigningrequests", &[("approval", CHANGE), STATUS]),
     of_cluster(FLOW, "flowschemas", &[STATUS]),
     of_cluster(FLOW, "prioritylevelconfigurations", &[STATUS]),

@@ -4,7 +4,7 @@ use std::fmt::{self, Debug, Formatter};
 use std::sync::Arc;
 
 use super::format::Format;
-use super::shape::{AnyField, Bounds, Key, Shape, TableShape, Words};
+use super::shape::{AnyField, IntegerBounds, Key, Shape, TableShape, Words};
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::{RefKind, Reference, References};
 use crate::grammar::word::Word;
@@ -186,7 +186,7 @@ pub(super) const fn scalar(references: References) -> Takes<Template> {
 pub(super) const ANY: Takes<AnyValue> = Takes::value(Shape::Any, |_, _| Some(AnyValue));
 
 /// An integer between bounds.
-pub(super) const fn integer<T: TryFrom<i64>>(bounds: &'static Bounds) -> Takes<T> {
+pub(super) const fn integer<T: TryFrom<i64>>(bounds: &'static IntegerBounds) -> Takes<T> {
     Takes::value(Shape::Integer(bounds), |shape, value| match (shape, value) {
         (Shape::Integer(bounds), Value::Integer(number)) if bounds.contain(*number) => {
             T::try_from(*number).ok()

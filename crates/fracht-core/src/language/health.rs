@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use super::field::{ARGUMENT, Field, STRING, Table, formatted, integer, list, name, table};
 use super::format;
-use super::shape::{Bounds, Key, TableShape};
+use super::shape::{IntegerBounds, Key, TableShape};
 use crate::diag::reading::BAD_VALUE;
 use crate::grammar::name::NameKind;
 
@@ -108,7 +108,7 @@ pub(crate) static FAILS: Field<u32> = Field {
         description: "Failed checks in a row before traffic stops.",
         example: "2",
     },
-    takes: integer(&Bounds { least: 1, most: 1000, rule: &BAD_VALUE }),
+    takes: integer(&IntegerBounds { least: 1, most: 1000, rule: &BAD_VALUE }),
 };
 pub(crate) static RESTART_AFTER: Field<u32> = Field {
     key: Key {
@@ -118,7 +118,7 @@ pub(crate) static RESTART_AFTER: Field<u32> = Field {
         description: "Failed checks in a row before a restart; 0 means never.",
         example: "10",
     },
-    takes: integer(&Bounds { least: 0, most: 1000, rule: &BAD_VALUE }),
+    takes: integer(&IntegerBounds { least: 0, most: 1000, rule: &BAD_VALUE }),
 };
 
 /// `health`.

@@ -30,7 +30,7 @@ pub(crate) mod workload;
 pub use field::{AnyValue, Field, Table, Takes, Template};
 pub use format::{About, AnyFormat, Format};
 pub use root::ROOT;
-pub use shape::{AnyField, Bounds, Group, Key, NOTHING, Shape, Short, TableShape, Words};
+pub use shape::{AnyField, Group, IntegerBounds, Key, NOTHING, Shape, Short, TableShape, Words};
 pub(crate) use verify::{fits, verify};
 
 /// Every table of the language by its heading in the reference, in the order of the reference.

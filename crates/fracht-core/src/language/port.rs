@@ -7,7 +7,7 @@ use super::field::{
 };
 use super::format;
 use super::health;
-use super::shape::{Bounds, Group, Key, Short, TableShape};
+use super::shape::{Group, IntegerBounds, Key, Short, TableShape};
 use crate::diag::reading::PORT_RANGE;
 use crate::grammar::at::At;
 use crate::grammar::name::NameKind;
@@ -26,7 +26,7 @@ pub(crate) static PORT: Field<Table> = Field {
 
 /// The number of a port (RFC 6335, section 6).
 pub(super) const PORT_NUMBER: Takes<u16> = integer(&NUMBERS);
-static NUMBERS: Bounds = Bounds { least: 1, most: 65535, rule: &PORT_RANGE };
+static NUMBERS: IntegerBounds = IntegerBounds { least: 1, most: 65535, rule: &PORT_RANGE };
 
 pub(crate) static NUMBER: Field<u16> = Field {
     key: Key {

@@ -4,7 +4,7 @@ use super::container::{CONTAINER, IMAGE_OR_BUILD};
 use super::field::{BOOLEAN, Field, Table, Takes, formatted, integer, named, table};
 use super::format;
 use super::port::LISTENING;
-use super::shape::{Bounds, Group, Key, Short, TableShape};
+use super::shape::{Group, IntegerBounds, Key, Short, TableShape};
 use super::workload::{SPREAD, WORKLOAD};
 use crate::diag::reading::BAD_VALUE;
 use crate::grammar::name::NameKind;
@@ -74,7 +74,7 @@ pub(crate) static MIN: Field<u32> = Field {
         description: "Minimum number of replicas.",
         example: "2",
     },
-    takes: integer(&Bounds { least: 1, most: 100_000, rule: &BAD_VALUE }),
+    takes: integer(&IntegerBounds { least: 1, most: 100_000, rule: &BAD_VALUE }),
 };
 pub(crate) static MAX: Field<u32> = Field {
     key: Key {
@@ -84,7 +84,7 @@ pub(crate) static MAX: Field<u32> = Field {
         description: "Maximum number of replicas.",
         example: "8",
     },
-    takes: integer(&Bounds { least: 1, most: 100_000, rule: &BAD_VALUE }),
+    takes: integer(&IntegerBounds { least: 1, most: 100_000, rule: &BAD_VALUE }),
 };
 pub(crate) static LOAD: Field<u32> = Field {
     key: Key {
@@ -98,7 +98,7 @@ pub(crate) static LOAD: Field<u32> = Field {
 };
 
 /// A fixed number of replicas: the short form of `replicas`.
-pub(crate) static COUNT: Takes<u32> = integer(&Bounds { least: 0, most: 100_000, rule: &BAD_VALUE });
+pub(crate) static COUNT: Takes<u32> = integer(&IntegerBounds { least: 0, most: 100_000, rule: &BAD_VALUE });
 
 /// The long form of `replicas`.
 pub(crate) static REPLICAS_TABLE: TableShape = TableShape {

@@ -22,7 +22,7 @@ pub enum Shape {
     /// `true` or `false`.
     Boolean,
     /// An integer.
-    Integer(&'static Bounds),
+    Integer(&'static IntegerBounds),
     /// A string or a number in a format.
     Formatted(&'static dyn AnyFormat),
     /// A string with references, in a format once they are resolved.
@@ -125,7 +125,7 @@ impl TableShape {
 
 /// The bounds of an integer.
 #[derive(Debug)]
-pub struct Bounds {
+pub struct IntegerBounds {
     /// The smallest.
     pub least: i64,
     /// The largest.
@@ -134,7 +134,7 @@ pub struct Bounds {
     pub rule: &'static Rule,
 }
 
-impl Bounds {
+impl IntegerBounds {
     /// Whether a number is within the bounds.
     pub fn contain(&self, number: i64) -> bool {
         (self.least..=self.most).contains(&number)

@@ -6,7 +6,7 @@ use std::time::Duration;
 use super::container::{CONTAINER, IMAGE_OR_BUILD};
 use super::field::{Field, formatted, integer, words};
 use super::format;
-use super::shape::{Bounds, Group, Key, TableShape};
+use super::shape::{Group, IntegerBounds, Key, TableShape};
 use super::workload::WORKLOAD;
 use crate::diag::reading::BAD_VALUE;
 use crate::grammar::schedule::Schedule;
@@ -20,7 +20,7 @@ pub(crate) static RETRIES: Field<u32> = Field {
         description: "Retries after a failure.",
         example: "1",
     },
-    takes: integer(&Bounds { least: 0, most: 100, rule: &BAD_VALUE }),
+    takes: integer(&IntegerBounds { least: 0, most: 100, rule: &BAD_VALUE }),
 };
 
 pub(crate) static TIMEOUT: Field<Duration> = Field {

@@ -4,7 +4,7 @@
 //! The readers check required keys, since a target contains only the keys that it overrides.
 
 use super::format::AnyFormat;
-use super::shape::{AnyField, Bounds, Shape, Short, TableShape, Words, example};
+use super::shape::{AnyField, IntegerBounds, Shape, Short, TableShape, Words, example};
 use crate::diag::reading::{BAD_NAME, BAD_VALUE, UNKNOWN_KEY, WRONG_TYPE};
 use crate::diag::unknown::{listing, nearest};
 use crate::diag::{Diagnostic, Sink};
@@ -163,8 +163,8 @@ impl Verify<'_> {
         });
     }
 
-    fn out_of_range(&mut self, bounds: &Bounds, number: i64, span: Span, key: &str) {
-        let Bounds { least, most, rule } = bounds;
+    fn out_of_range(&mut self, bounds: &IntegerBounds, number: i64, span: Span, key: &str) {
+        let IntegerBounds { least, most, rule } = bounds;
         self.sink.push(
             Diagnostic::new(rule, format!("`{key}` is out of range: {number}"))
                 .at(span, format!("must be {least} to {most}"))

@@ -24,7 +24,7 @@ use crate::tree::{Entries, Entry, Node, Value};
 use drop::{Dropped, drops_of, misses, remove};
 use like::Patterns;
 use merge::{merge, stamped};
-use targets::Chain;
+use targets::TargetChain;
 pub use targets::Targets;
 
 /// The tables whose entries can be like a pattern.
@@ -58,20 +58,20 @@ pub(crate) struct Layered {
 }
 
 /// The part of a layer that is about one service or task.
-struct Part<'a> {
+struct LayerPart<'a> {
     node: Option<&'a Node>,
     /// The paths that the target drops, from the service or task on; an empty path drops it all.
     drops: Vec<Dropped>,
 }
 
 /// Merges the targets of a chain into the stack.
-pub(crate) fn layered(root: &Node, chain: &Chain<'_>, sink: &mut Sink) -> Layered {
+pub(crate) fn layered(root: &Node, chain: &TargetChain<'_>, sink: &mut Sink) -> Layered {
     let mut tree = root.clone();
     let Value::Table(entries) = &mut tree.value else { return Layered { tree, target: None } };
     let entries = Arc::make_mut(entries);
     entries.shift_remove(TARGET.name());
     let mut own: Option<Node> = None;
-    let Chain { tables: chain, is_broken, .. } = chain;
+    let TargetChain { tables: chain, is_broken, .. } = chain;
     for target in chain {
         let mut drops = drops_of(target);
         drops.retain(|dropped| !dropped.path.first().is_some_and(|kind| is_like_patterns(kind)));
@@ -169,10 +169,10 @@ fn workloads(
         .collect();
     laid.retain(|name, entry| {
         let own = base.get(name).map(|entry| &entry.node);
-        let parts: Vec<Part<'_>> = tables
+        let parts: Vec<LayerPart<'_>> = tables
             .iter()
             .zip(&by_name)
-            .map(|(table, drops)| Part {
+            .map(|(table, drops)| LayerPart {
                 node: table.and_then(|table| table.get(name)).map(|entry| &entry.node),
                 drops: drops
                     .get(&**name)
@@ -203,7 +203,7 @@ fn workloads(
 /// Merges one service or task from its layers; `None` if a target drops it and no later one defines it.
 fn together(
     own: Option<&Node>,
-    parts: &[Part<'_>],
+    parts: &[LayerPart<'_>],
     patterns: &mut Patterns,
     sink: &mut Sink,
 ) -> Option<Arc<Entries>> {
@@ -214,7 +214,7 @@ fn together(
     if let Some(own) = own {
         merge_part(&mut whole, own, sink);
     }
-    for Part { node, drops } in parts {
+    for LayerPart { node, drops } in parts {
         if drops.iter().any(|dropped| dropped.path.is_empty()) {
             whole = Arc::default();
             exists = false;

@@ -51,12 +51,12 @@ impl Targets {
     }
 
     /// A target, with those that it is like.
-    pub(crate) fn chain(&self, name: &str, sink: &mut Sink) -> Option<Chain<'_>> {
+    pub(crate) fn chain(&self, name: &str, sink: &mut Sink) -> Option<TargetChain<'_>> {
         let index = self.find(name)?;
         let (name, _) = self.named.get(index)?;
         let mut walk = Walk::default();
         self.follow(index, &mut walk, sink);
-        Some(Chain { name, tables: walk.chain, is_broken: walk.is_broken })
+        Some(TargetChain { name, tables: walk.chain, is_broken: walk.is_broken })
     }
 
     /// Follows the `like` of a target. No target is followed twice, so that the number of steps is the number of
@@ -97,7 +97,7 @@ impl Targets {
 }
 
 /// A target, with those that it is like.
-pub(crate) struct Chain<'a> {
+pub(crate) struct TargetChain<'a> {
     /// The name of the target.
     pub(crate) name: &'a Arc<str>,
     /// The tables to merge into the stack: first those that it is like, then its own, each once.

@@ -35,7 +35,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> B
         (Some(tag), ..) if tag != CONTENT => Some(tag),
         (None, ..) if fields.has_invalid(reader, &[&TAG, &RECIPE, &IGNORE, &LARGEST]) => None,
         (_, Some(folder), Some(source)) => {
-            let content = Content { files: reader.files, folder, largest };
+            let content = BuildContent { files: reader.files, folder, largest };
             match content.digest(ignore.as_ref().map(|ignore| &*ignore.value), &recipe.value) {
                 Ok(digest) => Some(format!("content-{digest}")),
                 Err(problem) => {
@@ -63,14 +63,14 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> B
 }
 
 /// The files of a build.
-struct Content<'a> {
+struct BuildContent<'a> {
     files: &'a dyn Files,
     folder: &'a Path,
     /// The largest size of a file in bytes.
     largest: u64,
 }
 
-impl Content<'_> {
+impl BuildContent<'_> {
     /// The first twelve hex digits of a SHA-256 over the name of the recipe, and names, modes and contents of the
     /// files, sorted by name. The recipe always belongs to them, even if it is ignored.
     fn digest(&self, ignore: Option<&str>, recipe: &str) -> Result<String, Invalid> {

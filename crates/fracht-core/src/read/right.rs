@@ -36,7 +36,7 @@ fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Right> {
     if group.is_none() && fields.node(&GROUP).is_some() {
         return None;
     }
-    let right = Written { owner, on, group, may: verbs?, only };
+    let right = WrittenRight { owner, on, group, may: verbs?, only };
     let found = right.resource().and_then(|known| {
         if let Some((known, part)) = known {
             right.allows_something(known, part)?;
@@ -62,7 +62,7 @@ fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Right> {
 }
 
 /// A permission as written.
-struct Written<'o> {
+struct WrittenRight<'o> {
     owner: &'o str,
     on: Sourced<Arc<str>>,
     group: Option<Sourced<Arc<str>>>,
@@ -72,7 +72,7 @@ struct Written<'o> {
 
 type Found<T> = Result<T, Box<Diagnostic>>;
 
-impl Written<'_> {
+impl WrittenRight<'_> {
     /// The resource and its part, if every cluster has it; `None` for a resource of another API group.
     fn resource(&self) -> Found<Option<(&'static Resource, Option<&str>)>> {
         let on = &*self.on.value;

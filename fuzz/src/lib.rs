@@ -1,4 +1,4 @@
-//! What must hold for any input: no panic, and what each function asserts.
+//! The fuzz targets: for any input, nothing panics, and the assertions of each function hold.
 
 use std::path::Path;
 

@@ -11,7 +11,7 @@ pub(crate) static SOURCE: Field<Arc<str>> = Field {
     key: Key {
         name: "source",
         default: "required",
-        becomes: "not rendered: used when the image is built",
+        becomes: "–",
         description: "Folder that the image is built from.",
         example: "\"./forecast\"",
     },
@@ -21,7 +21,7 @@ pub(crate) static RECIPE: Field<Arc<str>> = Field {
     key: Key {
         name: "recipe",
         default: "Containerfile",
-        becomes: "not rendered: used when the image is built",
+        becomes: "–",
         description: "Path of the recipe in the folder.",
         example: "\"Containerfile\"",
     },
@@ -31,7 +31,7 @@ pub(crate) static IGNORE: Field<Arc<str>> = Field {
     key: Key {
         name: "ignore",
         default: ".frachtignore, if it exists",
-        becomes: "part of the tag `content`",
+        becomes: "tag of the image, if it is `content`",
         description: "Path of the ignore file in the folder: it lists files that are not part of the build.",
         example: "\".gitignore\"",
     },
@@ -41,7 +41,7 @@ pub(crate) static LARGEST: Field<Quantity> = Field {
     key: Key {
         name: "largest",
         default: "256Mi",
-        becomes: "part of the tag `content`",
+        becomes: "tag of the image, if it is `content`",
         description: "Largest file of the folder that is read.",
         example: "\"2Gi\"",
     },

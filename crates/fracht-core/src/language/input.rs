@@ -10,7 +10,7 @@ pub(crate) static DEFAULT: Field<Arc<str>> = Field {
     key: Key {
         name: "default",
         default: "none: must be set",
-        becomes: "what `{input.NAME}` stands for",
+        becomes: "–",
         description: "Value if none is set.",
         example: "\"1.4.0\"",
     },

@@ -63,7 +63,7 @@ pub(crate) static INPUT: Field<Table> = Field {
     key: Key {
         name: "input",
         default: "none",
-        becomes: "what `{input.NAME}` stands for",
+        becomes: "–",
         description: "Values that are set from outside: command line, file or environment.",
         example: "{ version = { default = \"1.4.0\" } }",
     },
@@ -180,7 +180,7 @@ pub(crate) static TITLE: Field<Arc<str>> = Field {
     key: Key {
         name: "title",
         default: "none",
-        becomes: "not rendered",
+        becomes: "–",
         description: "One line about the stack.",
         example: "\"Tide forecasts for small harbours\"",
     },

@@ -54,6 +54,26 @@ impl Report {
         self.findings.extend(found.into_iter().filter_map(finding));
         self.findings.sort_by(|a, b| key(&a.diagnostic).cmp(&key(&b.diagnostic)));
         self.findings.dedup_by(|a, b| key(&a.diagnostic) == key(&b.diagnostic));
+        self.join_same_mistakes();
+    }
+
+    /// Joins problems that differ only in their message: one value that several services have, from a pattern, is one
+    /// mistake.
+    fn join_same_mistakes(&mut self) {
+        let mut joined: Vec<(Finding, usize)> = Vec::with_capacity(self.findings.len());
+        for finding in self.findings.drain(..) {
+            match joined.last_mut() {
+                Some((first, more)) if is_same_mistake(&first.diagnostic, &finding.diagnostic) => *more += 1,
+                _ => joined.push((finding, 0)),
+            }
+        }
+        let with_count = |(mut finding, more): (Finding, usize)| {
+            if more > 0 {
+                finding.diagnostic.message += &format!(" (and {more} more)");
+            }
+            finding
+        };
+        self.findings.extend(joined.into_iter().map(with_count));
     }
 
     /// Joins the reports of several targets. A problem that all targets have names none of them.
@@ -122,6 +142,12 @@ impl Report {
     pub fn has_errors(&self) -> bool {
         self.count(Severity::Error) > 0
     }
+}
+
+fn is_same_mistake(one: &Diagnostic, other: &Diagnostic) -> bool {
+    one.primary.is_some()
+        && (&one.primary, one.rule, &one.related) == (&other.primary, other.rule, &other.related)
+        && (&one.help, &one.fix) == (&other.help, &other.fix)
 }
 
 type Key<'a> = (Option<Span>, &'static Rule, &'a str);

@@ -30,8 +30,9 @@ pub(super) fn merge(base: &mut Entries, over: &Entries, shape: Option<Shape>) {
 
 fn merge_node(base: &mut Node, over: &Node, shape: Option<Shape>) {
     // A value of the wrong type has been reported. It stays, so that readers skip the value as a whole.
-    let is_table = matches!(shape, Some(Shape::Table(_) | Shape::Named(..)));
-    if is_table && !shape.is_some_and(|shape| shape.fits_type(&base.value)) {
+    if let Some(shape @ (Shape::Table(_) | Shape::Named(..))) = shape
+        && !shape.fits_type(&base.value)
+    {
         return;
     }
     let both_short = base.table().is_none() && over.table().is_none();

@@ -79,33 +79,41 @@ pub(crate) struct Facts {
 impl Symbols {
     /// Gathers the names of a merged tree. The keys of configs are added as they are read.
     pub(crate) fn collect(root: &Node, facts: Facts) -> Self {
-        let tables =
-            |field: &'static Field<Table>| field.node(root).and_then(Node::table).into_iter().flatten();
-        let not_table = |node: Option<&Node>| node.is_some_and(|node| node.table().is_none());
-        let mut symbols = Self { facts, ..Self::default() };
-        for (is_task, kind) in [(false, &stack::SERVICE), (true, &stack::TASK)] {
-            for (name, entry) in tables(kind) {
-                let sidecars = service::BESIDE.node(&entry.node);
-                let containers = || {
-                    let sidecars = sidecars.and_then(Node::table).into_iter().flat_map(Entries::values);
-                    std::iter::once(entry).chain(sidecars)
-                };
-                let is_read = |entry: &Entry| {
-                    let keys = entry.node.table();
-                    keys.is_some_and(|keys| !keys.values().any(Entry::has_broken_key))
-                        && !not_table(port::PORT.node(&entry.node))
-                };
-                if not_table(sidecars) || !containers().all(is_read) {
-                    symbols.set_incomplete(RefKind::Service, name);
-                }
-                let tables = containers().filter_map(|entry| port::PORT.node(&entry.node)?.table());
-                let ports = port_names(tables.flat_map(ports));
-                let is_scheduled = is_task && task::SCHEDULE.node(&entry.node).is_some();
-                let symbol = WorkloadSymbol { span: entry.key_span, is_task, is_scheduled, ports };
-                // Of two with one name, the first one stays; the reader reports the second.
-                symbols.workloads.entry(Arc::clone(name)).or_insert(symbol);
-            }
+        let mut symbols = Self {
+            facts,
+            builds: names(root, &stack::BUILD),
+            volumes: names(root, &stack::VOLUME),
+            networks: names(root, &stack::NETWORK),
+            configs: names(root, &stack::CONFIG),
+            secrets: tables(root, &stack::SECRET)
+                .map(|(name, entry)| (Arc::clone(name), secret_keys(&entry.node)))
+                .collect(),
+            ..Self::default()
+        };
+        for (name, entry) in tables(root, &stack::SERVICE) {
+            symbols.add_workload(name, entry, false);
         }
+        for (name, entry) in tables(root, &stack::TASK) {
+            symbols.add_workload(name, entry, true);
+        }
+        symbols.mark_unread(root);
+        symbols
+    }
+
+    fn add_workload(&mut self, name: &Arc<str>, entry: &Entry, is_task: bool) {
+        let sidecars = service::BESIDE.node(&entry.node).and_then(Node::table);
+        let sidecars = sidecars.into_iter().flat_map(Entries::values);
+        let tables = std::iter::once(entry).chain(sidecars);
+        let tables = tables.filter_map(|entry| port::PORT.node(&entry.node)?.table());
+        let ports = port_names(tables.flat_map(ports));
+        let is_scheduled = is_task && task::SCHEDULE.node(&entry.node).is_some();
+        let symbol = WorkloadSymbol { span: entry.key_span, is_task, is_scheduled, ports };
+        // Of two with one name, the first one stays; the reader reports the second.
+        self.workloads.entry(Arc::clone(name)).or_insert(symbol);
+    }
+
+    /// Marks the kinds and tables that could not be read whole.
+    fn mark_unread(&mut self, root: &Node) {
         for (kind, field) in [
             (RefKind::Service, &stack::SERVICE),
             (RefKind::Task, &stack::TASK),
@@ -117,42 +125,40 @@ impl Symbols {
             (RefKind::Input, &stack::INPUT),
             (RefKind::Build, &stack::BUILD),
         ] {
-            if field.node(root).is_some_and(|node| node.table().is_none()) {
-                symbols.unread.insert(kind);
+            if !is_table(field.node(root)) {
+                self.unread.insert(kind);
             }
         }
-        symbols.builds = tables(&stack::BUILD).map(|(name, _)| (Arc::clone(name), ())).collect();
-        symbols.volumes = tables(&stack::VOLUME).map(|(name, _)| (Arc::clone(name), ())).collect();
-        symbols.networks = tables(&stack::NETWORK).map(|(name, _)| (Arc::clone(name), ())).collect();
-        symbols.configs =
-            tables(&stack::CONFIG).map(|(name, _)| (Arc::clone(name), KeyNames::default())).collect();
-        symbols.secrets = tables(&stack::SECRET)
-            .map(|(name, entry)| (Arc::clone(name), secret_keys(&entry.node)))
-            .collect();
-        for (name, entry) in tables(&stack::SECRET) {
-            let keys = secret::KEYS.node(&entry.node);
-            let is_text = |item: &Node| item.text().is_some();
-            let are_read = |keys: &Node| matches!(&keys.value, Value::List(keys) if keys.iter().all(is_text));
-            if keys.is_some_and(|keys| !are_read(keys)) || not_table(secret::KEY.node(&entry.node)) {
-                symbols.set_incomplete(RefKind::Secret, name);
-            }
+        let has_ports = |node: &Node| is_table(port::PORT.node(node)) && has_keys(node);
+        let has_all_ports = |node: &Node| {
+            let sidecars = service::BESIDE.node(node);
+            let mut all = sidecars.and_then(Node::table).into_iter().flat_map(Entries::values);
+            has_ports(node) && is_table(sidecars) && all.all(|sidecar| has_ports(&sidecar.node))
+        };
+        let is_text = |item: &Node| item.text().is_some();
+        let are_names = |keys: &Node| matches!(&keys.value, Value::List(keys) if keys.iter().all(is_text));
+        let has_names = |node: &Node| {
+            has_keys(node)
+                && is_table(secret::KEY.node(node))
+                && secret::KEYS.node(node).is_none_or(are_names)
+        };
+        self.mark_incomplete(RefKind::Service, tables(root, &stack::SERVICE), has_all_ports);
+        self.mark_incomplete(RefKind::Secret, tables(root, &stack::SECRET), has_names);
+        self.mark_incomplete(RefKind::Config, tables(root, &stack::CONFIG), has_keys);
+        self.mark_incomplete(RefKind::Outside, tables(root, &stack::OUTSIDE), |node| {
+            has_keys(node) && is_table(outside::PORT.node(node))
+        });
+    }
+
+    fn mark_incomplete<'n>(
+        &mut self,
+        kind: RefKind,
+        tables: impl Iterator<Item = (&'n Arc<str>, &'n Entry)>,
+        is_whole: impl Fn(&Node) -> bool,
+    ) {
+        for (name, _) in tables.filter(|(_, entry)| !is_whole(&entry.node)) {
+            self.set_incomplete(kind, name);
         }
-        for (name, entry) in tables(&stack::OUTSIDE) {
-            if not_table(outside::PORT.node(&entry.node)) {
-                symbols.set_incomplete(RefKind::Outside, name);
-            }
-        }
-        // Of a value that is not a table, nothing could be read.
-        for (kind, field) in [
-            (RefKind::Config, &stack::CONFIG),
-            (RefKind::Secret, &stack::SECRET),
-            (RefKind::Outside, &stack::OUTSIDE),
-        ] {
-            for (name, _) in tables(field).filter(|(_, entry)| entry.node.table().is_none()) {
-                symbols.set_incomplete(kind, name);
-            }
-        }
-        symbols
     }
 
     pub(crate) fn workload(&self, name: &str) -> Option<(WorkloadId, &WorkloadSymbol)> {
@@ -228,14 +234,33 @@ impl Symbols {
             RefKind::Input => keys(&self.inputs),
             RefKind::Config => keys(&self.configs),
             RefKind::Secret => keys(&self.secrets),
-            RefKind::Port
-            | RefKind::Build
-            | RefKind::Pattern
-            | RefKind::Pod
-            | RefKind::Stack
-            | RefKind::Target => Vec::new(),
+            RefKind::Build => keys(&self.builds),
+            RefKind::Port | RefKind::Pattern | RefKind::Pod | RefKind::Stack | RefKind::Target => Vec::new(),
         }
     }
+}
+
+/// The tables of a kind, by name.
+fn tables<'n>(
+    root: &'n Node,
+    field: &'static Field<Table>,
+) -> impl Iterator<Item = (&'n Arc<str>, &'n Entry)> {
+    field.node(root).and_then(Node::table).into_iter().flatten()
+}
+
+/// The names of the tables of a kind.
+fn names<T: Default>(root: &Node, field: &'static Field<Table>) -> Names<T> {
+    tables(root, field).map(|(name, _)| (Arc::clone(name), T::default())).collect()
+}
+
+/// Whether a key is a table, or not set.
+fn is_table(node: Option<&Node>) -> bool {
+    node.is_none_or(|node| node.table().is_some())
+}
+
+/// Whether a table is one, and all its keys could be read.
+fn has_keys(node: &Node) -> bool {
+    node.table().is_some_and(|keys| !keys.values().any(Entry::has_broken_key))
 }
 
 /// The names of the ports of a service, and their numbers for clients inside the stack; 0 for one that cannot be read.

@@ -102,12 +102,16 @@ fn a_cluster_needs_a_registry_to_pull_from() {
 
 #[test]
 fn inconsistent_builds_are_reported() {
-    let with = |right: &str, wrong: &str| -> Vec<&'static str> {
+    let report = |right: &str, wrong: &str| {
         let files = files().with("/s/fracht.toml", STACK.replacen(right, wrong, 1));
-        let verdict = verdict(&files, "prod", InputValues::default());
-        verdict.report.findings().iter().map(|finding| finding.diagnostic.rule.name).collect()
+        verdict(&files, "prod", InputValues::default()).report
+    };
+    let with = |right: &str, wrong: &str| -> Vec<&'static str> {
+        report(right, wrong).findings().iter().map(|finding| finding.diagnostic.rule.name).collect()
     };
     assert_eq!(with("build = \"app\"", "build = \"ap\""), ["unknown-name"]);
+    let unknown = report("build = \"app\"", "build = \"ap\"");
+    assert_eq!(unknown.findings()[0].diagnostic.help, ["did you mean `app`?"]);
     assert_eq!(with("build = \"app\"", "build = \"app\"\nimage = \"a:1\""), ["bad-value"]);
     assert_eq!(with("source = \"app\"", "source = \"ap\""), ["file-unreadable"]);
     assert_eq!(with("source = \"app\"", "source = \"../app\""), ["path-outside"]);

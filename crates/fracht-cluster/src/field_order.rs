@@ -323,7 +323,7 @@ mod tests {
     use super::Ordered;
 
     #[test]
-    fn names_come_first_on_every_level_and_nothing_is_lost() {
+    fn names_come_first_and_no_field_is_lost() {
         let variable = EnvVar { name: "A".into(), value: Some("b".into()), value_from: None };
         let container = Container {
             args: Some(vec!["x".into()]),

@@ -87,7 +87,7 @@ fn spec(rendering: &Rendering<'_>, workload: &Workload) -> JobSpec {
     JobSpec {
         backoff_limit: Some(i32::try_from(retries).unwrap_or(i32::MAX)),
         active_deadline_seconds: of_job.map(|time| time.min(MOST_SECONDS)),
-        pod_failure_policy: gates_do_not_count(rendering, workload),
+        pod_failure_policy: ignored_gate_failures(rendering, workload),
         template: pod::template(
             rendering,
             workload,
@@ -101,7 +101,7 @@ fn spec(rendering: &Rendering<'_>, workload: &Workload) -> JobSpec {
 const MOST_SECONDS: i64 = i32::MAX as i64;
 
 /// The rule that a gate that gives up does not count as a try: the cluster starts another pod.
-fn gates_do_not_count(rendering: &Rendering<'_>, workload: &Workload) -> Option<PodFailurePolicy> {
+fn ignored_gate_failures(rendering: &Rendering<'_>, workload: &Workload) -> Option<PodFailurePolicy> {
     /// The most rules that a policy may have.
     const MOST: usize = 20;
     let ignore = |container_name| PodFailurePolicyRule {

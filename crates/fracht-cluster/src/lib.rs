@@ -68,7 +68,7 @@ mod token;
 mod web;
 mod write;
 
-pub use name::{outer_name, secret_name, side_name};
+pub use name::{open_service_name, secret_name, side_name};
 pub use object::{Object, text_at, through_its_kind};
 pub use plan::{ObjectOrigin, PlannedObject};
 pub use read::{ReadError, objects as read_objects};

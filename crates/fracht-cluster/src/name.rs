@@ -55,13 +55,13 @@ pub(crate) fn claim_name(model: &Model, volume: &Volume) -> String {
 }
 
 /// The name of the Service for open ports on the nodes or on a load balancer.
-pub fn outer_name(model: &Model, workload: &Workload, reach: Reach) -> String {
-    unless_taken(model, in_stack(model, &format!("{}-{}", workload.name, reach.word())))
+pub fn open_service_name(model: &Model, workload: &Workload, reach: Reach) -> String {
+    unlike_hosts(model, in_stack(model, &format!("{}-{}", workload.name, reach.word())))
 }
 
 /// The name of the headless Service of a `StatefulSet`. It is part of the addresses of the replicas.
 pub(crate) fn headless_name(model: &Model, workload: &Workload) -> String {
-    unless_taken(model, shortened(&format!("{}-pods", workload.name), LABEL))
+    unlike_hosts(model, shortened(&format!("{}-pods", workload.name), LABEL))
 }
 
 /// The name of the main object of a workload. The name of a `StatefulSet` is part of the addresses of its replicas.
@@ -83,7 +83,7 @@ pub fn side_name(model: &Model, workload: &Workload) -> String {
 }
 
 /// A name for a Service that no service or external service of the stack has.
-fn unless_taken(model: &Model, name: String) -> String {
+fn unlike_hosts(model: &Model, name: String) -> String {
     if model.host_names.contains(name.as_str()) {
         shortened(&format!("{name}-{}", short(name.as_bytes())), LABEL)
     } else {
@@ -98,7 +98,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn long_names_fit_and_stay_apart(a in "[a-z][a-z0-9-]{0,90}[a-z0-9]", b in "[a-z0-9]{1,9}") {
+        fn long_names_are_shortened_and_stay_different(a in "[a-z][a-z0-9-]{0,90}[a-z0-9]", b in "[a-z0-9]{1,9}") {
             let long = format!("{a}{b}");
             let fit = shortened(&long, LABEL);
             prop_assert!(fit.len() <= LABEL);

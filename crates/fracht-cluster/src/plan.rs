@@ -10,7 +10,8 @@ use fracht_core::plan::order::Order;
 use fracht_core::source::Span;
 
 use crate::name::{
-    claim_name, config_name, headless_name, in_stack, outer_name, secret_name, side_name, workload_name,
+    claim_name, config_name, headless_name, in_stack, open_service_name, secret_name, side_name,
+    workload_name,
 };
 use crate::passed::PassedObject;
 use crate::rights::Holder;
@@ -49,9 +50,9 @@ pub(crate) enum ObjectSource {
     Claim(VolumeId),
     ConfigMap(ConfigId),
     Secret(SecretId),
-    Inner(WorkloadId),
+    Service(WorkloadId),
     HeadlessService(WorkloadId),
-    Outer(WorkloadId, Reach),
+    OpenService(WorkloadId, Reach),
     Outside(OutsideId),
     EndpointSlice(OutsideId),
     Deployment(WorkloadId),
@@ -153,14 +154,14 @@ fn addresses(
     add: &mut impl FnMut(Group, usize, ObjectSource),
 ) {
     if !workload.ports().is_empty() {
-        add(Group::Addresses, 0, ObjectSource::Inner(id));
+        add(Group::Addresses, 0, ObjectSource::Service(id));
     }
     if model.has_stable_names(workload) {
         add(Group::Addresses, 0, ObjectSource::HeadlessService(id));
     }
     for reach in [Reach::Node, Reach::Balancer] {
         if workload.ports().iter().any(|port| port.reach.value == reach) {
-            add(Group::Addresses, 0, ObjectSource::Outer(id, reach));
+            add(Group::Addresses, 0, ObjectSource::OpenService(id, reach));
         }
     }
 }
@@ -202,7 +203,7 @@ fn policies(model: &Model, add: &mut impl FnMut(Group, usize, ObjectSource)) {
         if workload.open_ports().next().is_some() {
             add(Group::Policies, 0, ObjectSource::Open(id));
         }
-        if model.leaves_by_api(workload) {
+        if model.may_use_api(workload) {
             add(Group::Policies, 0, ObjectSource::Api(id));
         }
     }
@@ -251,9 +252,9 @@ impl ObjectSource {
             Self::Claim(id) => ("PersistentVolumeClaim", claim_name(model, &model.volumes[id])),
             Self::ConfigMap(id) => ("ConfigMap", config_name(model, &model.configs[id])),
             Self::Secret(id) => ("Secret", secret_name(model, &model.secrets[id])),
-            Self::Inner(id) => ("Service", workload(id).name.to_string()),
+            Self::Service(id) => ("Service", workload(id).name.to_string()),
             Self::HeadlessService(id) => ("Service", headless_name(model, workload(id))),
-            Self::Outer(id, reach) => ("Service", outer_name(model, workload(id), reach)),
+            Self::OpenService(id, reach) => ("Service", open_service_name(model, workload(id), reach)),
             Self::Outside(id) => ("Service", model.outsides[id].name.to_string()),
             Self::EndpointSlice(id) => ("EndpointSlice", in_stack(model, &model.outsides[id].name)),
             Self::Deployment(id) => ("Deployment", workload_name(model, workload(id))),
@@ -311,9 +312,9 @@ impl ObjectSource {
             Self::Account(id)
             | Self::Role(id, _)
             | Self::Binding(id, _)
-            | Self::Inner(id)
+            | Self::Service(id)
             | Self::HeadlessService(id)
-            | Self::Outer(id, _)
+            | Self::OpenService(id, _)
             | Self::Deployment(id)
             | Self::StatefulSet(id)
             | Self::Job(id)

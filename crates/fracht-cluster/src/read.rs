@@ -113,7 +113,7 @@ mod tests {
     }
 
     #[test]
-    fn lists_are_their_objects() {
+    fn lists_are_split_into_objects() {
         let all = objects("kind: List\nitems:\n- {kind: A}\n- {kind: B}\n---\nkind: C\n---\n").unwrap();
         let kinds: Vec<_> = all.iter().map(|object| object["kind"].as_str().unwrap()).collect();
         assert_eq!(kinds, ["A", "B", "C"]);

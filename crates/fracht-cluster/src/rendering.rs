@@ -37,7 +37,7 @@ pub type SecretValues = BTreeMap<SecretId, BTreeMap<String, Vec<u8>>>;
 pub struct Rendering<'m> {
     model: &'m Model,
     secrets: Option<SecretValues>,
-    outer: BTreeMap<(WorkloadId, PortIndex), u16>,
+    open_numbers: BTreeMap<(WorkloadId, PortIndex), u16>,
     job_names: BTreeMap<WorkloadId, String>,
     config_digests: Vec<Option<BTreeMap<&'m str, String>>>,
     /// The workloads that must share a node, each with the volume that names the group.
@@ -59,10 +59,10 @@ impl<'m> Rendering<'m> {
     pub fn new(checked: Checked<'m>) -> Self {
         let model = checked.model();
         let order = Order::of(model);
-        let mut outer = BTreeMap::new();
+        let mut open_numbers = BTreeMap::new();
         if model.workloads.iter().flat_map(Workload::ports).any(|port| port.reach.value.is_open()) {
             for entry in PortPlan::of(model).entries {
-                outer.extend(entry.at.first().map(|at| ((entry.service, entry.port), *at)));
+                open_numbers.extend(entry.at.first().map(|at| ((entry.service, entry.port), *at)));
             }
         }
         let (passed, problems) = passed::objects(model);
@@ -70,7 +70,7 @@ impl<'m> Rendering<'m> {
         let one_node = one_node::groups(model).into_iter();
         let mut rendering = Self {
             model,
-            outer,
+            open_numbers,
             job_names: BTreeMap::new(),
             patched: Vec::new(),
             one_node: one_node
@@ -306,8 +306,8 @@ impl<'m> Rendering<'m> {
     }
 
     /// The external number of a port.
-    pub(crate) fn outer_number(&self, service: WorkloadId, port: PortIndex) -> Option<u16> {
-        self.outer.get(&(service, port)).copied()
+    pub(crate) fn open_number(&self, service: WorkloadId, port: PortIndex) -> Option<u16> {
+        self.open_numbers.get(&(service, port)).copied()
     }
 
     /// The name of a task's Job.
@@ -392,11 +392,11 @@ impl<'m> Rendering<'m> {
                 let values = self.secrets.as_ref().and_then(|all| all.get(&id)).unwrap_or(&none);
                 Object::Secret(secret::secret(model, &model.secrets[id], values).into())
             }
-            ObjectSource::Inner(id) => Object::Service(service::inner(model, workload(id)).into()),
+            ObjectSource::Service(id) => Object::Service(service::internal(model, workload(id)).into()),
             ObjectSource::HeadlessService(id) => {
                 Object::Service(service::headless(model, workload(id)).into())
             }
-            ObjectSource::Outer(id, reach) => Object::Service(service::outer(self, id, reach).into()),
+            ObjectSource::OpenService(id, reach) => Object::Service(service::open(self, id, reach).into()),
             ObjectSource::Outside(id) => Object::Service(outside::service(model, &model.outsides[id]).into()),
             ObjectSource::EndpointSlice(id) => match &model.outsides[id].place.value {
                 OutsidePlace::Address(address) => Object::EndpointSlice(

@@ -3,22 +3,22 @@
 use fracht_core::model::{Model, PortIndex, Reach, Workload, WorkloadId};
 use k8s_openapi::api::core::v1::{Service, ServicePort, ServiceSpec};
 
-use crate::name::{headless_name, outer_name};
+use crate::name::{headless_name, open_service_name};
 use crate::rendering::Rendering;
 use crate::{filled, labels, port};
 
 /// The Service of the internal address, with all ports.
-pub(crate) fn inner(model: &Model, workload: &Workload) -> Service {
+pub(crate) fn internal(model: &Model, workload: &Workload) -> Service {
     let ports = workload.ports().iter().map(|port| port::of_service(port, port.as_number()));
     service(model, workload, workload.name.to_string(), None, ports.collect())
 }
 
 /// The Service for one reach outside the cluster, with the ports of this reach.
-pub(crate) fn outer(rendering: &Rendering<'_>, id: WorkloadId, reach: Reach) -> Service {
+pub(crate) fn open(rendering: &Rendering<'_>, id: WorkloadId, reach: Reach) -> Service {
     let workload = &rendering.model().workloads[id];
     let ports = workload.ports().iter().enumerate().filter(|(_, port)| port.reach.value == reach);
     let ports = ports.map(|(index, port)| {
-        let at = rendering.outer_number(id, PortIndex(index));
+        let at = rendering.open_number(id, PortIndex(index));
         let number = port.as_number();
         match reach {
             Reach::Balancer => port::of_service(port, at.unwrap_or(number)),
@@ -29,7 +29,7 @@ pub(crate) fn outer(rendering: &Rendering<'_>, id: WorkloadId, reach: Reach) -> 
     service(
         rendering.model(),
         workload,
-        outer_name(rendering.model(), workload, reach),
+        open_service_name(rendering.model(), workload, reach),
         Some(kind),
         ports.collect(),
     )

@@ -90,7 +90,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn what_readers_take_differently_is_found() {
+    fn text_that_parsers_read_differently_is_found() {
         for (text, part) in [
             ("a: 1\na: 2\n", "`a` twice"),
             ("a: {b: 1, \"b\": 2}\n", "`b` twice"),

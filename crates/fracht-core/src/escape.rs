@@ -49,7 +49,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn what_acts_on_a_terminal_is_written_out() {
+    fn control_characters_are_escaped() {
         let text = "a\u{1b}[2J\n\u{9b}31m\u{202e}b\u{2028}\u{7f}";
         assert_eq!(escaped(text), "a\\u001B[2J\\u000A\\u009B31m\\u202Eb\\u2028\\u007F");
         for plain in ["", "hafen-größe", "潮汐", "a\u{200d}b"] {

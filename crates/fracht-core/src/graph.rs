@@ -114,7 +114,7 @@ mod tests {
     }
 
     #[test]
-    fn a_cycle_keeps_every_edge_and_its_dependents_are_left_out() {
+    fn a_cycle_has_every_edge_and_no_dependents() {
         let graph = graph(5, &[(0, 1), (1, 2), (2, 3), (3, 1), (4, 4)]);
         let cycles = graph.cycles(10);
         let nodes: Vec<Vec<usize>> =
@@ -126,7 +126,7 @@ mod tests {
     }
 
     #[test]
-    fn a_chain_of_a_hundred_thousand_needs_no_deep_stack() {
+    fn a_chain_of_a_hundred_thousand_needs_no_recursion() {
         let edges: Vec<_> = (1..100_000).map(|node| (node, node - 1)).collect();
         let chain = graph(100_000, &edges);
         assert_eq!(chain.waves().last(), Some(&Some(100_000)));
@@ -138,7 +138,7 @@ mod tests {
     proptest! {
         /// Every node is in a later wave than its predecessors, and in the earliest possible one.
         #[test]
-        fn waves_keep_the_order(edges in prop::collection::vec((0_usize..30, 0_usize..30), 0..80)) {
+        fn every_node_is_in_a_later_wave_than_its_dependencies(edges in prop::collection::vec((0_usize..30, 0_usize..30), 0..80)) {
             let forward: Vec<_> =
                 edges.into_iter().filter(|(a, b)| a != b).map(|(a, b)| (a.max(b), a.min(b))).collect();
             let graph = graph(30, &forward);

@@ -95,7 +95,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_pattern_is_for_the_whole_value_and_has_a_limit() {
+    fn a_pattern_matches_the_whole_value_and_has_a_limit() {
         for (text, value, fit) in [
             ("a|ab", "ab", Ok(true)),
             ("a|ab", "abc", Ok(false)),
@@ -111,7 +111,7 @@ mod tests {
     }
 
     #[test]
-    fn the_nearer_source_wins_in_any_order() {
+    fn input_sources_override_each_other_in_any_order() {
         let values = [
             (InputSource::Variable, "variable"),
             (InputSource::Argument, "first"),

@@ -71,7 +71,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_line_break_is_taken_off_a_line_of_text_alone() {
+    fn only_a_single_line_of_text_loses_its_line_break() {
         for (bytes, line) in [
             (&b"gull\n"[..], Some("gull")),
             (b"gull\r\n", Some("gull")),

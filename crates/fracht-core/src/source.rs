@@ -209,7 +209,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn places_count_characters_and_survive_carriage_returns() {
+    fn columns_count_characters_also_after_carriage_returns() {
         let mut sources = Sources::default();
         let text = "a = 1\r\nü = 'é'\r\n\r\nlast";
         let file = sources.add(Path::new("/s/f.toml"), "f.toml", text.into(), Syntax::Stack);

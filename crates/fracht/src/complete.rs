@@ -38,7 +38,7 @@ fn project() -> Option<ManuallyDrop<Project<'static>>> {
 }
 
 /// The words that begin with `current`, each with its help.
-fn beginning(
+fn starting_with(
     current: &OsStr,
     words: impl IntoIterator<Item = (String, Option<String>)>,
 ) -> Vec<CompletionCandidate> {
@@ -52,24 +52,24 @@ fn beginning(
 fn targets(current: &OsStr) -> Vec<CompletionCandidate> {
     let project = project();
     let names = project.iter().flat_map(|project| project.targets().names());
-    beginning(current, names.map(|name| (name.to_owned(), None)))
+    starting_with(current, names.map(|name| (name.to_owned(), None)))
 }
 
 /// The inputs of the stack, each with a `=` after it.
 fn inputs(current: &OsStr) -> Vec<CompletionCandidate> {
     let project = project();
     let names = project.iter().flat_map(|project| project.inputs());
-    beginning(current, names.map(|name| (format!("{name}="), None)))
+    starting_with(current, names.map(|name| (format!("{name}="), None)))
 }
 
 /// The tables of the stack: services, tasks and so on.
 fn tables(current: &OsStr) -> Vec<CompletionCandidate> {
     let project = project();
     let names = project.iter().flat_map(|project| project.tables());
-    beginning(current, names.map(|name| (name, None)))
+    starting_with(current, names.map(|name| (name, None)))
 }
 
 /// The rules.
 fn rules(current: &OsStr) -> Vec<CompletionCandidate> {
-    beginning(current, rules::all().map(|rule| (rule.name.to_owned(), Some(rule.summary.to_owned()))))
+    starting_with(current, rules::all().map(|rule| (rule.name.to_owned(), Some(rule.summary.to_owned()))))
 }

@@ -49,12 +49,13 @@ impl Disk {
 impl Files for Disk {
     fn read(&self, path: &Path, most: u64) -> io::Result<Vec<u8>> {
         if path == self.file {
-            let file = fs::OpenOptions::new().read(true).custom_flags(no_wait()).open(path)?;
+            let file = fs::OpenOptions::new().read(true).custom_flags(nonblocking()).open(path)?;
             let kind = file.metadata()?;
             return regular(file, kind.is_file(), kind.is_dir(), most);
         }
         let mut options = cap_std::fs::OpenOptions::new();
-        let file = self.folder.open_with(self.beneath(path)?, options.read(true).custom_flags(no_wait()))?;
+        let file =
+            self.folder.open_with(self.beneath(path)?, options.read(true).custom_flags(nonblocking()))?;
         let kind = file.metadata()?;
         regular(file, kind.is_file(), kind.is_dir(), most)
     }
@@ -86,7 +87,7 @@ impl Files for Disk {
 }
 
 /// The flag with which opening a pipe does not wait for a writer.
-fn no_wait() -> i32 {
+fn nonblocking() -> i32 {
     i32::try_from(OFlags::NONBLOCK.bits()).unwrap_or(0)
 }
 

@@ -18,7 +18,7 @@ pub(super) fn is_live(object: &Value) -> bool {
 }
 
 /// Whether an object belongs to others: a controller, another stack, another tool.
-pub(super) fn is_of_others(object: &Value, stacks: &[&str]) -> bool {
+pub(super) fn is_foreign(object: &Value, stacks: &[&str]) -> bool {
     let label = |name: &str| text_at(object, &format!("/metadata/labels/app.kubernetes.io~1{name}"));
     let owners = object.pointer("/metadata/ownerReferences").and_then(Value::as_array);
     let owned = owners.is_some_and(|owners| !owners.is_empty());
@@ -137,12 +137,12 @@ fn is_name_of_cluster(name: &str) -> bool {
 }
 
 /// Whether two quantities are equal: the cluster normalizes them, such as `1024Mi` to `1Gi`.
-pub(super) fn is_same_amount(path: &str, old: &Value, new: &Value) -> bool {
+pub(super) fn is_same_quantity(path: &str, old: &Value, new: &Value) -> bool {
     let (Value::String(old), Value::String(new)) = (old, new) else { return false };
-    let of_amounts =
+    let of_quantities =
         ["limits.", "requests.", "capacity.", "sizeLimit"].iter().any(|field| path.contains(field));
     let cpu = |text: &str| quantity::cpu(text).map(|amount| amount.size).ok();
     let bytes = |text: &str| quantity::bytes(text).map(|amount| amount.size).ok();
     let same = |read: &dyn Fn(&str) -> Option<u64>| read(old).is_some_and(|size| Some(size) == read(new));
-    of_amounts && if path.rsplit('.').next() == Some("cpu") { same(&cpu) } else { same(&bytes) }
+    of_quantities && if path.rsplit('.').next() == Some("cpu") { same(&cpu) } else { same(&bytes) }
 }

@@ -142,7 +142,7 @@ fn of_stacks<'v>(old: &'v [Value], new: &[Value], left_out: &mut BTreeMap<String
     let is_compared = |object: &&Value| {
         let earlier = text_at(object, "/kind") == "Job"
             && !jobs.get(&task(object)).is_some_and(|job| std::ptr::eq(*job, *object));
-        names.contains(&by_name(object)) || !earlier && !live::is_of_others(object, &stacks)
+        names.contains(&by_name(object)) || !earlier && !live::is_foreign(object, &stacks)
     };
     let (compared, others): (Vec<&Value>, Vec<&Value>) = old.iter().partition(is_compared);
     for object in others {
@@ -223,7 +223,7 @@ impl Walk<'_> {
             // Servers leave out empty values.
             (None, Some(new)) if self.live && (*new == "" || *new == serde_json::json!([])) => {}
             (Some(old), None) if self.live && live::is_filled_in(path, old) => {}
-            (Some(old), Some(new)) if self.live && live::is_same_amount(path, old, new) => {}
+            (Some(old), Some(new)) if self.live && live::is_same_quantity(path, old, new) => {}
             // For a Secret whose data is added or removed as a whole, the keys are listed.
             (Some(Value::Object(fields)), None) if self.is_data(path) => {
                 let none = serde_json::Map::new();

@@ -2,7 +2,7 @@
 
 use serde_json::{Value, json};
 
-use crate::{files, made, whole};
+use crate::{consistency, files, generated};
 
 /// A stack with everything that is broken below.
 const ONE_OF_EACH: &str = "[stack]\nname = \"s\"\n[target.cluster]\ndomain = \"a.example\"\n\
@@ -38,9 +38,9 @@ fn main_of<'o>(all: &'o mut [Value], name: &str) -> &'o mut Value {
 
 /// The mistakes, each with the message of the simulated cluster.
 #[test]
-fn what_was_made_before_does_not_hold_together() {
-    let good = made(&files(ONE_OF_EACH), "cluster");
-    whole::check(&good);
+fn the_simulated_cluster_finds_earlier_mistakes() {
+    let good = generated(&files(ONE_OF_EACH), "cluster");
+    consistency::check(&good);
     let before: [(&str, Change); 28] = [
         ("a probe at a sidecar's port", |all| {
             main_of(all, "-a")["readinessProbe"]["tcpSocket"]["port"] = "m".into();
@@ -119,10 +119,10 @@ fn what_was_made_before_does_not_hold_together() {
         }),
     ];
     for (what, change) in before {
-        let mut broken = crate::Made { model: good.model.clone(), objects: good.objects.clone() };
+        let mut broken = crate::Generated { model: good.model.clone(), objects: good.objects.clone() };
         change(&mut broken.objects);
         assert_ne!(broken.objects, good.objects, "{what} changes nothing");
-        let seen = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| whole::check(&broken)));
+        let seen = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| consistency::check(&broken)));
         assert!(seen.is_err(), "{what}, which was not found");
     }
 }

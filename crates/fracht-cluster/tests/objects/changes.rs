@@ -18,7 +18,7 @@ fn changed(before: &[Value], after: &[Value]) -> Vec<String> {
 }
 
 #[test]
-fn a_changed_setting_touches_its_config_and_the_pods_that_use_it() {
+fn a_changed_setting_changes_its_config_and_the_pods_that_use_it() {
     let before = objects(&demo(), "prod");
     let after =
         objects(&demo().with("/s/conf/model.env", "HORIZON_HOURS=96\nSTEP_MINUTES=10\nREGION=x\n"), "prod");
@@ -41,7 +41,7 @@ fn a_changed_setting_touches_its_config_and_the_pods_that_use_it() {
 }
 
 #[test]
-fn a_changed_task_is_a_new_job_and_those_who_wait_for_it_follow() {
+fn a_changed_task_is_a_new_job_and_changes_the_workloads_that_wait_for_it() {
     let text = |args: &str| {
         format!(
             "[stack]\nname = \"s\"\n[task.schema]\nimage = \"a:1\"\nargs = [\"{args}\"]\n\
@@ -68,7 +68,7 @@ fn the_same_task_keeps_its_job() {
 }
 
 #[test]
-fn another_service_changes_nothing_of_the_others() {
+fn an_added_service_does_not_change_the_others() {
     let text = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.http = 80\n";
     let more = format!("{text}[service.b]\nimage = \"b:1\"\nport.http = 80\n");
     let changed = changed(&objects(&files(text), "cluster"), &objects(&files(&more), "cluster"));
@@ -77,7 +77,7 @@ fn another_service_changes_nothing_of_the_others() {
 
 /// The value of a secret cannot be guessed from the objects: two values give the same pods.
 #[test]
-fn the_value_of_a_secret_is_in_its_object_alone() {
+fn the_value_of_a_secret_is_in_its_object_only() {
     let encoded = "Z3VsbC1hbmQta2VscAo="; // gull-and-kelp and the line break, encoded once
     for object in objects(&demo(), "prod") {
         let text = object.to_string();

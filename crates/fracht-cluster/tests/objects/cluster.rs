@@ -124,7 +124,7 @@ impl<'a> Cluster<'a> {
         }
         let (at, object) =
             self.named(kind, name).unwrap_or_else(|| panic!("{} refers to {kind} {name}", pod.owner));
-        assert!(at < pod.at, "{kind} {name} is made after {}", pod.owner);
+        assert!(at < pod.at, "{kind} {name} comes after {}", pod.owner);
         Some(object)
     }
 
@@ -292,8 +292,8 @@ impl<'a> Cluster<'a> {
             for tls in items(&entry["spec"]["tls"]) {
                 let secret = &tls["secretName"];
                 let present = Self::is_present("Secret", secret, Some(&"tls.crt".into()));
-                let made = self.named("Secret", secret);
-                assert!(present || made.unwrap().1["type"] == "kubernetes.io/tls", "{tls}");
+                let generated = self.named("Secret", secret);
+                assert!(present || generated.unwrap().1["type"] == "kubernetes.io/tls", "{tls}");
             }
         }
         for (_, route) in self.of_kind("HTTPRoute") {

@@ -14,7 +14,7 @@ fn container(objects: &[Value], name: &str) -> Value {
 }
 
 #[test]
-fn a_check_of_health_is_three_probes() {
+fn a_health_check_becomes_three_probes() {
     let all = service(
         "[service.a]\nimage = \"a:1\"\nport.http = 80\n\
          health = { http = \"/up\", every = \"4s\", timeout = \"1s\", boot = \"30s\", fails = 2, restart-after = 5 }\n",
@@ -88,7 +88,7 @@ fn the_user_owns_the_volumes_and_a_lone_volume_is_never_mounted_twice() {
 }
 
 #[test]
-fn each_reach_has_an_object_with_its_ports_alone() {
+fn each_reach_has_an_object_with_its_ports_only() {
     let all = service(
         "[service.a]\nimage = \"a:1\"\nport.in = 80\nport.dns = { number = 53, protocol = \"udp\", reach = \"node\", at = 30053 }\n\
          port.web = { number = 8000, reach = \"balancer\", as = 81, at = 443 }\n",
@@ -110,7 +110,7 @@ fn each_reach_has_an_object_with_its_ports_alone() {
 }
 
 #[test]
-fn a_secret_in_a_text_is_put_together_by_the_cluster() {
+fn a_secret_in_a_text_is_expanded_by_the_kubelet() {
     let all = service(
         "[secret.db]\nkey.password = { env = \"PW\" }\n[config.c]\nkey.k = \"v\"\n[service.a]\nimage = \"a:1\"\n\
          args = [\"--pw={secret.db/password}\", \"$(HOME) {pod.ip}\"]\n\
@@ -132,7 +132,7 @@ fn a_secret_in_a_text_is_put_together_by_the_cluster() {
 }
 
 #[test]
-fn what_a_pod_knows_of_itself_comes_from_its_fields() {
+fn a_pod_reads_its_own_fields() {
     let all = service(
         "[service.a]\nimage = \"a:1\"\nenv.A = \"{pod.name}\"\nenv.B = \"{pod.label/tier}-{pod.node}\"\n",
     );
@@ -150,7 +150,7 @@ fn what_a_pod_knows_of_itself_comes_from_its_fields() {
 }
 
 #[test]
-fn configs_hold_text_and_bytes_apart() {
+fn configs_hold_text_as_data_and_bytes_as_binary_data() {
     let stack = "[stack]\nname = \"s\"\n[config.c]\nkey.a = { file = \"a.txt\" }\nkey.b = { file = \"b.bin\" }\n\
                  [service.x]\nimage = \"x:1\"\nmount.\"/c\" = \"config.c\"\nmount.\"/d/a\" = \"config.c/a\"\n";
     let all =
@@ -168,7 +168,7 @@ fn configs_hold_text_and_bytes_apart() {
 }
 
 #[test]
-fn scratch_folders_keep_their_names_apart() {
+fn scratch_folders_have_different_names() {
     let all = service(
         "[service.a]\nimage = \"a:1\"\nmount.\"/a/b\" = { scratch = \"1Mi\" }\nmount.\"/a-b\" = { scratch = \"2Mi\" }\n",
     );
@@ -178,7 +178,7 @@ fn scratch_folders_keep_their_names_apart() {
 }
 
 #[test]
-fn a_task_is_a_job_that_ends() {
+fn a_task_becomes_a_job() {
     let all = service("[task.t]\nimage = \"a:1\"\nretries = 1\ntimeout = \"90s\"\n");
     let job = all.iter().find(|object| object["kind"] == "Job").unwrap();
     let spec = &job["spec"];
@@ -189,7 +189,7 @@ fn a_task_is_a_job_that_ends() {
 }
 
 #[test]
-fn names_at_their_limit_are_shortened_and_stay_apart() {
+fn names_beyond_their_limit_are_shortened_and_stay_different() {
     let long = "a".repeat(62);
     let all = service(&format!(
         "[service.{long}b]\nimage = \"a:1\"\nport.x = {{ number = 80, reach = \"node\" }}\n\
@@ -206,14 +206,14 @@ fn names_at_their_limit_are_shortened_and_stay_apart() {
 }
 
 #[test]
-fn a_namespace_that_is_there_is_not_made() {
+fn an_existing_namespace_is_not_generated() {
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n[target.t]\nnamespace = \"n\"\nnamespace-present = true\n";
     let all = objects(&files(stack), "t");
     assert!(all.iter().all(|object| object["kind"] != "Namespace" && object["metadata"]["namespace"] == "n"));
 }
 
 #[test]
-fn a_secret_that_is_there_is_not_made_and_goes_by_its_own_name() {
+fn an_existing_secret_is_not_generated_and_keeps_its_name() {
     let all = objects(&demo(), "prod");
     assert!(!all.iter().any(|object| object["kind"] == "Secret" && object["metadata"]["name"] == "buoys"));
     let env = container(&all, "worker")["env"].clone();

@@ -19,13 +19,13 @@ fn fields(old: &Value, new: &Value) -> Vec<String> {
     changes.map(|field| format!("{}: {} → {}", field.path, shown(&field.old), shown(&field.new))).collect()
 }
 
-#[expect(clippy::needless_pass_by_value, reason = "made for the call")]
+#[expect(clippy::needless_pass_by_value, reason = "built for the call")]
 fn pod(containers: Value) -> Value {
     json!({ "kind": "Pod", "metadata": { "name": "p" }, "spec": { "containers": containers } })
 }
 
 #[test]
-fn lists_are_matched_by_name_and_not_by_position() {
+fn lists_are_compared_by_name_not_by_position() {
     let old = pod(json!([
         { "name": "a", "env": [{ "name": "X", "value": "1" }, { "name": "Y", "value": "2" }] },
         { "name": "b", "ports": [{ "containerPort": 80 }, { "containerPort": 81 }] },
@@ -56,7 +56,7 @@ fn lists_are_matched_by_name_and_not_by_position() {
 }
 
 #[test]
-fn what_is_secret_differs_and_is_not_shown() {
+fn secrets_are_compared_and_not_shown() {
     let secret =
         |value: &str| json!({ "kind": "Secret", "metadata": { "name": "s" }, "data": { "k": value } });
     let env =
@@ -80,14 +80,14 @@ fn what_is_secret_differs_and_is_not_shown() {
 }
 
 #[test]
-fn what_only_the_cluster_writes_is_passed_over() {
+fn fields_that_the_cluster_fills_in_are_ignored() {
     let mut live = pod(json!([{ "name": "a" }]));
-    let made = live.clone();
+    let generated = live.clone();
     live["status"] = json!({ "phase": "Running" });
     for field in ["uid", "resourceVersion", "creationTimestamp", "managedFields"] {
         live["metadata"][field] = "x".into();
     }
-    assert_eq!(fields(&live, &made), [""; 0]);
+    assert_eq!(fields(&live, &generated), [""; 0]);
 }
 
 /// An object as a cluster returns it, with defaults and status (API reference of each kind).
@@ -221,26 +221,26 @@ fn filled_in(object: &Value) -> Value {
 /// In objects from a cluster, only fields that Fracht can set are compared: defaults, status and objects of others
 /// are no differences, but fields that are no longer set are.
 #[test]
-fn a_dump_of_a_cluster_differs_only_in_what_we_set() {
+fn a_dump_of_a_cluster_differs_only_in_fields_that_we_set() {
     let owned = |kind: &str, owner: &str| {
         json!({ "apiVersion": "v1", "kind": kind, "metadata": { "name": format!("{owner}-x"), "namespace": "tidedesk", "uid": "1",
             "labels": { "app.kubernetes.io/managed-by": "fracht", "app.kubernetes.io/part-of": "tidedesk", "app.kubernetes.io/name": owner },
             "ownerReferences": [{ "kind": "Deployment", "name": owner }] } })
     };
-    let made = objects(&demo(), "prod");
-    let mut dump: Vec<Value> = made.iter().map(filled_in).collect();
+    let generated = objects(&demo(), "prod");
+    let mut dump: Vec<Value> = generated.iter().map(filled_in).collect();
     dump.extend([owned("ReplicaSet", "api"), owned("Pod", "api"), owned("Pod", "db")]);
-    let mut other = filled_in(object(&made, "ConfigMap", "model"));
+    let mut other = filled_in(object(&generated, "ConfigMap", "model"));
     other["metadata"]["name"] = "kube-root-ca.crt".into();
     other["metadata"]["labels"] = json!({});
     dump.push(other);
     // An earlier version of a task.
-    let mut earlier = filled_in(made.iter().find(|object| object["kind"] == "Job").unwrap());
+    let mut earlier = filled_in(generated.iter().find(|object| object["kind"] == "Job").unwrap());
     earlier["metadata"]["name"] = "tidedesk-schema-00000000".into();
     dump.push(earlier);
-    let difference = compare(&dump, &made);
+    let difference = compare(&dump, &generated);
     assert_eq!(difference.objects, []);
-    assert_eq!(difference.same, made.len());
+    assert_eq!(difference.same, generated.len());
     let left_out: Vec<(&str, usize)> =
         difference.left_out.iter().map(|(kind, count)| (kind.as_str(), *count)).collect();
     assert_eq!(left_out, [("ConfigMap", 1), ("Job", 1), ("Pod", 2), ("ReplicaSet", 1)]);
@@ -257,7 +257,7 @@ fn a_dump_of_a_cluster_differs_only_in_what_we_set() {
     api["spec"]["template"]["spec"]["nodeSelector"] = json!({ "disk": "fast" });
     dump.push(filled_in(&json!({ "apiVersion": "v1", "kind": "ConfigMap", "metadata": { "name": "tidedesk-gone", "namespace": "tidedesk",
         "labels": { "app.kubernetes.io/managed-by": "fracht", "app.kubernetes.io/part-of": "tidedesk" } } })));
-    let difference = compare(&dump, &made);
+    let difference = compare(&dump, &generated);
     let told: Vec<String> = difference
         .objects
         .iter()
@@ -281,21 +281,21 @@ fn a_dump_of_a_cluster_differs_only_in_what_we_set() {
 }
 
 #[test]
-fn amounts_are_compared_by_what_they_come_to() {
-    let made = |cpu: &str, memory: &str| {
+fn quantities_are_compared_by_value() {
+    let generated = |cpu: &str, memory: &str| {
         let mut pod =
             pod(json!([{ "name": "a", "resources": { "limits": { "cpu": cpu, "memory": memory } } }]));
         pod["metadata"]["uid"] = "1".into();
         pod
     };
     for (live, ours) in [(("1", "1Gi"), ("1000m", "1024Mi")), (("500m", "1M"), ("0.5", "1000k"))] {
-        assert_eq!(fields(&made(live.0, live.1), &made(ours.0, ours.1)), [""; 0]);
+        assert_eq!(fields(&generated(live.0, live.1), &generated(ours.0, ours.1)), [""; 0]);
     }
-    assert_eq!(fields(&made("1", "1Gi"), &made("2", "1G")).len(), 2);
+    assert_eq!(fields(&generated("1", "1Gi"), &generated("2", "1G")).len(), 2);
 }
 
 #[test]
-fn another_namespace_is_reported_once_and_jobs_match_by_their_task() {
+fn a_changed_namespace_is_reported_once_and_jobs_match_by_task() {
     let (staging, prod) = (objects(&demo(), "staging"), objects(&demo(), "prod"));
     let difference = compare(&staging, &prod);
     assert_eq!(difference.namespace, Some(("tidedesk-staging".into(), "tidedesk".into())));
@@ -324,7 +324,7 @@ proptest! {
 
     /// Writing and reading objects makes no difference, in any order.
     #[test]
-    fn nothing_differs_from_itself(parts in parts(), turn in any::<bool>()) {
+    fn objects_do_not_differ_from_themselves(parts in parts(), turn in any::<bool>()) {
         let all = objects(&files(&stack_file(&parts)), "cluster");
         let text = crate::rendered(&files(&stack_file(&parts)), "cluster", fracht_cluster::Format::Yaml);
         let mut again = read_objects(&text).unwrap();

@@ -9,13 +9,13 @@ const HEAD: &str = "[stack]\nname = \"s\"\n[secret.login]\nkey.password = { env 
                     [config.plain]\nkey.A = \"1\"\n[volume.v]\nsize = \"1Gi\"\n";
 
 /// The objects of a stack that begins with [`HEAD`].
-fn made(rest: &str) -> Vec<Value> {
+fn generated(rest: &str) -> Vec<Value> {
     objects(&files(&format!("{HEAD}{rest}")).with("/s/f", "content"), "cluster")
 }
 
 /// The pod of a service `a` with some lines.
 fn pod(lines: &str) -> Value {
-    let all = made(&format!("[service.a]\nimage = \"a:1\"\n{lines}\n"));
+    let all = generated(&format!("[service.a]\nimage = \"a:1\"\n{lines}\n"));
     let kind =
         if all.iter().any(|object| object["kind"] == "StatefulSet") { "StatefulSet" } else { "Deployment" };
     object(&all, kind, "a")["spec"]["template"].clone()
@@ -26,7 +26,7 @@ fn main_container(lines: &str) -> Value {
 }
 
 #[test]
-fn a_use_is_taken_whole_or_key_by_key() {
+fn a_config_is_used_whole_or_by_key() {
     let whole = main_container("use = [\"config.plain\", { from = \"config.plain\", prefix = \"P_\" }]");
     assert_eq!(
         whole["envFrom"],
@@ -57,7 +57,7 @@ fn a_use_is_taken_whole_or_key_by_key() {
 }
 
 #[test]
-fn one_who_uses_a_config_is_restarted_when_it_changes() {
+fn pods_are_restarted_when_their_config_changes() {
     let annotations = |lines: &str| pod(lines)["metadata"]["annotations"].clone();
     assert!(annotations("use = [\"config.plain\"]")["fracht/config-plain"].is_string());
     assert!(
@@ -71,7 +71,7 @@ fn one_who_uses_a_config_is_restarted_when_it_changes() {
 }
 
 #[test]
-fn spreads_are_balances_or_rules() {
+fn spread_is_preferred_or_required() {
     let labels =
         json!({ "matchLabels": { "app.kubernetes.io/name": "a", "app.kubernetes.io/part-of": "s" } });
     let constraint = |key: &str, otherwise: &str| json!([{ "maxSkew": 1, "topologyKey": key, "whenUnsatisfiable": otherwise, "labelSelector": labels }]);
@@ -89,7 +89,7 @@ fn spreads_are_balances_or_rules() {
 }
 
 #[test]
-fn where_and_how_a_pod_runs_and_stops() {
+fn scheduling_and_shutdown_of_a_pod() {
     let spec = pod("place = { disk = \"fast\", \"harbour.example/row\" = 3 }\nplatform = \"linux/arm64\"\nstop-within = \"90s\"\n\
                     before-stop = { run = [\"drain\", \"all\"] }")["spec"]
         .clone();
@@ -136,14 +136,14 @@ fn a_sidecar_starts_before_its_service_and_after_the_gates() {
     assert!(spec["securityContext"].get("seccompProfile").is_none());
     assert!(proxy["securityContext"]["seccompProfile"].is_object());
     assert!(spec["initContainers"][2].get("securityContext").is_none());
-    let all = made(&format!("[service.a]\nimage = \"a:1\"\n{lines}\n"));
+    let all = generated(&format!("[service.a]\nimage = \"a:1\"\n{lines}\n"));
     let ports = object(&all, "Service", "a")["spec"]["ports"].clone();
     assert_eq!(ports[1]["targetPort"], "out", "a sidecar's port is one of the service's");
 }
 
 #[test]
-fn replicas_with_names_have_volumes_with_names() {
-    let all = made(
+fn named_replicas_have_named_volumes() {
+    let all = generated(
         "[volume.own]\nsize = \"2Gi\"\neach = true\nclass = \"fast\"\n[service.a]\nimage = \"a:1\"\nreplicas = 3\nport.x = { number = 8, as = 80 }\n\
          mount.\"/o\" = { from = \"volume.own\", part = \"p\" }\nmount.\"/v\" = { from = \"volume.kept\", read-only = true }\n\
          [volume.kept]\nsize = \"1Gi\"\naccess = \"many-readers\"\n",
@@ -170,8 +170,8 @@ fn replicas_with_names_have_volumes_with_names() {
 }
 
 #[test]
-fn storage_made_by_hand_is_bound_to_its_claim() {
-    let all = made(
+fn manual_storage_is_bound_to_its_claim() {
+    let all = generated(
         "[volume.one]\nsize = \"1Gi\"\nnode-folder = \"/data/one\"\n[volume.two]\nsize = \"1Gi\"\nnode-folder = \"/data/two\"\nnode = \"n-1\"\n\
          [volume.there]\npresent = \"old\"\n[service.a]\nimage = \"a:1\"\nmount.\"/1\" = \"volume.one\"\nmount.\"/2\" = \"volume.two\"\nmount.\"/3\" = \"volume.there\"\n",
     );
@@ -190,9 +190,9 @@ fn storage_made_by_hand_is_bound_to_its_claim() {
 }
 
 #[test]
-fn tasks_with_times_are_suspended_only_on_demand() {
+fn tasks_with_a_schedule_are_suspended_on_request_only() {
     let task = |lines: &str| {
-        let all = made(&format!("[task.t]\nimage = \"t:1\"\n{lines}\n"));
+        let all = generated(&format!("[task.t]\nimage = \"t:1\"\n{lines}\n"));
         object(&all, "CronJob", "t")["spec"].clone()
     };
     let nightly = task("schedule = \"15 3  * * *\"\nzone = \"Europe/Berlin\"\ntimeout = \"1h\"\nretries = 0");
@@ -206,8 +206,8 @@ fn tasks_with_times_are_suspended_only_on_demand() {
 }
 
 #[test]
-fn a_rollout_and_growing_replicas() {
-    let all = made(
+fn rollouts_and_replicas_that_scale_with_load() {
+    let all = generated(
         "[service.a]\nimage = \"a:1\"\nreplicas = { min = 1, max = 4 }\ncpu = \"100m..\"\nrollout = { surge = \"50%\", down = 0 }\n",
     );
     let spec = &object(&all, "Deployment", "a")["spec"];
@@ -220,8 +220,8 @@ fn a_rollout_and_growing_replicas() {
 }
 
 #[test]
-fn rights_are_those_that_are_written_and_no_more() {
-    let all = made(
+fn permissions_are_exactly_those_of_the_stack() {
+    let all = generated(
         "[service.a]\nimage = \"a:1\"\nbeside.h = { image = \"h:1\" }\nrights = [{ on = \"pods/log\", may = [\"get\"] }, { on = \"jobs\", may = [\"delete\"], only = [\"x\"] }, \
          { on = \"widgets\", group = \"harbour.example\", may = [\"list\"] }]\n[service.b]\nimage = \"b:1\"\n",
     );
@@ -247,8 +247,8 @@ fn rights_are_those_that_are_written_and_no_more() {
 }
 
 #[test]
-fn secrets_have_the_cluster_s_own_types() {
-    let all = made(
+fn secrets_have_the_types_of_the_cluster() {
+    let all = generated(
         "[secret.tls]\nkey.\"tls.crt\" = { env = \"C\" }\nkey.\"tls.key\" = { env = \"K\" }\n[secret.reg]\nkey.\".dockerconfigjson\" = { env = \"D\" }\n\
          [service.a]\nimage = \"a:1\"\npull = \"secret.reg\"\nport.w = { number = 80, reach = \"web\", host = \"a.example\" }\nuse = [\"config.plain\"]\n\
          [target.cluster]\nweb = { tls = \"secret.tls\", class = \"public\" }\n",
@@ -269,8 +269,8 @@ fn secrets_have_the_cluster_s_own_types() {
 }
 
 #[test]
-fn gates_use_the_images_of_the_target_and_give_up_in_time() {
-    let all = made(
+fn gates_use_the_images_of_the_target_and_have_a_time_limit() {
+    let all = generated(
         "[service.a]\nimage = \"a:1\"\nafter = { b = \"ready\", t = \"done\" }\n[service.b]\nimage = \"b:1\"\nport.x = { number = 1, as = 2 }\nhealth = { tcp = \"x\" }\n\
          [task.t]\nimage = \"t:1\"\n[target.cluster]\ngate = { ready = \"registry.example/shell:1\", done = \"registry.example/curl:2\", within = \"90s\" }\n",
     );

@@ -123,7 +123,7 @@ impl Process {
 }
 
 #[test]
-fn texts_come_out_as_the_documentation_says() {
+fn texts_expand_as_kubernetes_documents() {
     let variables = Variables::from([("NAME".to_owned(), "<v>".to_owned())]);
     for (text, out) in [
         ("$(NAME)", "<v>"),
@@ -165,7 +165,7 @@ fn comes_back(text: &str) {
 }
 
 #[test]
-fn every_dollar_is_written_so_that_it_comes_back() {
+fn every_dollar_sign_round_trips() {
     for text in [
         "5 $€",
         "$é",
@@ -197,7 +197,7 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(64))]
 
     #[test]
-    fn every_text_of_dollars_comes_back(text in "[$(){aé]{0,9}(\\$\\(NAME\\))?[$(){aé]{0,4}") {
+    fn every_text_with_dollar_signs_round_trips(text in "[$(){aé]{0,9}(\\$\\(NAME\\))?[$(){aé]{0,4}") {
         comes_back(&text);
     }
 }

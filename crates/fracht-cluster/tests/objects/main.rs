@@ -17,10 +17,11 @@ mod api_server;
 mod broken;
 mod changes;
 mod cluster;
+mod consistency;
 mod details;
 mod differences;
+mod difficult;
 mod features;
-mod holds;
 mod kubelet;
 mod meaning;
 mod policies;
@@ -30,7 +31,6 @@ mod restricted;
 mod round_trip;
 mod scheduler;
 mod server;
-mod whole;
 mod yaml;
 
 use std::collections::BTreeMap;
@@ -84,7 +84,7 @@ fn stack_names() -> Vec<String> {
 }
 
 /// The rendering of a stack for each target that is a cluster.
-fn stacks(name: &str) -> Vec<(String, Made)> {
+fn stacks(name: &str) -> Vec<(String, Generated)> {
     let files = stack_folder(name);
     let path = Path::new("/s/fracht.toml");
     let mut project = Project::open(&files, path, path).unwrap();
@@ -93,21 +93,21 @@ fn stacks(name: &str) -> Vec<(String, Made)> {
         project.check(target).is_some_and(|verdict| verdict.model.target.on.value == TargetKind::Cluster)
     };
     let targets: Vec<String> = targets.into_iter().filter(on_cluster).collect();
-    targets.into_iter().map(|target| (target.clone(), made(&files, &target))).collect()
+    targets.into_iter().map(|target| (target.clone(), generated(&files, &target))).collect()
 }
 
 /// A model and its objects.
-struct Made {
+struct Generated {
     model: Model,
     objects: Vec<Value>,
 }
 
 /// The rendering of a stack for a target.
-fn made(files: &MemoryFiles, target: &str) -> Made {
+fn generated(files: &MemoryFiles, target: &str) -> Generated {
     let path = Path::new("/s/fracht.toml");
     let mut project = Project::open(files, path, path).unwrap_or_else(|error| panic!("{error}"));
     let model = project.check(target).unwrap().model;
-    Made { model, objects: objects(files, target) }
+    Generated { model, objects: objects(files, target) }
 }
 
 /// The objects of a stack for a target, as text. All generated secrets have the same value.

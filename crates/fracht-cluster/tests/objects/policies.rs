@@ -73,7 +73,12 @@ pub(crate) fn can_talk(cluster: &Cluster<'_>, from: &Pod<'_>, to: &Pod<'_>, port
 }
 
 /// Whether a pod can reach an address outside the cluster.
-pub(crate) fn gets_to(cluster: &Cluster<'_>, from: &Pod<'_>, address: &'static str, number: u64) -> bool {
+pub(crate) fn reaches_address(
+    cluster: &Cluster<'_>,
+    from: &Pod<'_>,
+    address: &'static str,
+    number: u64,
+) -> bool {
     let port = Port { name: None, number, protocol: "TCP" };
     direction(cluster, from, "Egress", &Peer::Address(address), port)
 }
@@ -103,7 +108,11 @@ pub(crate) fn check(cluster: &Cluster<'_>) {
         }
         let asks = items(&pod.spec()["volumes"]).any(|volume| volume.get("projected").is_some());
         // The address of the API in the random stacks.
-        assert!(!asks || gets_to(cluster, &pod, "192.0.2.10", 443), "{} cannot ask the cluster", pod.owner);
+        assert!(
+            !asks || reaches_address(cluster, &pod, "192.0.2.10", 443),
+            "{} cannot ask the cluster",
+            pod.owner
+        );
     }
     for (_, service) in cluster.of_kind("Service").filter(|(_, service)| {
         ["NodePort", "LoadBalancer"].iter().any(|kind| service["spec"]["type"] == **kind)

@@ -45,7 +45,7 @@ fn with_files(stack: &str) -> MemoryFiles {
 }
 
 #[test]
-fn every_rule_of_objects_finds_its_bad_example_and_passes_the_good_one() {
+fn every_rule_on_objects_fails_its_bad_example_only() {
     let rules: Vec<_> = rules::of_objects().collect();
     assert!(rules.len() >= 3);
     for rule in rules {
@@ -60,7 +60,7 @@ fn service(top: &str) -> String {
 }
 
 #[test]
-fn patches_change_what_they_name_and_nothing_else() {
+fn patches_change_only_the_named_fields() {
     let plain = objects(&files(&service("")), "cluster");
     let patched = objects(
         &files(&service(
@@ -82,7 +82,7 @@ fn patches_change_what_they_name_and_nothing_else() {
 }
 
 #[test]
-fn patches_that_miss_say_what_they_miss() {
+fn patches_without_a_match_name_the_missing_part() {
     for (patch, part) in [
         ("on = \"Deployment/b\"\nmerge = { x = 1 }", "`Deployment/b` not found"),
         ("on = \"deployment/a\"\nmerge = { x = 1 }", "`deployment/a` not found"),
@@ -129,7 +129,7 @@ fn clashing_names_are_reported_with_both_owners() {
 }
 
 #[test]
-fn what_is_passed_through_must_be_objects() {
+fn passed_documents_must_be_objects() {
     for (text, part) in [
         ("- a\n", "not an object"),
         ("kind: A\nmetadata:\n  name: b\n", "no `apiVersion`"),
@@ -151,7 +151,7 @@ fn what_is_passed_through_must_be_objects() {
 }
 
 #[test]
-fn what_is_passed_through_comes_out_as_it_was_written() {
+fn passed_objects_are_written_unchanged() {
     let text = "# mine\napiVersion: harbour.example/v1\nkind:   Widget  # so\nmetadata: {name: one}\n";
     let files = files(&service("pass = [\"*.yaml\"]")).with("/s/a.yaml", text);
     let yaml = crate::rendered(&files, "cluster", fracht_cluster::Format::Yaml);
@@ -160,7 +160,7 @@ fn what_is_passed_through_comes_out_as_it_was_written() {
 }
 
 #[test]
-fn a_patch_makes_no_other_object() {
+fn a_patch_cannot_change_the_identity_of_an_object() {
     for (change, part) in [
         ("merge = { metadata.name = \"x\" }", "`metadata.name`"),
         ("merge = { metadata.namespace = \"x\" }", "`metadata.namespace`"),
@@ -191,7 +191,7 @@ fn a_patch_makes_no_other_object() {
 }
 
 #[test]
-fn what_is_passed_is_one_object_for_every_reader() {
+fn ambiguous_passed_documents_are_refused() {
     let object = |rest: &str| format!("apiVersion: v1\nkind: ConfigMap\nmetadata:\n  name: c\n{rest}");
     for (text, part) in [
         (object("data: {a: x, a: y}\n"), "`a` twice"),
@@ -216,7 +216,7 @@ fn what_is_passed_is_one_object_for_every_reader() {
 }
 
 #[test]
-fn one_object_passed_under_two_spellings_of_its_place_is_a_clash() {
+fn an_object_passed_in_two_api_versions_is_a_clash() {
     let role = |place: &str| {
         format!("apiVersion: rbac.authorization.k8s.io/v1\nkind: ClusterRole\nmetadata: {{name: r{place}}}\n")
     };

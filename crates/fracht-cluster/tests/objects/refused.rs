@@ -30,7 +30,7 @@ fn refused(stack: &str) -> Vec<(&'static str, usize)> {
 }
 
 #[test]
-fn what_never_works_is_refused_at_its_line() {
+fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
     let a = "[service.a]\nimage = \"a:1\"\n";
     let task = "[task.t]\nimage = \"a:1\"\n";
     for (what, stack, rule, line) in [

@@ -88,7 +88,7 @@ pub(crate) fn check(cluster: &Cluster<'_>, model: &Model) {
 }
 
 #[test]
-fn the_profile_finds_what_it_is_there_for() {
+fn the_restricted_profile_finds_every_violation() {
     let good = json!({
         "securityContext": { "runAsNonRoot": true, "seccompProfile": { "type": "RuntimeDefault" } },
         "containers": [{ "name": "a", "securityContext": {

@@ -18,7 +18,7 @@ fn documents(yaml: &str) -> Vec<Value> {
 }
 
 #[test]
-fn the_demo_reads_back_whole_from_yaml_and_from_json() {
+fn the_demo_round_trips_through_yaml_and_json() {
     let files = demo();
     let yaml = documents(&rendered(&files, "prod", Format::Yaml));
     let json: Value = serde_json::from_str(&rendered(&files, "prod", Format::Json)).unwrap();
@@ -29,7 +29,7 @@ fn the_demo_reads_back_whole_from_yaml_and_from_json() {
 }
 
 #[test]
-fn nothing_that_is_written_is_empty() {
+fn no_written_field_is_empty() {
     fn filled(value: &Value, path: &str) {
         match value {
             Value::Null => panic!("{path} is null"),
@@ -60,7 +60,7 @@ fn the_same_stack_gives_the_same_bytes() {
 
 /// With some hundred objects, several threads write.
 #[test]
-fn many_objects_come_in_the_same_order_and_bytes() {
+fn parallel_writing_gives_the_same_bytes() {
     let large = files(&crate::generator::stack(400));
     let yaml = rendered(&large, "cluster", Format::Yaml);
     assert_eq!(yaml, rendered(&large, "cluster", Format::Yaml));
@@ -75,7 +75,7 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(48))]
 
     #[test]
-    fn any_good_stack_reads_back_whole(parts in parts()) {
+    fn any_valid_stack_round_trips(parts in parts()) {
         let files = files(&stack_file(&parts));
         let json: Value = serde_json::from_str(&rendered(&files, "cluster", Format::Json)).unwrap();
         for object in json["items"].as_array().unwrap() {

@@ -146,13 +146,13 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(512))]
 
     #[test]
-    fn any_text_survives_both_kinds_of_reader(text in any_text()) {
+    fn any_text_round_trips_through_both_versions_of_yaml(text in any_text()) {
         prop_assert_eq!(check(&stack(&text)), Ok(()));
     }
 }
 
 #[test]
-fn names_that_look_like_something_else_are_quoted() {
+fn strings_that_look_like_other_types_are_quoted() {
     let yaml = rendered(&files(&stack("12:30:45")), "cluster", Format::Yaml);
     for part in ["version: \"1.10\"", "\"1e3\": x", "\"on\": \"12:30:45\""] {
         let quoted = part.replace('"', "'");
@@ -162,7 +162,7 @@ fn names_that_look_like_something_else_are_quoted() {
 
 /// The checks above must find mistakes.
 #[test]
-fn a_reader_that_guesses_is_caught() {
+fn the_checks_of_yaml_find_mistakes() {
     let [seen] = &documents("a: on\n")[..] else { panic!() };
     assert!(same(seen, &serde_json::json!({ "a": "on" })).is_err());
     assert!(same(seen, &serde_json::json!({ "a": "off" })).is_err());
@@ -171,7 +171,7 @@ fn a_reader_that_guesses_is_caught() {
 }
 
 #[test]
-fn a_long_line_stays_one_line() {
+fn long_lines_are_not_folded() {
     let long = "tide ".repeat(80);
     assert!(rendered(&files(&stack(&long)), "cluster", Format::Yaml).contains(&long));
 }

@@ -275,7 +275,7 @@ mod tests {
     ];
 
     #[test]
-    fn what_looks_secret_is_found_with_its_place() {
+    fn secret_looking_text_is_found_with_its_span() {
         for (whole, part, certainty) in SECRET {
             let hits = hits(whole);
             let hit = hits.iter().find(|hit| at(whole, hit.range.clone()) == *part);
@@ -287,7 +287,7 @@ mod tests {
     }
 
     #[test]
-    fn what_does_not_is_left_alone() {
+    fn ordinary_text_is_not_hidden() {
         for whole in PLAIN {
             assert_eq!(hits(whole), [], "{whole:?}");
             assert_eq!(text(whole), *whole);
@@ -295,7 +295,7 @@ mod tests {
     }
 
     #[test]
-    fn a_setting_is_a_secret_when_in_doubt() {
+    fn doubtful_settings_are_secrets() {
         for (name, value) in [
             ("PGPASSWORD", "gull"),
             ("DB_PW", "gull"),

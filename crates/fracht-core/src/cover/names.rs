@@ -231,7 +231,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn names_of_secrets_differ_from_names_about_secrets() {
+    fn names_about_secrets_are_not_secret() {
         for name in [
             "DB_PASSWORD",
             "token",

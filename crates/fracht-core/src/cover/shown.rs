@@ -90,7 +90,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn places_follow_the_text() {
+    fn spans_follow_the_text() {
         let text = "a = \"gull\"\u{1b} # x\nb = 'kelp\nweed'\n";
         let shown = Shown::new(
             text,

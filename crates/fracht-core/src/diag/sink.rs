@@ -122,7 +122,7 @@ mod tests {
     use crate::source::{Sources, Syntax};
 
     #[test]
-    fn of_a_million_problems_a_thousand_are_kept_and_all_are_counted() {
+    fn a_thousand_of_a_million_problems_are_kept_and_all_are_counted() {
         let mut sources = Sources::default();
         let file = sources.add("/s/a".as_ref(), "a", "".into(), Syntax::Stack);
         let mut sink = Sink::default();

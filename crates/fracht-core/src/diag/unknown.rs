@@ -82,7 +82,7 @@ mod tests {
     use crate::source::{Sources, Syntax};
 
     #[test]
-    fn names_are_computed_only_while_messages_are_kept() {
+    fn names_are_listed_only_for_reported_messages() {
         let mut sources = Sources::default();
         let file = sources.add("/s/a".as_ref(), "a", "".into(), Syntax::Stack);
         let (mut sink, mut computed) = (Sink::default(), 0);
@@ -100,7 +100,7 @@ mod tests {
     }
 
     #[test]
-    fn long_lists_are_cut() {
+    fn long_lists_of_names_are_shortened() {
         let names: Vec<String> = (0..21).map(|number| number.to_string()).collect();
         let names: Vec<&str> = names.iter().map(String::as_str).collect();
         assert_eq!(listing(names.iter().copied().take(3)), "0, 1, 2");

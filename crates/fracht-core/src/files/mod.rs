@@ -177,7 +177,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_path_stays_in_the_folder_of_the_stack() {
+    fn paths_are_resolved_within_the_folder_of_the_stack() {
         let files = MemoryFiles::default().with("/s/conf/a", "x").with("/other/b", "y");
         let go = |written| confine(&files, Path::new("/s"), Path::new("/s/conf"), written);
         assert_eq!(go("a"), Ok("/s/conf/a".into()));

@@ -55,7 +55,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn what_is_read_is_written_the_same() {
+    fn values_round_trip() {
         for text in ["8000", "auto", "8000..", "8000..8009", "1..1"] {
             assert_eq!(parse(text).unwrap().to_string(), text);
         }

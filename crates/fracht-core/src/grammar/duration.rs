@@ -87,7 +87,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn good_durations_read_and_write_the_same() {
+    fn valid_durations_round_trip() {
         for (text, millis) in
             [("500ms", 500), ("3s", 3000), ("1h30m", 5_400_000), ("2d", 172_800_000), ("0s", 0)]
         {
@@ -100,7 +100,7 @@ mod tests {
     }
 
     #[test]
-    fn bad_durations_say_what_would_be_right() {
+    fn invalid_durations_have_an_example() {
         for (text, part) in [
             ("", "number and a unit"),
             ("5", "unit missing"),

@@ -146,7 +146,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn good_references_fall_into_their_parts() {
+    fn valid_references_are_split_into_parts() {
         let digest = format!("sha256:{}", "0a".repeat(32));
         let cases = [
             ("a--b/c__d.e-f".to_owned(), (None, "a--b/c__d.e-f", None, None)),
@@ -168,7 +168,7 @@ mod tests {
     }
 
     #[test]
-    fn bad_references_say_why() {
+    fn invalid_references_have_a_reason() {
         for (text, part) in [
             ("", "invalid repository"),
             ("Cache", "lowercase: cache"),

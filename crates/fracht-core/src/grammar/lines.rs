@@ -149,7 +149,7 @@ mod tests {
     }
 
     #[test]
-    fn lines_read_as_the_common_practice_does() {
+    fn settings_lines_are_read() {
         let cases = [
             ("A=1", "1"),
             ("export A=1 # one", "1"),
@@ -171,7 +171,7 @@ mod tests {
     }
 
     #[test]
-    fn a_broken_line_has_its_place_and_hides_nothing() {
+    fn a_broken_line_has_its_location_and_hides_no_other() {
         let (settings, broken) = parse("A=1\nnonsense\nB C=2\nD=\"x\" y\nE=5\nF='open");
         assert_eq!(settings.iter().map(|s| &*s.key).collect::<Vec<_>>(), ["A", "E"]);
         assert_eq!(broken.len(), 4);

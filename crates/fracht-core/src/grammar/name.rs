@@ -285,7 +285,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn names_are_checked_and_corrected() {
+    fn names_are_checked_and_suggested() {
         let cases = [
             (NameKind::Label, "api", Ok(())),
             (NameKind::Label, "Api_Server", Err(Some("api-server"))),

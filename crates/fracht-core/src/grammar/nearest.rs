@@ -56,7 +56,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn the_nearest_name_is_near_or_there_is_none() {
+    fn only_a_near_name_is_suggested() {
         let names = ["gateway", "api", "db", "cache"];
         assert_eq!(nearest("gatway", names), Some("gateway"));
         assert_eq!(nearest("DB", names), Some("db"));
@@ -69,7 +69,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn what_words_have_in_common_does_not_count(a in "[abAB]{0,9}", b in "[abAB]{0,9}", limit in 1..4_usize) {
+        fn common_words_do_not_make_names_near(a in "[abAB]{0,9}", b in "[abAB]{0,9}", limit in 1..4_usize) {
             let (x, y) = differing(&a, &b);
             let whole = osa_distance(&a.to_lowercase(), &b.to_lowercase());
             prop_assert_eq!(distance(x, y, limit), (whole <= limit).then_some(whole));
@@ -77,7 +77,7 @@ mod tests {
     }
 
     #[test]
-    fn very_many_and_long_names_are_not_all_compared() {
+    fn comparisons_of_many_or_long_names_are_limited() {
         let name = |index: usize| format!("{index:x<60}");
         let names: Vec<String> = (0..10_000).map(name).collect();
         let mut looked_at = 0;

@@ -58,7 +58,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn what_is_read_is_written_the_same() {
+    fn values_round_trip() {
         for text in ["env.DEBUG", "service.api.mount.\"/tmp\"", "a", "config.c.key.\"a.b\""] {
             let keys = parse(text).unwrap();
             assert_eq!(show(keys.iter().map(String::as_str)), text);

@@ -40,7 +40,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn platforms_are_a_system_and_a_processor() {
+    fn platforms_are_a_system_and_an_architecture() {
         assert_eq!(parse("linux/arm64").unwrap().to_string(), "linux/arm64");
         for text in ["", "linux", "arm64", "linux/x86", "linux/amd64/v2", "Linux/amd64"] {
             assert!(parse(text).is_err(), "{text}");

@@ -144,7 +144,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn good_amounts_have_their_size() {
+    fn valid_quantities_have_their_size() {
         assert_eq!(bytes("512Mi").unwrap().size, 512 << 20);
         assert_eq!(bytes("2G").unwrap().size, 2_000_000_000);
         assert_eq!(bytes("77").unwrap().size, 77);
@@ -159,7 +159,7 @@ mod tests {
     }
 
     #[test]
-    fn bad_amounts_say_what_would_be_right() {
+    fn invalid_quantities_have_an_example() {
         for (text, part) in [
             ("512MB", "did you mean 512Mi?"),
             ("12x", "`x`"),

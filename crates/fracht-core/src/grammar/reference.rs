@@ -198,7 +198,7 @@ mod tests {
     use proptest::prelude::*;
 
     #[test]
-    fn references_have_a_kind_a_name_and_maybe_a_part() {
+    fn references_have_a_kind_a_name_and_an_optional_part() {
         let written = parse("config.model/stations.csv").unwrap();
         assert_eq!(written, Written { kind: RefKind::Config, name: "model", part: Some("stations.csv") });
         assert_eq!(parse("service.db").unwrap().part, None);
@@ -223,7 +223,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn text_with_doubled_braces_comes_back_as_it_was(text in "[a-z{}$ü]{0,20}") {
+        fn doubled_braces_round_trip(text in "[a-z{}$ü]{0,20}") {
             let doubled = text.replace('{', "{{").replace('}', "}}");
             let plain: String = pieces(&doubled).iter().map(|piece| match piece {
                 Piece::Plain(plain) => single_braces(plain),

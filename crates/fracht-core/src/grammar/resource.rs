@@ -163,7 +163,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn every_resource_is_there_once_and_its_verbs_are_known() {
+    fn every_resource_is_listed_once_with_known_verbs() {
         for (index, one) in RESOURCES.iter().enumerate() {
             let again = |other: &Resource| (other.group, other.name) == (one.group, one.name);
             assert!(!RESOURCES.iter().skip(index + 1).any(again), "{one:?}");

@@ -168,7 +168,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn good_schedules_are_read() {
+    fn valid_schedules_are_read() {
         for text in
             ["15 3 * * *", "*/5 * * * *", "0 0 1,15 jan-mar Mon-FRI", "0 9-17/2 * * 7", "  1 2  3 4 5 "]
         {
@@ -179,7 +179,7 @@ mod tests {
     }
 
     #[test]
-    fn bad_schedules_say_which_field_is_wrong() {
+    fn invalid_schedules_name_the_field() {
         for (text, part) in [
             ("", "minute hour day month weekday"),
             ("@daily", "minute hour day month weekday"),
@@ -200,7 +200,7 @@ mod tests {
     }
 
     #[test]
-    fn sunday_is_written_as_the_cluster_reads_it() {
+    fn sunday_is_written_as_0() {
         for (text, written) in [
             ("0 3 * * 7", "0"),
             ("0 3 * * 5-7", "0,5,6"),
@@ -217,7 +217,7 @@ mod tests {
     }
 
     #[test]
-    fn days_that_no_month_has_are_refused() {
+    fn days_that_do_not_exist_are_refused() {
         for text in ["0 0 31 2 *", "0 0 30 feb *", "0 0 31 4,6,9,nov *", "0 0 30-31 2 *"] {
             assert!(parse(text).unwrap_err().contains("no such date"), "{text}");
         }
@@ -229,7 +229,7 @@ mod tests {
     }
 
     #[test]
-    fn zones_are_those_of_the_database() {
+    fn time_zones_are_those_of_the_database() {
         for text in ["UTC", "Europe/Berlin", "America/Argentina/Buenos_Aires", "Etc/GMT+1"] {
             assert!(zone(text).is_ok(), "{text}");
         }

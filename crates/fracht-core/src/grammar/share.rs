@@ -51,7 +51,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn shares_are_numbers_or_percents() {
+    fn shares_are_integers_or_percentages() {
         assert_eq!(parse("2"), Ok(Share::Number(2)));
         assert_eq!(parse("25%"), Ok(Share::Percent(25)));
         assert_eq!(percent("70%"), Ok(70));

@@ -24,7 +24,7 @@ fn every_field() -> impl Iterator<Item = (&'static super::TableShape, &'static d
 }
 
 #[test]
-fn every_example_fits_its_key() {
+fn every_example_is_valid_for_its_key() {
     for (table, field) in every_field() {
         let Key { name, example, .. } = field.key();
         assert_eq!(verdict(table, name, example), [""; 0], "{name} = {example}");
@@ -32,7 +32,7 @@ fn every_example_fits_its_key() {
 }
 
 #[test]
-fn every_key_refuses_what_it_does_not_take() {
+fn every_key_refuses_values_of_other_types() {
     // No key takes a date, and each must say so.
     for (table, field) in every_field() {
         let name = field.key().name;
@@ -43,7 +43,7 @@ fn every_key_refuses_what_it_does_not_take() {
 }
 
 #[test]
-fn keys_are_described_in_sentences_and_are_there_once() {
+fn keys_are_declared_once_and_described_in_sentences() {
     for (table, field) in every_field() {
         let Key { name, description, default, becomes, .. } = field.key();
         assert!(description.ends_with('.') && description.starts_with(char::is_uppercase), "{description}");
@@ -54,7 +54,7 @@ fn keys_are_described_in_sentences_and_are_there_once() {
 
 /// The default of a key is the one in the reference.
 #[test]
-fn defaults_are_read_from_their_words() {
+fn documented_defaults_are_values() {
     use std::time::Duration;
 
     use super::{build, container, health, network, port, service, target, task, volume, workload};

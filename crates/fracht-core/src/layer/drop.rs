@@ -87,7 +87,7 @@ mod tests {
     use crate::syntax;
 
     #[test]
-    fn what_is_gone_already_is_dropped_from_nothing() {
+    fn dropping_a_dropped_key_has_no_effect() {
         let text = "a.b = 1\na.c.d = 2\na.c.e = 3\nf = 4\n\
             drop = ['a.c', 'a.c.d', 'f.g', 'f', 'f', 'h', 'a.b', 'a.b']";
         let (mut sources, mut sink) = (Sources::default(), Sink::default());

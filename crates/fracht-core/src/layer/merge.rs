@@ -113,7 +113,7 @@ mod tests {
         }
     }
 
-    fn laid(base: &Node, over: &Node) -> Node {
+    fn merged(base: &Node, over: &Node) -> Node {
         let mut base = base.clone();
         if let (Value::Table(entries), Some(over)) = (&mut base.value, over.table()) {
             merge(Arc::make_mut(entries), over, Some(WORKLOAD));
@@ -161,15 +161,15 @@ mod tests {
 
     proptest! {
         #[test]
-        fn laying_is_associative(a in layer(), b in layer(), c in layer()) {
-            let first = laid(&laid(&a, &b), &c);
-            let second = laid(&a, &laid(&b, &c));
+        fn merging_is_associative(a in layer(), b in layer(), c in layer()) {
+            let first = merged(&merged(&a, &b), &c);
+            let second = merged(&a, &merged(&b, &c));
             prop_assert_eq!(plain(&first, Some(WORKLOAD)), plain(&second, Some(WORKLOAD)));
         }
 
         /// Dropping a value and setting it has the same result as setting it.
         #[test]
-        fn drop_then_set_is_set(base in layer(), over in layer()) {
+        fn a_value_set_after_a_drop_is_kept(base in layer(), over in layer()) {
             let Some(names) = over.table().map(|table| table.keys().cloned().collect::<Vec<_>>()) else {
                 return Ok(());
             };
@@ -181,7 +181,7 @@ mod tests {
                 remove(Arc::make_mut(entries), &drops_of(&set), &mut sink);
             }
             prop_assert_eq!(sink.take().len(), names.iter().filter(|name| !known(name)).count());
-            let whole = laid(&dropped, &over);
+            let whole = merged(&dropped, &over);
             for name in &names {
                 let (got, set) = (whole.at(&[&**name]).unwrap(), over.at(&[&**name]).unwrap());
                 let shape = WORKLOAD.below(name);
@@ -191,8 +191,8 @@ mod tests {
     }
 
     #[test]
-    fn a_value_keeps_what_it_replaced() {
-        let whole = laid(&laid(&tree("replicas = 1"), &tree("replicas = 2")), &tree("replicas = 3"));
+    fn a_value_keeps_the_one_it_overrides() {
+        let whole = merged(&merged(&tree("replicas = 1"), &tree("replicas = 2")), &tree("replicas = 3"));
         let mut values = Vec::new();
         let mut next = whole.at(&["replicas"]);
         while let Some(node) = next {
@@ -203,8 +203,8 @@ mod tests {
     }
 
     #[test]
-    fn of_keys_of_which_there_is_one_the_later_counts() {
-        let whole = laid(&tree("health = { http = '/', every = '1s' }"), &tree("health.tcp = 'x'"));
+    fn a_later_layer_replaces_a_key_and_its_alternatives() {
+        let whole = merged(&tree("health = { http = '/', every = '1s' }"), &tree("health.tcp = 'x'"));
         let health = whole.at(&["health"]).unwrap();
         let names: Vec<&str> = health.table().unwrap().keys().map(|name| &**name).collect();
         assert_eq!(names, ["every", "tcp"]);

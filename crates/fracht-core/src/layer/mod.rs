@@ -141,16 +141,16 @@ fn workloads(
         let empty = Node { value: Value::Table(Arc::default()), ..first.node.clone() };
         entries.insert(Arc::from(field.name()), Entry { key_span: first.key_span, node: empty });
     }
-    let Some(Value::Table(laid)) = entries.get_mut(field.name()).map(|entry| &mut entry.node.value) else {
+    let Some(Value::Table(merged)) = entries.get_mut(field.name()).map(|entry| &mut entry.node.value) else {
         return;
     };
-    let base = Arc::clone(laid);
-    let laid = Arc::make_mut(laid);
+    let base = Arc::clone(merged);
+    let merged = Arc::make_mut(merged);
     for (name, entry) in added {
-        laid.entry(name).or_insert(entry);
+        merged.entry(name).or_insert(entry);
     }
     for dropped in drops.iter().flatten() {
-        if dropped.path.get(1).is_none_or(|name| !laid.contains_key(name.as_str())) {
+        if dropped.path.get(1).is_none_or(|name| !merged.contains_key(name.as_str())) {
             misses(dropped, sink);
         }
     }
@@ -167,7 +167,7 @@ fn workloads(
             by_name
         })
         .collect();
-    laid.retain(|name, entry| {
+    merged.retain(|name, entry| {
         let own = base.get(name).map(|entry| &entry.node);
         let parts: Vec<LayerPart<'_>> = tables
             .iter()

@@ -142,7 +142,7 @@ mod tests {
     }
 
     #[test]
-    fn targets_that_are_like_each_other_many_times_are_followed_once() {
+    fn each_target_of_a_chain_is_followed_once() {
         assert_eq!(steps(20, 2), (19 * 2, 20));
         assert_eq!(steps(80, 3), (79 * 3, 80));
     }

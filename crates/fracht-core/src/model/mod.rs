@@ -180,7 +180,7 @@ impl Model {
     }
 
     /// Whether a workload that is only in closed networks uses the cluster's API, so that it may connect to it.
-    pub fn leaves_by_api(&self, workload: &Workload) -> bool {
+    pub fn may_use_api(&self, workload: &Workload) -> bool {
         let gate = workload.after.iter().any(|after| after.condition == Condition::Done);
         (gate || !workload.rights.is_empty()) && self.is_closed_in(workload)
     }

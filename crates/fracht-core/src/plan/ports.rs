@@ -34,11 +34,11 @@ pub struct PortEntry {
 
 /// A place in which each number can be used once.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Ground {
+pub enum PortScope {
     /// The pod of a service: its containers share one address.
     Pod(WorkloadId),
     /// The internal address of a service.
-    Inner(WorkloadId),
+    Service(WorkloadId),
     /// The external address of a service.
     Balancer(WorkloadId),
     /// The machine.
@@ -51,7 +51,7 @@ pub enum Ground {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Clash {
     /// The place.
-    pub ground: Ground,
+    pub scope: PortScope,
     /// The number.
     pub number: u16,
     /// The transport protocol. The same number of another protocol is another port.
@@ -76,11 +76,11 @@ pub struct PortOwner {
 }
 
 /// The used numbers, by place, protocol and number.
-type Taken = BTreeMap<(Ground, Protocol, u16), PortOwner>;
+type Taken = BTreeMap<(PortScope, Protocol, u16), PortOwner>;
 
 /// The key of a used number. A cluster allocates node ports by number alone, whatever the protocol.
-fn slot(ground: Ground, protocol: Protocol, number: u16) -> (Ground, Protocol, u16) {
-    (ground, if ground == Ground::Nodes { Protocol::Tcp } else { protocol }, number)
+fn slot(scope: PortScope, protocol: Protocol, number: u16) -> (PortScope, Protocol, u16) {
+    (scope, if scope == PortScope::Nodes { Protocol::Tcp } else { protocol }, number)
 }
 
 impl PortPlan {
@@ -145,25 +145,26 @@ fn shares(model: &Model, first: PortOwner, second: PortOwner) -> bool {
 struct Planner<'m> {
     model: &'m Model,
     taken: Taken,
-    wanted: Vec<(Ground, Protocol, u16, PortOwner)>,
+    wanted: Vec<(PortScope, Protocol, u16, PortOwner)>,
     /// For each used number, a later one that may be free, where the search continues.
-    next: BTreeMap<(Ground, Protocol, u16), u32>,
+    next: BTreeMap<(PortScope, Protocol, u16), u32>,
     /// How many numbers have been tried.
     steps: usize,
 }
 
 impl Planner<'_> {
     /// Reserves a number, or notes a clash.
-    fn claim(&mut self, ground: Ground, protocol: Protocol, number: u16, owner: PortOwner) {
+    fn claim(&mut self, scope: PortScope, protocol: Protocol, number: u16, owner: PortOwner) {
         if number == 0 {
             return; // could not be read, and was reported
         }
-        match self.taken.entry(slot(ground, protocol, number)) {
-            Entry::Occupied(first) if ground == Ground::Nodes && shares(self.model, *first.get(), owner) => {}
-            Entry::Occupied(_) => self.wanted.push((ground, protocol, number, owner)),
+        match self.taken.entry(slot(scope, protocol, number)) {
+            Entry::Occupied(first)
+                if scope == PortScope::Nodes && shares(self.model, *first.get(), owner) => {}
+            Entry::Occupied(_) => self.wanted.push((scope, protocol, number, owner)),
             Entry::Vacant(free) => {
                 free.insert(owner);
-                self.next.insert(slot(ground, protocol, number), u32::from(number) + 1);
+                self.next.insert(slot(scope, protocol, number), u32::from(number) + 1);
             }
         }
     }
@@ -171,39 +172,39 @@ impl Planner<'_> {
     fn claim_inside(&mut self, service: WorkloadId, index: PortIndex, port: &Port, differs: bool) {
         let owner = |span| PortOwner { service, port: index, span };
         let written = owner(port.number.span().unwrap_or(port.span));
-        self.claim(Ground::Pod(service), port.protocol, port.number.value, written);
+        self.claim(PortScope::Pod(service), port.protocol, port.number.value, written);
         if differs {
             let inner = owner(port.as_span());
-            self.claim(Ground::Inner(service), port.protocol, port.as_number(), inner);
+            self.claim(PortScope::Service(service), port.protocol, port.as_number(), inner);
         }
     }
 
     /// The place of a port's external number; `None` for a port that is not open.
-    fn ground(&self, service: WorkloadId, reach: Reach) -> Option<Ground> {
+    fn scope(&self, service: WorkloadId, reach: Reach) -> Option<PortScope> {
         match (reach, self.model.target.on.value) {
             (Reach::Stack, _) | (Reach::Web, TargetKind::Cluster) => None,
-            (_, TargetKind::Machine) => Some(Ground::Machine),
-            (Reach::Node, TargetKind::Cluster) => Some(Ground::Nodes),
-            (Reach::Balancer, TargetKind::Cluster) => Some(Ground::Balancer(service)),
+            (_, TargetKind::Machine) => Some(PortScope::Machine),
+            (Reach::Node, TargetKind::Cluster) => Some(PortScope::Nodes),
+            (Reach::Balancer, TargetKind::Cluster) => Some(PortScope::Balancer(service)),
         }
     }
 
     fn claim_written(&mut self, entry: &mut PortEntry) {
         let Some(port) = entry.port(self.model) else { return };
-        let Some(ground) = self.ground(entry.service, port.reach.value) else { return };
-        let owner = PortOwner { service: entry.service, port: entry.port, span: outer_span(port) };
-        let numbers: Vec<u16> = match (port.at.map(|at| at.value), ground) {
+        let Some(scope) = self.scope(entry.service, port.reach.value) else { return };
+        let owner = PortOwner { service: entry.service, port: entry.port, span: external_span(port) };
+        let numbers: Vec<u16> = match (port.at.map(|at| at.value), scope) {
             (Some(At::Fixed(number)), _) => vec![number],
-            (Some(At::Range(first, last)), Ground::Machine) => {
+            (Some(At::Range(first, last)), PortScope::Machine) => {
                 (first..=last).take(self.replicas(entry.service)).collect()
             }
             // A load balancer has an address of its own, so that its numbers are free. Node ports are chosen by the
             // cluster.
-            (None | Some(At::Auto), Ground::Balancer(_)) => vec![port.as_number()],
+            (None | Some(At::Auto), PortScope::Balancer(_)) => vec![port.as_number()],
             _ => return,
         };
         for number in &numbers {
-            self.claim(ground, port.protocol, *number, owner);
+            self.claim(scope, port.protocol, *number, owner);
         }
         entry.at = numbers;
     }
@@ -211,52 +212,51 @@ impl Planner<'_> {
     /// Chooses the first free numbers for a port that leaves the choice.
     fn choose(&mut self, entry: &mut PortEntry) {
         let Some(port) = entry.port(self.model) else { return };
-        let Some(ground) = self.ground(entry.service, port.reach.value) else { return };
+        let Some(scope) = self.scope(entry.service, port.reach.value) else { return };
         if !entry.at.is_empty() || entry.is_picked_by_cluster(self.model) {
             return;
         }
-        let owner = PortOwner { service: entry.service, port: entry.port, span: outer_span(port) };
-        let first = match (port.at.map(|at| at.value), ground) {
+        let owner = PortOwner { service: entry.service, port: entry.port, span: external_span(port) };
+        let first = match (port.at.map(|at| at.value), scope) {
             (Some(At::From(first) | At::Range(first, _)), _) => first,
             // Ports below 1024 need special rights on most machines.
             _ if port.as_number() < 1024 => port.as_number() + 8000,
             _ => port.as_number(),
         };
-        let count = if ground == Ground::Machine { self.replicas(entry.service) } else { 1 };
+        let count = if scope == PortScope::Machine { self.replicas(entry.service) } else { 1 };
         let mut next = first;
         while entry.at.len() < count {
-            let Some(number) = self.free(ground, port.protocol, next) else { break };
-            self.claim(ground, port.protocol, number, owner);
+            let Some(number) = self.free(scope, port.protocol, next) else { break };
+            self.claim(scope, port.protocol, number, owner);
             entry.at.push(number);
             next = number;
         }
     }
 
     /// The first free number from `first` on, going around once where there is a range.
-    fn free(&mut self, ground: Ground, protocol: Protocol, first: u16) -> Option<u16> {
-        let (least, most) = match ground {
-            Ground::Nodes => (*NODE_RANGE.start(), *NODE_RANGE.end()),
+    fn free(&mut self, scope: PortScope, protocol: Protocol, first: u16) -> Option<u16> {
+        let (least, most) = match scope {
+            PortScope::Nodes => (*NODE_RANGE.start(), *NODE_RANGE.end()),
             _ => (1024, u16::MAX),
         };
         let first = first.clamp(least, most);
-        let behind = self.free_from(ground, protocol, first);
+        let behind = self.free_from(scope, protocol, first);
         behind
             .filter(|number| *number <= most)
-            .or_else(|| self.free_from(ground, protocol, least).filter(|number| *number < first))
+            .or_else(|| self.free_from(scope, protocol, least).filter(|number| *number < first))
     }
 
     /// The first free number from `first` on. Every number that is passed then points to the result, so that many
     /// searches take about as many steps as there are numbers.
-    fn free_from(&mut self, ground: Ground, protocol: Protocol, first: u16) -> Option<u16> {
+    fn free_from(&mut self, scope: PortScope, protocol: Protocol, first: u16) -> Option<u16> {
         let (mut at, mut passed) = (u32::from(first), Vec::new());
-        while let Some(next) = u16::try_from(at).ok().and_then(|n| self.next.get(&slot(ground, protocol, n)))
-        {
+        while let Some(next) = u16::try_from(at).ok().and_then(|n| self.next.get(&slot(scope, protocol, n))) {
             passed.push(at);
             at = *next;
             self.steps += 1;
         }
         for number in passed.into_iter().filter_map(|number| u16::try_from(number).ok()) {
-            self.next.insert(slot(ground, protocol, number), at);
+            self.next.insert(slot(scope, protocol, number), at);
         }
         u16::try_from(at).ok()
     }
@@ -268,17 +268,17 @@ impl Planner<'_> {
 
     fn clashes(&mut self) -> Vec<Clash> {
         let wanted = std::mem::take(&mut self.wanted);
-        let clash = |(ground, protocol, number, second): (Ground, Protocol, u16, PortOwner)| {
-            let first = *self.taken.get(&slot(ground, protocol, number))?;
-            let free = self.free(ground, protocol, number);
-            Some(Clash { ground, number, protocol, first, second, free })
+        let clash = |(scope, protocol, number, second): (PortScope, Protocol, u16, PortOwner)| {
+            let first = *self.taken.get(&slot(scope, protocol, number))?;
+            let free = self.free(scope, protocol, number);
+            Some(Clash { scope, number, protocol, first, second, free })
         };
         wanted.into_iter().filter_map(clash).collect()
     }
 }
 
 /// Where the external number of a port is written.
-fn outer_span(port: &Port) -> Span {
+fn external_span(port: &Port) -> Span {
     port.at.and_then(|at| at.span()).unwrap_or_else(|| port.as_span())
 }
 
@@ -291,12 +291,12 @@ impl PortOwner {
     }
 }
 
-impl Ground {
+impl PortScope {
     /// The place in words, as the end of a clause about its ports.
     pub fn words(self) -> &'static str {
         match self {
             Self::Pod(_) => "in the pod",
-            Self::Inner(_) => "at the internal address",
+            Self::Service(_) => "at the internal address",
             Self::Balancer(_) => "on the load balancer",
             Self::Machine => "on the machine",
             Self::Nodes => "on the nodes",
@@ -331,7 +331,7 @@ mod tests {
     }
 
     #[test]
-    fn numbers_are_chosen_in_steps_that_grow_with_their_count() {
+    fn choosing_numbers_is_linear_in_their_count() {
         let (few, many) = (steps(200), steps(800));
         assert!(few <= 4 * 200 && many <= 4 * 800, "{few}, {many}");
     }

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use super::outer::{OuterAddress, outer_addresses};
+use super::external::{ExternalAddress, external_addresses};
 use super::ports::PortPlan;
 use crate::model::{
     Address, Condition, Model, NetworkId, OutsideId, Part, Port, PortIndex, Protocol, Reach, SecretId,
@@ -31,7 +31,7 @@ pub struct OpenPort {
     /// From where it can be reached.
     pub reach: Reach,
     /// Its external addresses.
-    pub addresses: Vec<OuterAddress>,
+    pub addresses: Vec<ExternalAddress>,
     /// The logins of the service itself, without those of other services that it uses.
     pub logins: Vec<Login>,
 }
@@ -120,7 +120,7 @@ pub fn leaks(model: &Model, workload: &Workload) -> Vec<Leak> {
         protocols: &[Protocol::Udp, Protocol::Tcp],
         to: vec![NODE_NAMES.into()],
     };
-    let api = model.leaves_by_api(workload).then(|| Leak {
+    let api = model.may_use_api(workload).then(|| Leak {
         why: LeakReason::Api,
         ports: API_PORTS,
         protocols: &[Protocol::Tcp],
@@ -202,7 +202,7 @@ impl<'m> Counts<'m> {
     fn can_talk_to(&mut self, caller: &Workload) -> usize {
         let mut own: Vec<NetworkId> = networks(caller).collect();
         own.sort_unstable();
-        let key = (own, (self.model.is_closed_in(caller), self.model.leaves_by_api(caller)));
+        let key = (own, (self.model.is_closed_in(caller), self.model.may_use_api(caller)));
         let known = self.known.get(&key).copied();
         let count = known.unwrap_or_else(|| self.count(caller, key.1));
         self.known.insert(key, count);
@@ -219,7 +219,7 @@ impl<'m> Counts<'m> {
         members.dedup();
         let leaks = leaks(model, caller);
         let is_led_to = |id: &&WorkloadId| {
-            model.workloads[**id].open_ports().any(|port| gets_to(ways_out.0, &leaks, port))
+            model.workloads[**id].open_ports().any(|port| reaches_open_port(ways_out.0, &leaks, port))
         };
         let led_to = self.led_to.entry(ways_out);
         let led_to = *led_to.or_insert_with(|| self.services.iter().filter(is_led_to).count());
@@ -228,7 +228,7 @@ impl<'m> Counts<'m> {
 }
 
 /// Whether an open port can be reached without a shared network.
-fn gets_to(closed_in: bool, leaks: &[Leak], port: &Port) -> bool {
+fn reaches_open_port(closed_in: bool, leaks: &[Leak], port: &Port) -> bool {
     !closed_in || leaks.iter().any(|leak| leak.leads_to(port))
 }
 
@@ -302,7 +302,7 @@ fn open_ports(model: &Model) -> Vec<OpenPort> {
             service: entry.service,
             port: entry.port,
             reach: port.reach.value,
-            addresses: outer_addresses(model, port, &entry.at),
+            addresses: external_addresses(model, port, &entry.at),
             logins: known.entry(entry.service).or_insert_with(|| logins(model, entry.service)).clone(),
         })
     };

@@ -72,7 +72,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn paths_are_taken_as_each_kind_of_entry_takes_them() {
+    fn paths_are_checked_by_kind_of_entry() {
         for path in ["/", "/a", "/a/", "/a.b/..c", "/v1/~x:y@z", "/a%20b"] {
             for by in [EntryKind::Ingress, EntryKind::Gateway] {
                 assert_eq!(refused(path, by), None, "{path}");

@@ -106,11 +106,8 @@ pub(super) fn api_anywhere(model: &Model, sink: &mut Sink) {
     if model.target.on.value != TargetKind::Cluster || !model.target.api.is_empty() {
         return;
     }
-    let asking: Vec<&Workload> = model
-        .workloads
-        .iter()
-        .filter(|workload| !workload.tainted && model.leaves_by_api(workload))
-        .collect();
+    let asking: Vec<&Workload> =
+        model.workloads.iter().filter(|workload| !workload.tainted && model.may_use_api(workload)).collect();
     let Some((first, others)) = asking.split_first() else { return };
     let why = |workload: &Workload| {
         let gate = workload.after.iter().find(|after| after.condition == Condition::Done);

@@ -8,7 +8,7 @@ use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::at::At;
 use crate::grammar::word::Word;
 use crate::model::{Model, Port, Protocol, Reach, TargetKind, Workload};
-use crate::plan::ports::{Ground, NODE_RANGE, PortPlan};
+use crate::plan::ports::{NODE_RANGE, PortPlan, PortScope};
 
 /// The port of the agent on each node, which no load balancer may use (validation of Service, core/v1).
 const KUBELET: u16 = 10250;
@@ -74,11 +74,11 @@ pub(super) fn port_clash(model: &Model, sink: &mut Sink) {
     for clash in PortPlan::of(model).clashes {
         let number = clash.number;
         // A node port is unique whatever the protocol.
-        let protocol = match clash.ground {
-            Ground::Nodes => String::new(),
+        let protocol = match clash.scope {
+            PortScope::Nodes => String::new(),
             _ => clash.protocol.word().to_uppercase() + " ",
         };
-        let place = clash.ground.words();
+        let place = clash.scope.words();
         let (first, second) = (clash.first.words(model), clash.second.words(model));
         let same = clash.first.service == clash.second.service && clash.first.port == clash.second.port;
         let message = if same {
@@ -94,7 +94,7 @@ pub(super) fn port_clash(model: &Model, sink: &mut Sink) {
         if let Some(free) = clash.free {
             problem = problem.help(format!("use {free}, which is free {place}"));
         }
-        let outer = matches!(clash.ground, Ground::Machine | Ground::Nodes);
+        let outer = matches!(clash.scope, PortScope::Machine | PortScope::Nodes);
         if outer {
             problem = problem.help(format!(
                 "or let Fracht choose: `at = \"auto\"`, or `at = \"{number}..\"` for the next free one"

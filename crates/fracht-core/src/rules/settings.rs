@@ -225,7 +225,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn the_local_machine_is_found_as_a_host_only() {
+    fn localhost_is_found_as_a_host_only() {
         assert_eq!(local_host("http://localhost:8080/x"), Some(("localhost", Some(8080))));
         assert_eq!(local_host("127.0.0.1"), Some(("127.0.0.1", None)));
         assert_eq!(local_host("tcp://[::1]:1"), Some(("[::1]", Some(1))));

@@ -39,7 +39,7 @@ fn found(stack: &str) -> Vec<(String, String)> {
 }
 
 #[test]
-fn every_rule_finds_its_bad_example_and_nothing_else() {
+fn every_bad_example_fails_its_rule_only() {
     // The rules on objects are tested in the back end.
     for (rule, _) in LIST.iter().filter(|(_, check)| !matches!(check, Check::Objects)) {
         let found = found(rule.fails);
@@ -50,7 +50,7 @@ fn every_rule_finds_its_bad_example_and_nothing_else() {
 
 /// A stack that could not be read has a model with defaults, which no back end accepts.
 #[test]
-fn what_reading_finds_can_not_be_turned_off() {
+fn rules_of_readers_cannot_be_turned_off() {
     for (rule, _) in LIST.iter().filter(|(_, check)| matches!(check, Check::Reading)) {
         assert!(rule.always_error || rule.severity != crate::diag::Severity::Error, "{}", rule.name);
     }
@@ -68,7 +68,7 @@ fn every_good_example_passes_every_rule() {
 }
 
 #[test]
-fn rules_have_names_in_words_and_sentences() {
+fn texts_of_rules_have_their_form() {
     let mut names = BTreeSet::new();
     for rule in all() {
         assert!(names.insert(rule.name), "{} is there twice", rule.name);

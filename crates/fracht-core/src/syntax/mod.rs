@@ -133,7 +133,7 @@ mod tests {
     }
 
     #[test]
-    fn entries_stand_in_the_order_of_the_file_with_their_places() {
+    fn entries_keep_the_order_of_the_file_and_their_spans() {
         let (node, problems, sources) = parsed("[z]\nb.c = 1\na = 'x'\n[a]\n");
         assert_eq!(problems, []);
         let keys: Vec<&str> = node.table().unwrap().keys().map(|key| &**key).collect();
@@ -143,7 +143,7 @@ mod tests {
     }
 
     #[test]
-    fn one_syntax_error_hides_no_other_and_taints_its_value() {
+    fn syntax_errors_do_not_hide_each_other_and_taint_their_values() {
         let (node, problems, _) = parsed("[a]\nx = nonsense\ny = 2\n[b\nz = 3\n[c]\nw = 4\n");
         assert!(problems.len() >= 2, "{problems:#?}");
         assert!(matches!(node.at(&["a", "x"]).unwrap().value, Value::Tainted));

@@ -183,7 +183,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn values_that_are_not_closed_end_before_the_next_header_or_entry() {
+    fn unclosed_values_end_before_the_next_header_or_entry() {
         for (text, values) in [
             ("a = [1, 2\n[b]\n", &["[1, 2"][..]),
             ("a = [\n  'x',\nb = 2\nc = [3]\n", &["[\n  'x',"]),

@@ -1,6 +1,6 @@
 //! Traces a value through the layers that set it.
 
-mod made;
+mod derived;
 
 use std::sync::Arc;
 
@@ -88,12 +88,12 @@ impl Traced<'_> {
 
     fn exactly(&self, keys: &[String]) -> Trace {
         let written = self.written(keys);
-        let made = self.made(keys);
-        if made.is_empty() {
+        let derived = self.derived(keys);
+        if derived.is_empty() {
             return written;
         }
         let mut leaves = if let Trace::Written(leaves) = written { leaves } else { Vec::new() };
-        leaves.extend(made);
+        leaves.extend(derived);
         Trace::Written(leaves)
     }
 

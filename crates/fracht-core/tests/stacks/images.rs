@@ -66,7 +66,7 @@ fn a_build_is_one_image_wherever_it_is_used() {
 }
 
 #[test]
-fn the_tag_changes_with_the_content_and_with_nothing_else() {
+fn the_tag_changes_only_with_the_content() {
     let tag = |files: &MemoryFiles| images(files, "laptop")[0].clone();
     let before = tag(&files());
     for (name, same) in [
@@ -122,7 +122,7 @@ fn inconsistent_builds_are_reported() {
 }
 
 #[test]
-fn an_input_has_what_was_given_and_must_fit_its_pattern() {
+fn an_input_has_its_given_value_which_must_match_its_pattern() {
     let given = |value: &str| {
         let mut given = InputValues::default();
         given.set("version", InputSource::Argument, value);
@@ -137,7 +137,7 @@ fn an_input_has_what_was_given_and_must_fit_its_pattern() {
 }
 
 #[test]
-fn every_missing_input_is_reported_at_once() {
+fn all_missing_inputs_are_reported_at_once() {
     let stack = "[stack]\nname = \"s\"\n[input.a]\n[input.b]\nhelp = \"the size\"\n[input.c]\ndefault = \"\"\n\
                  [service.x]\nimage = \"x:1\"\nargs = [\"{input.a}{input.b}{input.c}\", \"{input.d}\"]\n";
     assert_eq!(failed(stack, "cluster"), ["input-missing", "input-missing", "unknown-name"]);

@@ -58,7 +58,7 @@ fn a_target_states_only_the_difference() {
 }
 
 #[test]
-fn texts_know_the_target_and_the_stack() {
+fn texts_can_refer_to_the_target_and_the_stack() {
     let text = |target| variable(&good(STACK, target).model, "api", "WHERE").plain();
     assert_eq!(text("laptop"), "laptop tidedesk tidedesk");
     assert_eq!(text("prod"), "prod tides tidedesk");
@@ -94,14 +94,14 @@ fn a_misspelled_name_in_a_target_has_a_suggestion() {
 }
 
 #[test]
-fn a_mistake_in_a_target_is_found_under_every_target() {
+fn a_mistake_in_a_target_is_reported_for_every_target() {
     let stack = STACK.replace("volume.tides.class", "volume.tides.clas");
     assert!(failed(&stack, "laptop").contains(&"unknown-key"));
     assert!(failed(&stack, "prod").contains(&"unknown-key"));
 }
 
 #[test]
-fn a_stack_without_targets_has_one() {
+fn a_stack_without_targets_has_a_default_target() {
     let model = good("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n", "cluster").model;
     assert_eq!((&*model.target.name, &*model.target.namespace.value), ("cluster", "s"));
 }
@@ -156,7 +156,7 @@ fn variables(model: &Model, service: &str) -> Vec<String> {
 }
 
 #[test]
-fn a_service_starts_from_its_patterns_in_their_order() {
+fn patterns_are_merged_in_order() {
     let test = good(LIKE, "test").model;
     assert_eq!(variables(&test, "a"), ["A=loud", "B=tested", "C=test", "LOUD=1"]);
     let a = test.workloads.iter().next().unwrap();
@@ -166,7 +166,7 @@ fn a_service_starts_from_its_patterns_in_their_order() {
 
 /// A pattern has the keys of services and tasks: a task ignores ports, replicas and health checks.
 #[test]
-fn a_task_and_a_service_take_what_they_have_use_for() {
+fn keys_of_a_pattern_that_a_task_does_not_have_are_ignored() {
     let stack = "[stack]\nname = \"s\"\n[pattern.both]\nimage = \"a:1\"\nport.http = 80\nhealth = { http = \"/\", port = \"http\" }\n\
                  replicas = 2\nretries = 1\nbeside.x = { image = \"x:1\" }\nspread = \"node\"\n\
                  [service.a]\nlike = \"pattern.both\"\n[task.t]\nlike = \"pattern.both\"\n";
@@ -178,7 +178,7 @@ fn a_task_and_a_service_take_what_they_have_use_for() {
 }
 
 #[test]
-fn what_is_dropped_is_taken_from_earlier_layers_only() {
+fn drop_removes_only_from_earlier_layers() {
     let test = good(LIKE, "test").model;
     assert_eq!(variables(&test, "quiet"), ["A=loud", "B=tested", "C=base"]);
     assert!(test.workloads.iter().nth(1).unwrap().main.memory.is_none());
@@ -187,7 +187,7 @@ fn what_is_dropped_is_taken_from_earlier_layers_only() {
 }
 
 #[test]
-fn a_target_is_like_another_and_adds_its_difference() {
+fn a_target_like_another_adds_its_own_values() {
     let prod = good(LIKE, "prod").model;
     assert_eq!(&*prod.target.namespace.value, "p");
     let a = prod.workloads.iter().next().unwrap();
@@ -252,7 +252,7 @@ mod split {
 
         /// A stack in several files has the same result as in one.
         #[test]
-        fn included_files_are_one_stack(parts in parts(), cut in 0_usize..8) {
+        fn included_files_are_merged_into_one_stack(parts in parts(), cut in 0_usize..8) {
             prop_assume!(!parts.iter().any(|part| part.text.contains('\n')));
             let whole = stack_file(&parts);
             let heads = whole.match_indices("\n[service.").map(|(at, _)| at + 1);
@@ -270,7 +270,7 @@ mod split {
     }
 
     #[test]
-    fn what_two_files_define_shows_both_places() {
+    fn a_table_defined_in_two_files_shows_both() {
         let files = MemoryFiles::default()
             .with("/s/fracht.toml", "include = [\"*.toml\", \"none-*.toml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n")
             .with("/s/b.toml", "[service.a]\nimage = \"a:2\"\n[service.b]\nimage = \"b:1\"\nreplica = 1\n[stack]\nname = \"t\"\n");

@@ -29,7 +29,7 @@ fn says(report: &Report, part: &str) -> bool {
 }
 
 #[test]
-fn a_pattern_of_paths_matches_so_many_files() {
+fn the_files_that_a_pattern_matches_are_limited() {
     let with = |count: usize| {
         let stack = format!("{HEAD}use = [\"config.c\"]\n[config.c]\nfiles = \"d/*\"\n");
         let files = MemoryFiles::default().with("/s/fracht.toml", stack);
@@ -40,7 +40,7 @@ fn a_pattern_of_paths_matches_so_many_files() {
 }
 
 #[test]
-fn files_include_each_other_so_often_and_so_deep() {
+fn the_count_and_depth_of_included_files_are_limited() {
     let wide = |count: usize| {
         let files = MemoryFiles::default().with("/s/fracht.toml", format!("include = [\"d/*\"]\n{HEAD}"));
         (0..count).fold(files, |files, index| files.with(format!("/s/d/f{index}"), "[rules]\n"))
@@ -60,7 +60,7 @@ fn files_include_each_other_so_often_and_so_deep() {
 }
 
 #[test]
-fn patterns_and_targets_are_like_each_other_so_deep() {
+fn the_depth_of_like_is_limited() {
     for kind in ["pattern", "target"] {
         for backwards in [false, true] {
             let row = |count: usize| {
@@ -84,7 +84,7 @@ fn patterns_and_targets_are_like_each_other_so_deep() {
 }
 
 #[test]
-fn of_very_many_findings_the_first_are_kept_and_all_are_counted() {
+fn the_first_of_many_findings_are_kept_and_all_are_counted() {
     let lines = |line: fn(usize) -> String, count: usize| (0..count).map(line).collect::<String>();
     for stack in [
         format!("{HEAD}{}", lines(|index| format!("zz{index} = 1\n"), 5_000)),

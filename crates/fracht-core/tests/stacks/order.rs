@@ -81,7 +81,7 @@ after = { api = "started" }
 "#;
 
 #[test]
-fn the_longest_chain_counts_what_is_waited_for() {
+fn the_longest_chain_adds_boot_times_and_limits_of_tasks() {
     let verdict = good(CHAIN, "cluster");
     let chain = Order::of(&verdict.model).longest_chain(&verdict.model).unwrap();
     let names: Vec<&str> = chain.links.iter().map(|id| &*verdict.model.workloads[*id].name).collect();
@@ -97,7 +97,7 @@ fn the_longest_chain_counts_what_is_waited_for() {
 }
 
 #[test]
-fn a_stack_whose_parts_say_no_times_has_no_longest_chain() {
+fn a_stack_without_times_has_no_longest_chain() {
     let verdict = good("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n", "cluster");
     assert_eq!(Order::of(&verdict.model).longest_chain(&verdict.model), None);
 }

@@ -1,7 +1,7 @@
 use std::collections::BTreeSet;
 
 use fracht_core::model::{Model, Protocol, Reach};
-use fracht_core::plan::ports::{Ground, NODE_RANGE, PortPlan};
+use fracht_core::plan::ports::{NODE_RANGE, PortPlan, PortScope};
 use proptest::prelude::*;
 
 use crate::random_stack::{parts, stack_file};
@@ -35,7 +35,7 @@ fn numbers(target: &str, services: &[(&str, u32, &str)]) -> Vec<Vec<u16>> {
 }
 
 #[test]
-fn numbers_that_are_left_open_go_around_those_that_are_written() {
+fn chosen_numbers_avoid_the_set_ones() {
     let services = [
         ("a", 1, r#"{ number = 80, reach = "node" }"#),
         ("b", 1, r#"{ number = 80, reach = "node", at = "8080.." }"#),
@@ -46,7 +46,7 @@ fn numbers_that_are_left_open_go_around_those_that_are_written() {
 }
 
 #[test]
-fn each_replica_on_a_machine_has_a_number() {
+fn each_replica_on_a_machine_has_its_own_number() {
     let services = [
         ("a", 2, r#"{ number = 80, reach = "node", at = "8000..8009" }"#),
         ("b", 3, r#"{ number = 80, reach = "node", at = "8001.." }"#),
@@ -56,7 +56,7 @@ fn each_replica_on_a_machine_has_a_number() {
 }
 
 #[test]
-fn a_cluster_has_numbers_of_its_own() {
+fn a_cluster_has_its_own_range_of_numbers() {
     let services = [
         ("a", 2, r#"{ number = 80, reach = "node" }"#),
         ("b", 2, r#"{ number = 80, reach = "node", at = 30000 }"#),
@@ -76,14 +76,14 @@ fn a_clash_names_both_owners_and_a_free_number() {
     let verdict = verdict(&stack(&services), "laptop");
     let plan = PortPlan::of(&verdict.model);
     let [clash] = plan.clashes.as_slice() else { panic!("{:#?}", plan.clashes) };
-    assert_eq!(clash.ground, Ground::Machine);
+    assert_eq!(clash.scope, PortScope::Machine);
     assert_eq!(clash.first.words(&verdict.model), "service.a/web");
     assert_eq!(clash.second.words(&verdict.model), "service.b/web");
     assert_eq!((clash.number, clash.free), (8000, Some(8002)));
 }
 
 #[test]
-fn what_clashes_depends_on_the_place() {
+fn ports_clash_only_in_the_same_place() {
     let both = |a: &str, b: &str| stack(&[("a", 1, a), ("b", 1, b)]);
     let node = r#"{ number = 80, reach = "node", at = 30080 }"#;
     let udp = r#"{ number = 80, reach = "node", at = 30080, protocol = "udp" }"#;
@@ -111,7 +111,7 @@ fn what_clashes_depends_on_the_place() {
 }
 
 #[test]
-fn a_service_has_each_number_once() {
+fn a_service_uses_each_number_once() {
     let pod = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.x = 80\nport.y = 80\n";
     assert_eq!(failed(pod, "cluster"), ["port-clash"]);
     let inner = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.x = 80\n\
@@ -124,7 +124,7 @@ fn a_service_has_each_number_once() {
 }
 
 #[test]
-fn replicas_need_as_many_numbers_as_there_are_of_them() {
+fn replicas_need_a_number_each() {
     let of = |replicas, at: &str| {
         stack(&[("a", replicas, &format!(r#"{{ number = 80, reach = "node", at = {at} }}"#))])
     };

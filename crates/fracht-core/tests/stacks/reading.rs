@@ -15,7 +15,7 @@ fn open(content: impl Into<Vec<u8>>) -> Option<OpenError> {
 }
 
 #[test]
-fn files_that_are_not_text_are_refused() {
+fn files_that_are_not_utf_8_are_refused() {
     assert_eq!(open("[stack]\n"), None);
     assert_eq!(open(""), Some(OpenError::Empty));
     assert_eq!(open(" \n\t\r\n"), Some(OpenError::Empty));
@@ -28,7 +28,7 @@ fn files_that_are_not_text_are_refused() {
 }
 
 #[test]
-fn marks_and_carriage_returns_move_no_line() {
+fn byte_order_marks_and_carriage_returns_keep_line_numbers() {
     let plain = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nreplica = 1\n";
     let lines = |text: &str| {
         let files = MemoryFiles::default().with("/s/fracht.toml", text);
@@ -71,7 +71,7 @@ fn one_mistake_gives_one_message() {
 }
 
 #[test]
-fn a_mistake_in_a_pattern_has_one_message_for_all_its_users() {
+fn a_mistake_in_a_pattern_has_one_message_for_all_services_like_it() {
     let stack = "[stack]\nname = \"s\"\n[pattern.p]\nconfine = \"strict\"\nuser = 0\nimage = \"a:1\"\n\
                  [service.a]\nlike = \"pattern.p\"\n[service.b]\nlike = \"pattern.p\"\n[task.c]\nlike = \"pattern.p\"\n";
     let verdict = verdict(stack, "cluster");
@@ -81,7 +81,7 @@ fn a_mistake_in_a_pattern_has_one_message_for_all_its_users() {
 }
 
 #[test]
-fn references_resolve_to_what_they_mean() {
+fn references_resolve_to_their_values() {
     let stack = r#"
 [stack]
 name = "s"
@@ -117,7 +117,7 @@ env.ON = true
 }
 
 #[test]
-fn a_reference_is_underlined_where_it_is_wrong() {
+fn the_wrong_part_of_a_reference_is_underlined() {
     let stack = "[stack]\nname = \"s\"\n[service.db]\nimage = \"db:1\"\nport.sql = 1\n[service.a]\n\
                  image = \"a:1\"\nenv.A = \"x {service.dbb/sql} {secret.nope/x} {service.db/sqk} {volume.x} {service.db/sql\"\n";
     let files = MemoryFiles::default().with("/s/fracht.toml", stack);
@@ -136,7 +136,7 @@ fn a_reference_is_underlined_where_it_is_wrong() {
 }
 
 #[test]
-fn settings_files_become_keys_and_their_mistakes_have_places() {
+fn settings_files_become_keys_and_their_mistakes_have_locations() {
     let stack = "[stack]\nname = \"s\"\n[config.c]\nlines = \"conf/a.env\"\nkey.A = \"stack\"\n\
                  [service.a]\nimage = \"a:1\"\nenv.B = \"{config.c/B}\"\n";
     let files = MemoryFiles::default()
@@ -170,7 +170,7 @@ fn settings_files_become_keys_and_their_mistakes_have_places() {
 }
 
 #[test]
-fn a_service_and_a_task_share_one_set_of_names() {
+fn a_service_and_a_task_cannot_have_the_same_name() {
     let stack = "[stack]\nname = \"s\"\n[task.a]\nimage = \"a:1\"\n[service.a]\nimage = \"a:1\"\n";
     assert_eq!(failed(stack, "cluster"), ["defined-twice"]);
 }
@@ -215,7 +215,7 @@ fn check_anything(text: &str) -> Result<(), TestCaseError> {
 }
 
 #[test]
-fn a_number_too_large_for_anything_is_out_of_range() {
+fn an_integer_beyond_64_bits_is_out_of_range() {
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nreplicas = 99999999999999999999\n";
     assert_eq!(failed(stack, "cluster"), ["bad-value"]);
     let deep = format!("[stack]\nname = \"s\"\nx = {}{}\n", "[".repeat(5000), "]".repeat(5000));
@@ -237,7 +237,7 @@ fn many_services_have_the_same_problems_in_the_same_order() {
 }
 
 #[test]
-fn keys_of_files_are_keys_and_nul_is_nowhere() {
+fn keys_from_files_are_valid_and_nul_is_refused() {
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nuse = [\"config.c\"]\n[config.c]\nlines = \"c.env\"\n";
     for (lines, rule) in [
         ("a/b=1\n", "bad-name"),

@@ -42,7 +42,7 @@ pub(crate) fn faults(diagnostic: &Diagnostic) -> Vec<String> {
 }
 
 #[test]
-fn the_bad_examples_of_the_rules_give_messages_in_style() {
+fn messages_follow_the_style_guide() {
     for rule in rules::all() {
         for target in ["cluster", "prod", "laptop"] {
             let Some(verdict) = crate::maybe_verdict(rule.fails, target) else { continue };

@@ -328,7 +328,7 @@ fn invalid_values_have_one_message_each() {
 
 /// Values that look wrong but are valid.
 #[test]
-fn good_words_are_taken() {
+fn valid_values_are_accepted() {
     for line in [
         "workdir = \"/\"",
         "before-stop = { wait = \"30s\" }",
@@ -435,7 +435,7 @@ fn invalid_values_of_a_target_are_reported() {
 }
 
 #[test]
-fn rules_have_the_severity_that_the_stack_and_the_target_say() {
+fn severities_are_set_by_the_stack_and_the_target() {
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a\"\n[network.n]\n[rules]\nimage-unpinned = \"error\"\n\
                  unused = \"off\"\n[target.prod]\n[target.test]\nrules.image-unpinned = \"hint\"\n";
     let severities = |target| -> Vec<(&'static str, Severity)> {
@@ -447,7 +447,7 @@ fn rules_have_the_severity_that_the_stack_and_the_target_say() {
 }
 
 #[test]
-fn what_is_outside_is_reached_by_its_own_name_and_by_its_address_on_a_machine() {
+fn an_external_service_has_its_name_in_a_cluster_and_its_address_on_a_machine() {
     let stack = "[stack]\nname = \"s\"\n[outside.feed]\nhost = \"feed.{target.domain}\"\nport.in = 443\n\
                  [outside.gauge]\naddress = \"192.0.2.7\"\nport.read = 5055\n[outside.six]\naddress = \"2001:db8::1\"\nport.x = 1\n\
                  [service.a]\nimage = \"a:1\"\nenv.A = \"{outside.feed} {outside.feed/in} {outside.gauge/read} {port.gauge/read} {outside.six/x}\"\n\
@@ -471,7 +471,7 @@ fn what_is_outside_is_reached_by_its_own_name_and_by_its_address_on_a_machine() 
 }
 
 #[test]
-fn configs_take_lines_and_files_by_pattern() {
+fn configs_read_lines_and_files_by_pattern() {
     let stack = "[stack]\nname = \"s\"\n[config.c]\nlines = [\"a.env\", \"more.env\"]\nfiles = \"conf/*.csv\"\n\
                  [config.there]\npresent = \"shared\"\nkeys = [\"R\"]\n\
                  [service.a]\nimage = \"a:1\"\nuse = [\"config.c\"]\nenv.R = \"{config.there/R}\"\nmount.\"/x\" = \"config.c/x.csv\"\n";
@@ -485,7 +485,7 @@ fn configs_take_lines_and_files_by_pattern() {
 }
 
 #[test]
-fn short_and_long_forms_come_to_the_same() {
+fn short_and_long_forms_mean_the_same() {
     let stack = |mount: &str, target: &str| {
         format!("{HEAD}mount.\"/c\" = {mount}\nreplicas = 3\nspread = \"zone\"\n[target.t]\n{target}\n")
     };
@@ -509,7 +509,7 @@ fn short_and_long_forms_come_to_the_same() {
 }
 
 #[test]
-fn patches_of_targets_come_behind_those_of_the_stack() {
+fn patches_of_targets_follow_those_of_the_stack() {
     let stack = "pass = [\"objects/*.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
                  [[patch]]\non = \"Deployment/a\"\nmerge = { a = 1.5, b = [true, \"x\"], c.d = 1_000 }\n\
                  [[target.t.patch]]\non = \"Deployment/a\"\nops = [{ op = \"remove\", path = \"/a\" }]\n[target.other]\n";
@@ -526,7 +526,7 @@ fn patches_of_targets_come_behind_those_of_the_stack() {
 }
 
 #[test]
-fn what_is_in_closed_networks_only_gets_to_nothing_outside() {
+fn services_in_closed_networks_cannot_reach_external_services() {
     let stack = |networks: &str| {
         format!(
             "[stack]\nname = \"s\"\n[network.deep]\nclosed = true\n[network.quay]\n[outside.feed]\nhost = \"f.example\"\n\

@@ -38,7 +38,7 @@ pub(crate) fn run(args: &Check, ui: &mut Ui) -> Result<Outcome, Failure> {
         reports.push((target.clone(), objects::report(&verdict)));
         name = verdict.model.name.value.to_string();
         let model = ManuallyDrop::new(verdict.model);
-        inventory.take_in(&model);
+        inventory.add(&model);
     }
     let report = Report::over_targets(reports);
     let sources = project.sources();
@@ -69,7 +69,7 @@ struct Inventory {
 }
 
 impl Inventory {
-    fn take_in(&mut self, model: &Model) {
+    fn add(&mut self, model: &Model) {
         let mut add =
             |kind, name: &Arc<str>| _ = self.names.entry(kind).or_default().insert(Arc::clone(name));
         model.workloads.iter().for_each(|workload| add(workload.kind_word(), &workload.name));

@@ -200,7 +200,7 @@ fn text(old: &str, new: &str, difference: &Difference) -> String {
             }
         }
         if let Some(replacement) = &object.replace {
-            out.push_str(&by_hand(replacement));
+            out.push_str(&manual_replacement(replacement));
         }
     }
     out.push_str(&format!("\n{}\n", summary(difference)));
@@ -214,7 +214,7 @@ fn text(old: &str, new: &str, difference: &Difference) -> String {
 }
 
 /// What to do by hand, as lines.
-pub(crate) fn by_hand(replacement: &Replacement) -> String {
+pub(crate) fn manual_replacement(replacement: &Replacement) -> String {
     let fields = listing(replacement.fields.iter().map(String::as_str));
     format!(
         "  {ERROR}cannot be changed{ERROR:#}: {fields}\n    remove it, then apply: {BOLD}{}{BOLD:#}\n    {QUIET}{}{QUIET:#}\n",

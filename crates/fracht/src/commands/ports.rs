@@ -3,7 +3,7 @@
 use fracht_core::escape::escaped;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, Port};
-use fracht_core::plan::outer::outer_addresses;
+use fracht_core::plan::external::external_addresses;
 use fracht_core::plan::ports::{PortEntry, PortPlan};
 use serde::Serialize;
 
@@ -89,7 +89,7 @@ fn text(model: &Model, plan: &PortPlan) -> String {
                 .iter()
                 .any(|owner| owner.service == entry.service && owner.port == entry.port)
         });
-        let outside = match address::range(&outer_addresses(model, port, &entry.at)) {
+        let outside = match address::range(&external_addresses(model, port, &entry.at)) {
             None => Cell::styled("–", QUIET),
             Some(addresses) => Cell::styled(addresses, OPEN),
         };
@@ -129,13 +129,13 @@ fn document<'a>(model: &'a Model, plan: &'a PortPlan) -> PortsDocument<'a> {
             reach: port.reach.value.word(),
             at: &entry.at,
             picked_by_cluster: entry.is_picked_by_cluster(model),
-            outside: outer_addresses(model, port, &entry.at).iter().map(address::shown).collect(),
+            outside: external_addresses(model, port, &entry.at).iter().map(address::shown).collect(),
         })
     };
     let clash = |clash: &fracht_core::plan::ports::Clash| Clash {
         number: clash.number,
         protocol: clash.protocol.word(),
-        place: clash.ground.words(),
+        place: clash.scope.words(),
         first: clash.first.words(model),
         second: clash.second.words(model),
         free: clash.free,

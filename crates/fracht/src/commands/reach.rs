@@ -4,14 +4,14 @@ mod document;
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use fracht_cluster::{outer_name, read_objects, secret_name, side_name, text_at};
+use fracht_cluster::{open_service_name, read_objects, secret_name, side_name, text_at};
 use fracht_core::diag::listing;
 use fracht_core::escape::escaped;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{
     EntryKind, Model, PatchChange, Protocol, Raw, Reach, SecretSource, TargetKind, WorkloadId,
 };
-use fracht_core::plan::outer::OuterAddress;
+use fracht_core::plan::external::ExternalAddress;
 use fracht_core::plan::reach::{Caller, Leak, LeakReason, Login, May, OpenPort, ReachPlan, may, networks};
 
 use crate::cli::{Format, Reach as Asked};
@@ -50,10 +50,10 @@ fn learn(model: &Model, way: &OpenPort) -> Option<String> {
     let (own, web) = (&model.target.namespace.value, &model.target.web);
     let (kind, name, namespace) = match way.reach {
         Reach::Stack => return None,
-        Reach::Node if !way.addresses.contains(&OuterAddress::Node(None)) => {
+        Reach::Node if !way.addresses.contains(&ExternalAddress::Node(None)) => {
             return Some("kubectl get nodes -o wide".to_owned());
         }
-        Reach::Node | Reach::Balancer => ("service", outer_name(model, workload, way.reach), own),
+        Reach::Node | Reach::Balancer => ("service", open_service_name(model, workload, way.reach), own),
         Reach::Web => match (web.by.value, &web.gateway) {
             (EntryKind::Gateway, Some((elsewhere, name))) => {
                 ("gateway", name.to_string(), elsewhere.as_ref().unwrap_or(own))
@@ -93,11 +93,11 @@ fn text(model: &Model, plan: &ReachPlan) -> String {
     };
     let mut out = format!("{BOLD}{stack}, target {target}{BOLD:#}: {ways}\n");
     if !plan.open_ports.is_empty() {
-        out.push_str(&format!("\n{}", ways_in(model, plan)));
+        out.push_str(&format!("\n{}", open_ports(model, plan)));
         out.push_str(&logins(model, plan));
     }
-    out.push_str(&leaking(model, plan));
-    out.push_str(&unconsidered(model));
+    out.push_str(&allowed_by_closed_networks(model, plan));
+    out.push_str(&not_considered_note(model));
     if plan.services.is_empty() {
         return out + "\nNo service has a port, so nothing can be reached.\n";
     }
@@ -110,7 +110,7 @@ fn text(model: &Model, plan: &ReachPlan) -> String {
     out
 }
 
-fn ways_in(model: &Model, plan: &ReachPlan) -> String {
+fn open_ports(model: &Model, plan: &ReachPlan) -> String {
     let mut table = Table::new(["service", "port", "reach", "address", "look up with"]);
     for way in &plan.open_ports {
         let port = model.workloads[way.service].port(way.port);
@@ -208,7 +208,7 @@ fn matrix(model: &Model, plan: &ReachPlan) -> String {
         let names: Vec<&str> = caller.outside.iter().map(|id| &*model.outsides[*id].name).collect();
         let api = caller.leaks.iter().find(|leak| leak.why == LeakReason::Api);
         let outside = match (caller.gets_out, names.as_slice()) {
-            (false, _) => api.map_or_else(|| "·".to_owned(), |leak| format!("◦ {}", where_to(leak))),
+            (false, _) => api.map_or_else(|| "·".to_owned(), |leak| format!("◦ {}", destinations(leak))),
             (true, []) => "○".to_owned(),
             (true, names) => format!("● {}", names.join(" ")),
         };
@@ -218,7 +218,7 @@ fn matrix(model: &Model, plan: &ReachPlan) -> String {
 }
 
 /// The ports and addresses of connections that closed networks allow.
-fn where_to(leak: &Leak) -> String {
+fn destinations(leak: &Leak) -> String {
     let ports: Vec<String> = leak.ports.iter().map(u16::to_string).collect();
     match leak.to.as_slice() {
         [] => format!("{} anywhere", ports.join(" ")),
@@ -227,7 +227,7 @@ fn where_to(leak: &Leak) -> String {
 }
 
 /// The connections that closed networks still allow.
-fn leaking(model: &Model, plan: &ReachPlan) -> String {
+fn allowed_by_closed_networks(model: &Model, plan: &ReachPlan) -> String {
     let with = |why: LeakReason| {
         let found = plan.callers.iter().filter_map(move |caller| {
             let leak = caller.leaks.iter().find(|leak| leak.why == why)?;
@@ -245,7 +245,7 @@ fn leaking(model: &Model, plan: &ReachPlan) -> String {
     }
     if let api @ [(_, first), ..] = with(LeakReason::Api).as_slice() {
         let names = listing(api.iter().map(|(name, _)| *name));
-        out.push_str(&format!("  and for the cluster's API {}: {names}\n", where_to(first)));
+        out.push_str(&format!("  and for the cluster's API {}: {names}\n", destinations(first)));
     }
     out
 }
@@ -291,7 +291,7 @@ fn changes_reach(change: &PatchChange) -> bool {
     }
 }
 
-fn unconsidered(model: &Model) -> String {
+fn not_considered_note(model: &Model) -> String {
     let objects = not_considered(model);
     if objects.is_empty() {
         return String::new();

@@ -11,7 +11,7 @@ use fracht_core::model::TargetKind;
 use serde_json::Value;
 
 use crate::cli::Render;
-use crate::commands::diff::by_hand;
+use crate::commands::diff::manual_replacement;
 use crate::failure::{Failure, Outcome};
 use crate::ui::style::{BOLD, QUIET};
 use crate::ui::{Ui, counted};
@@ -132,7 +132,7 @@ fn write_folder(files: &[File], dir: &Path, part: bool, ui: &mut Ui) -> Result<(
                 "\n{BOLD}{}/{}{BOLD:#}\n{}",
                 object.kind,
                 object.name,
-                by_hand(replacement)
+                manual_replacement(replacement)
             ));
         }
     }

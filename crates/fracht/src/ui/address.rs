@@ -1,25 +1,25 @@
 //! External addresses as text. Parts that only the cluster knows are in capitals.
 
-use fracht_core::plan::outer::OuterAddress;
+use fracht_core::plan::external::ExternalAddress;
 
 /// The placeholder for a port number that the cluster chooses.
 pub(crate) const PICKED: &str = "PICKED-PORT";
 
 /// An address: `localhost:8000`, `ANY-NODE:30055`, `https://tides.example/`.
-pub(crate) fn shown(address: &OuterAddress) -> String {
+pub(crate) fn shown(address: &ExternalAddress) -> String {
     match address {
-        OuterAddress::Machine(number) => format!("localhost:{number}"),
-        OuterAddress::Node(Some(number)) => format!("ANY-NODE:{number}"),
-        OuterAddress::Node(None) => format!("ANY-NODE:{PICKED}"),
-        OuterAddress::Balancer(number) => format!("OWN-ADDRESS:{number}"),
-        OuterAddress::Web { tls, host, path } => {
+        ExternalAddress::Machine(number) => format!("localhost:{number}"),
+        ExternalAddress::Node(Some(number)) => format!("ANY-NODE:{number}"),
+        ExternalAddress::Node(None) => format!("ANY-NODE:{PICKED}"),
+        ExternalAddress::Balancer(number) => format!("OWN-ADDRESS:{number}"),
+        ExternalAddress::Web { tls, host, path } => {
             format!("{}://{host}{path}", if *tls { "https" } else { "http" })
         }
     }
 }
 
 /// All addresses of a port: one, or the first and the number of the last; `None` without addresses.
-pub(crate) fn range(addresses: &[OuterAddress]) -> Option<String> {
+pub(crate) fn range(addresses: &[ExternalAddress]) -> Option<String> {
     match addresses {
         [] => None,
         [one] => Some(shown(one)),
@@ -31,9 +31,9 @@ pub(crate) fn range(addresses: &[OuterAddress]) -> Option<String> {
 }
 
 /// The line of a hosts file for an address of the web entry.
-pub(crate) fn hosts_line(addresses: &[OuterAddress]) -> Option<String> {
+pub(crate) fn hosts_line(addresses: &[ExternalAddress]) -> Option<String> {
     addresses.iter().find_map(|address| match address {
-        OuterAddress::Web { host, .. } => Some(format!("ENTRY-ADDRESS {host}")),
+        ExternalAddress::Web { host, .. } => Some(format!("ENTRY-ADDRESS {host}")),
         _ => None,
     })
 }

@@ -103,7 +103,7 @@ mod before_main {
 
     ctor::declarative::ctor! {
         #[ctor(unsafe)]
-        fn look_at_stdout() {
+        fn check_stdout() {
             let closed = fcntl_getfd(rustix::stdio::stdout()) == Err(Errno::BADF);
             super::CLOSED_AT_START.store(closed, Ordering::Relaxed);
         }

@@ -39,7 +39,7 @@ impl fmt::Display for Style {
 }
 
 /// The style that a mark starts.
-fn begun(mark: char) -> Option<anstyle::Style> {
+fn started_by(mark: char) -> Option<anstyle::Style> {
     let color = |color: AnsiColor| color.on_default();
     Some(match u32::from(mark).checked_sub(u32::from(END))? {
         1 => color(AnsiColor::Red).bold(),
@@ -70,7 +70,7 @@ fn written(text: &str, color: bool) -> String {
             if color {
                 out.push_str(&anstyle::Reset.to_string());
             }
-        } else if let Some(style) = begun(c) {
+        } else if let Some(style) = started_by(c) {
             if color {
                 out.push_str(&style.to_string());
             }
@@ -88,7 +88,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn styles_reach_the_terminal_and_nothing_else_does() {
+    fn marks_become_colors_and_control_characters_are_escaped() {
         let text = for_terminal(&format!("{BOLD}a{BOLD:#}\n\u{1b}[2J\u{9b}b\u{202e}\r"));
         assert_eq!(text, "\u{1b}[1ma\u{1b}[0m\n\\u001B[2J\\u009Bb\\u202E\\u000D");
         assert_eq!(plain(&format!("{BOLD}a{BOLD:#}\u{1b}[1m")), "a\\u001B[1m");

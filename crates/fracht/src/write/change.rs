@@ -42,8 +42,8 @@ impl Folder<'_> {
             steps.push((if there { Step::Replace } else { Step::Add }, LIST.to_owned()));
         }
         let journal = Journal { state: State::Preparing, scratch: scratch::name(), steps };
-        let begun = journal.text(State::Preparing);
-        scratch::file(&self.dir, Path::new(journal::NAME), begun.as_bytes())
+        let text = journal.text(State::Preparing);
+        scratch::file(&self.dir, Path::new(journal::NAME), text.as_bytes())
             .map_err(|error| self.cannot("write to", &error))?;
         if let Err(error) = self.prepare(&journal, files, names) {
             self.clear(&journal.scratch);
@@ -51,7 +51,7 @@ impl Folder<'_> {
             return Err(self.cannot("write to", &error));
         }
         if let Err((name, error)) = self.apply(&journal) {
-            return Err(self.give_back(&journal, &name, &error));
+            return Err(self.undo_after(&journal, &name, &error));
         }
         self.finish(&journal).map_err(|error| {
             let shown = escaped_path(self.path);
@@ -87,9 +87,9 @@ impl Folder<'_> {
             };
             let file = scratch::file(&new, Path::new(name), content)?;
             match self.dir.symlink_metadata(name).ok().filter(|_| *step == Step::Replace) {
-                Some(old) => keep_rights(&file, &old, secret)?,
+                Some(old) => keep_mode_and_owner(&file, &old, secret)?,
                 None if secret => {}
-                None => scratch::usual_rights(&file)?,
+                None => scratch::set_default_mode(&file)?,
             }
         }
         sync(&new)?;
@@ -153,20 +153,17 @@ impl Folder<'_> {
     }
 
     /// Restores every file after a failure at `name`.
-    fn give_back(&self, journal: &Journal, name: &str, error: &io::Error) -> Failure {
-        let returned = self.set_state(journal, State::Returning).and_then(|()| self.take_back(journal));
+    fn undo_after(&self, journal: &Journal, name: &str, error: &io::Error) -> Failure {
+        let returned = self.set_state(journal, State::Returning).and_then(|()| self.undo(journal));
         if let Err(error) = returned {
             let shown = escaped_path(self.path);
             return Failure::new(
-                format!(
-                    "`{shown}` is not finished, and what was changed cannot be taken back: {}",
-                    reason(&error)
-                ),
-                "run it again when the folder can be written to: it takes back what was begun",
+                format!("`{shown}` is not finished, and the changes cannot be undone: {}", reason(&error)),
+                "run it again when the folder can be written to: it undoes the changes",
             );
         }
         if error.kind() == io::ErrorKind::AlreadyExists {
-            return self.is_of_others(name);
+            return self.not_ours(name);
         }
         let path = escaped_path(&self.path.join(name));
         match self.cannot("replace", error) {
@@ -178,7 +175,7 @@ impl Folder<'_> {
     }
 
     /// Undoes what [`Self::apply`] has done, even in part, and removes the journal.
-    fn take_back(&self, journal: &Journal) -> io::Result<()> {
+    fn undo(&self, journal: &Journal) -> io::Result<()> {
         let scratch = self.dir.open_dir(&journal.scratch)?;
         let (new, old) = (scratch.open_dir("new")?, scratch.open_dir("old")?);
         for (step, name) in journal.steps.iter().rev() {
@@ -224,7 +221,7 @@ impl Folder<'_> {
         let text = match self.dir.symlink_metadata(journal::NAME) {
             Err(_) => return Ok(()),
             Ok(found) if found.is_file() => self.dir.read_to_string(journal::NAME).unwrap_or_default(),
-            Ok(_) => return Err(self.is_of_others(journal::NAME)),
+            Ok(_) => return Err(self.not_ours(journal::NAME)),
         };
         let list = self.list().map_err(|error| self.cannot("read", &error))?;
         let journal = Journal::parse(&text).map(|mut journal| {
@@ -244,13 +241,13 @@ impl Folder<'_> {
                 match self.apply(journal) {
                     Ok(()) => self.finish(journal),
                     Err((name, error)) if error.kind() == io::ErrorKind::AlreadyExists => {
-                        return Err(self.is_of_others(&name));
+                        return Err(self.not_ours(&name));
                     }
                     Err((_, error)) => Err(error),
                 }
             }
             Some(journal) if journal.state == State::Returning && self.dir.exists(&journal.scratch) => {
-                self.take_back(journal)
+                self.undo(journal)
             }
             other => {
                 if let Some(journal) = other {
@@ -261,11 +258,11 @@ impl Folder<'_> {
         };
         done.map_err(|error| cannot(&error))?;
         let what = match journal.map(|journal| journal.state) {
-            Some(State::Applying | State::Applied) => "finished what",
-            _ => "took back what",
+            Some(State::Applying | State::Applied) => "finished",
+            _ => "undid",
         };
         let shown = escaped_path(self.path);
-        ui.note(&format!("{what} an earlier run had begun in `{shown}`"));
+        ui.note(&format!("{what} the changes of an earlier run in `{shown}`"));
         Ok(())
     }
 }
@@ -285,7 +282,11 @@ fn keep(dir: &Dir, path: &Path, old: &Dir) -> io::Result<()> {
 
 /// Gives a file the mode of the one that it replaces, and its owner and group if that is permitted. A file with
 /// secrets is readable by its owner only.
-fn keep_rights(file: &cap_std::fs::File, old: &cap_std::fs::Metadata, secret: bool) -> io::Result<()> {
+fn keep_mode_and_owner(
+    file: &cap_std::fs::File,
+    old: &cap_std::fs::Metadata,
+    secret: bool,
+) -> io::Result<()> {
     let now = file.metadata()?;
     if now.uid() != old.uid() || now.gid() != old.gid() {
         let owner = rustix::fs::Uid::from_raw(old.uid());
@@ -320,7 +321,7 @@ mod tests {
 
     /// A change that fails in the middle is undone: every file has its old content again.
     #[test]
-    fn what_was_done_is_taken_back_and_nothing_else() {
+    fn a_rollback_restores_the_old_files_and_keeps_others() {
         let temporary = tempfile::TempDir::new().unwrap();
         let path = temporary.path();
         let folder = || {
@@ -357,7 +358,7 @@ mod tests {
         put(format!("{scratch}/old/waits"), "a copy");
         put(format!("{scratch}/new/waits"), "new");
         put(journal::NAME.into(), "");
-        folder().take_back(&journal).unwrap();
+        folder().undo(&journal).unwrap();
         let names: BTreeSet<_> =
             std::fs::read_dir(path).unwrap().map(|entry| entry.unwrap().file_name()).collect();
         assert_eq!(names, ["gone", "replaced", "waits"].map(Into::into).into());

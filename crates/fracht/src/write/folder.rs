@@ -199,7 +199,7 @@ impl Folder<'_> {
                         FileChange::Changed
                     }
                 },
-                Ok(_) => return Err(self.is_of_others(&file.name)),
+                Ok(_) => return Err(self.not_ours(&file.name)),
             };
             changes.insert(file.name.clone(), change);
         }
@@ -219,7 +219,7 @@ impl Folder<'_> {
         !file.secret || found.mode().trailing_zeros() >= 6
     }
 
-    pub(super) fn is_of_others(&self, name: &str) -> Failure {
+    pub(super) fn not_ours(&self, name: &str) -> Failure {
         let path = escaped_path(&self.path.join(name));
         Failure::new(
             format!("`{path}` already exists and was not created by fracht"),

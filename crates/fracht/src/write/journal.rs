@@ -17,7 +17,7 @@ use super::scratch;
 pub(crate) const NAME: &str = ".fracht-unfinished";
 
 const HEAD: &str = "# `fracht render --out` into this folder was not finished: its files are not all of one rendering.\n\
-                    # Run it again: it finishes what was begun, or takes it back, and removes this file.\n";
+                    # Run it again: it finishes the changes or undoes them, and removes this file.\n";
 
 /// The state of a change.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -122,7 +122,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_journal_is_read_as_it_was_written_and_one_cut_short_has_done_nothing() {
+    fn a_journal_round_trips_and_a_truncated_one_is_empty() {
         let steps = vec![(Step::Add, "a b.yaml".to_owned()), (Step::Remove, "c".to_owned())];
         let journal = Journal { state: State::Applying, scratch: scratch::name(), steps };
         let text = journal.text(State::Applying);

@@ -27,7 +27,7 @@ pub(crate) fn new_files(base: &Path, files: &[(&Path, &[u8])]) -> Result<(), (Pa
         let path = base.join(path);
         let written = made.file(&path, content).and_then(|()| waiting.check());
         if let Err(error) = written {
-            made.take_back();
+            made.undo();
             return Err((path, error));
         }
     }
@@ -65,7 +65,7 @@ impl Made {
     }
 
     /// Removes the created files, and folders if they are empty. Errors are ignored.
-    fn take_back(self) {
+    fn undo(self) {
         for file in self.files.iter().rev() {
             let _ = std::fs::remove_file(file);
         }

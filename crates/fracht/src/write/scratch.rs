@@ -48,7 +48,7 @@ pub(super) fn file(dir: &Dir, name: &Path, content: &[u8]) -> io::Result<cap_std
 pub(super) fn new_file(dir: &Dir, to: &Path, content: &[u8]) -> io::Result<()> {
     let scratch = PathBuf::from(name());
     let file = file(dir, &scratch, content)?;
-    let placed = usual_rights(&file).and_then(|()| place_new(dir, &scratch, dir, to));
+    let placed = set_default_mode(&file).and_then(|()| place_new(dir, &scratch, dir, to));
     if placed.is_err() {
         let _ = dir.remove_file(&scratch);
     }
@@ -56,7 +56,7 @@ pub(super) fn new_file(dir: &Dir, to: &Path, content: &[u8]) -> io::Result<()> {
 }
 
 /// Gives a file the usual mode of new files.
-pub(super) fn usual_rights(file: &cap_std::fs::File) -> io::Result<()> {
+pub(super) fn set_default_mode(file: &cap_std::fs::File) -> io::Result<()> {
     use rustix::fs::Mode;
     // The mask can only be read by setting it. No other thread creates files at the same time.
     let mask = rustix::process::umask(Mode::empty());

@@ -59,7 +59,7 @@ const KEPT: [(&str, &str, &[&str]); 4] = [
 ];
 
 #[test]
-fn libraries_with_types_of_their_own_are_known_in_one_place() {
+fn external_crates_are_used_in_their_modules_only() {
     for (library, krate, places) in KEPT {
         let uses: Vec<String> = sources(krate)
             .iter()
@@ -74,7 +74,7 @@ fn libraries_with_types_of_their_own_are_known_in_one_place() {
 }
 
 #[test]
-fn the_libraries_touch_no_terminal_environment_or_clock() {
+fn libraries_do_not_use_the_terminal_environment_or_clock() {
     for krate in ["fracht-core", "fracht-cluster"] {
         for (path, text) in sources(krate) {
             if path.ends_with("rules/tests.rs") {

@@ -195,7 +195,7 @@ fn shows_it(text: &str) -> bool {
 }
 
 #[test]
-fn no_command_shows_a_secret_of_any_form() {
+fn no_command_shows_a_secret_in_any_form() {
     let mut shown = Vec::new();
     std::thread::scope(|scope| {
         let halves: Vec<_> = FORMS
@@ -242,7 +242,7 @@ const LINES: &[&str] = &[
 ];
 
 #[test]
-fn no_command_shows_a_secret_of_a_file() {
+fn no_command_shows_a_secret_from_a_file() {
     let base = stack("[config.c]\nlines = \"c.env\"\n[input.token]\npattern = 'x+'\n");
     let base = base.replace("[service.api]", "[service.api]\nenv.A = \"{input.token}{config.c/X}\"");
     for lines in LINES {

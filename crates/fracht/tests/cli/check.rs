@@ -75,7 +75,7 @@ fn problems_are_shown_with_their_lines() {
 }
 
 #[test]
-fn a_good_stack_has_one_line() {
+fn a_stack_without_problems_has_one_line() {
     assert_snapshot!(Sandbox::demo().run(&["check"]).shown());
 }
 
@@ -133,7 +133,7 @@ fn fixed(text: &str, answer: &Value) -> String {
 }
 
 #[test]
-fn every_fix_mends_what_it_is_for() {
+fn every_fix_removes_its_problem() {
     let broken = "[stack]\nname = \"My Stack\"\n[service.db]\nimage = \"db:1\"\nport.sql = \"5432\"\n\
                   health = { tcp = \"sql\" }\n[service.Web_1]\nimage = \"é:1\"\nreplica = 2\nargs = \"x\"\n\
                   memory = \"1Gi..1Mi\"\nport.web = { number = 80, reach = \"nod\" }\nenv.\"A B\" = \"{service.bd/sql}\"\n\
@@ -151,7 +151,7 @@ fn every_fix_mends_what_it_is_for() {
 }
 
 #[test]
-fn a_problem_of_one_target_says_so() {
+fn a_problem_of_one_target_names_it() {
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nreplicas = 2\n\
                  port.web = { number = 80, reach = \"node\", at = 30080 }\n\
                  [target.laptop]\non = \"machine\"\n[target.prod]\n";
@@ -164,7 +164,7 @@ fn a_problem_of_one_target_says_so() {
 }
 
 #[test]
-fn warnings_alone_are_no_failure() {
+fn warnings_alone_exit_with_0() {
     let run = Sandbox::with("[stack]\nname = \"s\"\n[service.a]\nimage = \"a\"\n").run(&["check"]);
     assert_eq!(run.code, 0);
     assert!(run.out.ends_with("s: 1 warning for target cluster\n"), "{}", run.out);
@@ -217,7 +217,7 @@ fn a_secret_in_the_wrong_place_is_never_shown() {
 
 /// Parts that only one target has are counted as well.
 #[test]
-fn the_summary_counts_what_any_target_has() {
+fn the_summary_counts_the_problems_of_all_targets() {
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n[target.one]\n[target.two]\nservice.b.image = \"b:1\"\n\
                  service.b.mount.\"/v\" = \"volume.v\"\nvolume.v.size = \"1Gi\"\ntask.t.image = \"t:1\"\n[target.three]\ndrop = [\"service.a\"]\nservice.c.image = \"c:1\"\n";
     let run = Sandbox::with(stack).run(&["check"]);

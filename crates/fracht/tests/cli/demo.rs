@@ -11,7 +11,7 @@ pub(crate) const KINDS: [&str; 11] = [
 ];
 
 #[test]
-fn the_demo_runs_every_command_and_says_which() {
+fn the_demo_runs_and_names_every_command() {
     let sandbox = Sandbox::empty();
     let run = sandbox.run(&["demo"]);
     assert_snapshot!(run.shown());
@@ -34,7 +34,7 @@ fn a_second_run_changes_nothing() {
 }
 
 #[test]
-fn what_is_there_is_not_overwritten() {
+fn existing_files_are_not_overwritten() {
     let sandbox = Sandbox::empty().file("tidedesk/conf/model.env", "MINE=1\n");
     let run = sandbox.run(&["demo"]);
     assert_eq!((run.code, run.out.as_str()), (2, ""));

@@ -11,7 +11,7 @@ fn two_targets_of_the_demo() {
 }
 
 #[test]
-fn what_was_rendered_does_not_differ_until_the_stack_changes() {
+fn rendered_objects_differ_only_after_the_stack_changes() {
     let sandbox = Sandbox::demo();
     sandbox.run(&["render", "-t", "prod", "--out", "objects"]);
     let diff = |sandbox: &Sandbox| sandbox.run(&["-q", "diff", "-t", "prod", "--against", "objects"]);
@@ -29,7 +29,7 @@ fn what_was_rendered_does_not_differ_until_the_stack_changes() {
 }
 
 #[test]
-fn objects_of_others_are_read() {
+fn lists_and_live_objects_are_read() {
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:2\"\n";
     let written = r#"{"apiVersion":"v1","kind":"List","items":[{"apiVersion":"apps/v1","kind":"Deployment",
         "metadata":{"name":"s-a","namespace":"s"},"spec":{"replicas":2},"status":{"x":1}},
@@ -73,7 +73,7 @@ fn objects_of_others_are_read() {
 }
 
 #[test]
-fn values_of_secrets_are_compared_when_asked_for_and_never_shown() {
+fn values_of_secrets_are_compared_on_request_and_never_shown() {
     let sandbox = Sandbox::demo();
     let run = |arguments: &[&str], value: &str| {
         Run::of(&sandbox.command(arguments).env("TIDEDESK_DB_PASSWORD", value).output().unwrap())
@@ -95,7 +95,7 @@ fn values_of_secrets_are_compared_when_asked_for_and_never_shown() {
 
 /// `diff` and `render --out` tell what to do about fields that cannot be changed.
 #[test]
-fn a_replacement_by_hand_has_its_command() {
+fn a_manual_replacement_is_shown_with_its_command() {
     let stack = "[stack]\nname = \"s\"\n[volume.v]\nsize = \"2Gi\"\nclass = \"slow\"\n[volume.w]\nsize = \"2Gi\"\neach = true\n\
                  [service.a]\nimage = \"a:1\"\nmount.\"/d\" = \"volume.v\"\n[service.b]\nimage = \"b:1\"\nmount.\"/d\" = \"volume.w\"\n";
     let sandbox = Sandbox::with(stack);

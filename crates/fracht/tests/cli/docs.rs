@@ -51,7 +51,7 @@ fn toml_blocks(name: &str) -> Vec<String> {
 }
 
 #[test]
-fn every_stack_in_the_documents_is_good() {
+fn every_stack_in_the_docs_is_valid() {
     let mut seen = 0;
     for name in ["README.md", "docs/language.md"] {
         for block in toml_blocks(name).iter().filter(|block| block.contains("[stack]")) {
@@ -66,7 +66,7 @@ fn every_stack_in_the_documents_is_good() {
 }
 
 #[test]
-fn every_picture_is_there_and_is_used() {
+fn every_screenshot_exists_and_is_used() {
     let readme = fs::read_to_string(path("README.md")).unwrap();
     let linked: BTreeSet<String> = readme
         .split("](docs/screenshots/")
@@ -81,7 +81,7 @@ fn every_picture_is_there_and_is_used() {
 }
 
 #[test]
-fn every_link_between_documents_leads_somewhere() {
+fn every_link_between_docs_exists() {
     for name in ["README.md", "docs/language.md", "docs/architecture.md", "docs/json.md", "CHANGELOG.md"] {
         let text = fs::read_to_string(path(name)).unwrap();
         for link in text.split("](").skip(1).map(|rest| rest.split(')').next().unwrap()) {
@@ -94,7 +94,7 @@ fn every_link_between_documents_leads_somewhere() {
 }
 
 #[test]
-fn the_change_log_counts_the_rules_right() {
+fn the_change_log_has_the_number_of_rules() {
     let log = fs::read_to_string(path("CHANGELOG.md")).unwrap();
     assert!(log.contains(&format!("{} rules", fracht_core::rules::all().len())));
 }

@@ -5,7 +5,7 @@ use crate::sandbox::Sandbox;
 const GOOD: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n";
 
 #[test]
-fn the_stack_file_is_found_upwards() {
+fn the_stack_file_is_found_in_parent_folders() {
     let sandbox = Sandbox::with(GOOD).file("sub/deep/x", "");
     let run = sandbox.command(&["check"]).current_dir(sandbox.path("sub/deep")).output().unwrap();
     assert!(run.status.success());
@@ -16,7 +16,7 @@ fn the_stack_file_is_found_upwards() {
 }
 
 #[test]
-fn the_stack_file_is_named_by_itself_or_by_its_folder() {
+fn the_stack_file_is_given_by_its_path_or_by_its_folder() {
     let sandbox = Sandbox::empty().file("here/fracht.toml", GOOD).file("other.toml", GOOD);
     for path in ["here", "here/", "here/fracht.toml", "other.toml"] {
         assert_eq!(sandbox.run(&["check", "--stack", path]).code, 0, "{path}");
@@ -24,7 +24,7 @@ fn the_stack_file_is_named_by_itself_or_by_its_folder() {
 }
 
 #[test]
-fn files_that_cannot_be_opened_have_a_help() {
+fn unreadable_files_are_reported_with_a_help() {
     let sandbox = Sandbox::empty()
         .file("empty.toml", "")
         .file("blank.toml", "\n \n")
@@ -57,7 +57,7 @@ fn a_stack_file_that_is_a_device_is_refused() {
 }
 
 #[test]
-fn byte_order_marks_and_carriage_returns_are_no_mistake() {
+fn byte_order_marks_and_carriage_returns_are_accepted() {
     for text in [
         format!("\u{feff}{GOOD}"),
         GOOD.replace('\n', "\r\n"),
@@ -69,7 +69,7 @@ fn byte_order_marks_and_carriage_returns_are_no_mistake() {
 }
 
 #[test]
-fn fifty_megabytes_are_read_or_refused_and_never_flood_the_screen() {
+fn fifty_megabytes_are_read_or_refused_with_short_output() {
     let comments = format!("{GOOD}{}", "# the tide comes in and the tide goes out\n".repeat(1_200_000));
     assert!(comments.len() > 50_000_000);
     assert_eq!(Sandbox::with(&comments).run(&["check"]).code, 0);

@@ -55,7 +55,7 @@ fn one_file_for_each_object_in_the_order_to_apply() {
 }
 
 #[test]
-fn what_is_no_longer_made_is_removed_and_nothing_else() {
+fn only_files_that_are_no_longer_generated_are_removed() {
     let sandbox = Sandbox::with(TWO);
     assert_eq!(render(&sandbox).code, 0);
     let sandbox = sandbox
@@ -80,7 +80,7 @@ fn what_is_no_longer_made_is_removed_and_nothing_else() {
 }
 
 #[test]
-fn a_file_of_others_is_never_replaced() {
+fn files_of_the_user_are_never_replaced() {
     let sandbox = Sandbox::with(ONE).file("objects/50-service-a.yaml", "mine");
     let run = render(&sandbox);
     assert_eq!((run.code, run.out.as_str()), (2, ""));
@@ -90,7 +90,7 @@ fn a_file_of_others_is_never_replaced() {
 }
 
 #[test]
-fn a_list_that_names_files_elsewhere_is_not_believed() {
+fn paths_outside_the_folder_in_the_list_are_ignored() {
     let sandbox = Sandbox::with(ONE)
         .file("objects/.fracht-files", "../fracht.toml\nsub/x\n..\n")
         .file("objects/sub/x", "mine");
@@ -100,7 +100,7 @@ fn a_list_that_names_files_elsewhere_is_not_believed() {
 }
 
 #[test]
-fn what_is_no_folder_is_refused() {
+fn an_output_that_is_not_a_folder_is_refused() {
     let sandbox = Sandbox::with(ONE).file("objects", "a file");
     let run = render(&sandbox);
     assert_eq!(run.code, 2);
@@ -109,7 +109,7 @@ fn what_is_no_folder_is_refused() {
 
 #[cfg(unix)]
 #[test]
-fn files_with_secrets_are_for_their_owner_alone() {
+fn files_with_secrets_are_readable_by_their_owner_only() {
     use std::os::unix::fs::PermissionsExt as _;
     let sandbox = Sandbox::demo();
     let mut command = sandbox.command(&["render", "-t", "prod", "--secrets", "--out", "objects"]);
@@ -124,7 +124,7 @@ fn files_with_secrets_are_for_their_owner_alone() {
 
 #[cfg(unix)]
 #[test]
-fn a_link_to_a_folder_stays_a_link() {
+fn a_symbolic_link_to_a_folder_is_kept() {
     let sandbox = Sandbox::with(ONE).file("real/keep", "mine");
     std::os::unix::fs::symlink(sandbox.path("real"), sandbox.path("objects")).unwrap();
     assert_eq!(render(&sandbox).code, 0);
@@ -182,7 +182,7 @@ fn with_foreign_files(version: usize) -> Sandbox {
 /// A run that is killed at any moment leaves the old files, the new ones, or a folder that is marked as not finished,
 /// which the next run repairs. `FRACHT_KILLS` sets the number of runs.
 #[test]
-fn a_run_that_is_killed_leaves_a_set_whole_or_says_so() {
+fn a_killed_run_leaves_a_complete_set_or_a_mark() {
     let rounds = std::env::var("FRACHT_KILLS").ok().and_then(|kills| kills.parse().ok()).unwrap_or(40);
     let sandbox = with_foreign_files(0);
     assert_eq!(render(&sandbox).code, 0);
@@ -229,7 +229,7 @@ fn a_run_that_is_killed_leaves_a_set_whole_or_says_so() {
 
 /// Two runs into one folder take turns. `FRACHT_PAIRS` sets the number of pairs.
 #[test]
-fn two_runs_at_once_take_turns() {
+fn concurrent_runs_wait_for_each_other() {
     let rounds = std::env::var("FRACHT_PAIRS").ok().and_then(|pairs| pairs.parse().ok()).unwrap_or(8);
     let sandbox = with_foreign_files(0);
     let other = Sandbox::with(&stack(0));
@@ -279,7 +279,7 @@ fn a_second_run_waits_for_the_first_and_a_signal_ends_the_wait() {
 }
 
 #[test]
-fn a_part_leaves_all_else_as_it_is() {
+fn rendering_a_part_keeps_all_other_files() {
     let sandbox = Sandbox::with(TWO);
     assert_eq!(render(&sandbox).code, 0);
     let names = sandbox.names("objects");
@@ -294,7 +294,7 @@ fn a_part_leaves_all_else_as_it_is() {
 }
 
 #[test]
-fn what_cannot_be_replaced_leaves_the_old_set() {
+fn a_file_that_cannot_be_replaced_keeps_the_old_set() {
     let sandbox = Sandbox::with(TWO);
     assert_eq!(render(&sandbox).code, 0);
     // A folder instead of a file to remove; a link instead of a file to change.
@@ -310,7 +310,7 @@ fn what_cannot_be_replaced_leaves_the_old_set() {
 }
 
 #[test]
-fn a_journal_from_elsewhere_touches_nothing() {
+fn a_journal_with_paths_outside_the_folder_is_ignored() {
     let forged =
         "scratch .fracht-0123456789abcdef\nstate applying\nremove README\nreplace sub\nadd ../up\nend\n";
     let sandbox = with_foreign_files(0)

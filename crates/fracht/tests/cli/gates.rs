@@ -40,7 +40,7 @@ fn run(script: &str, program: &str, answers: &str) -> Run {
 }
 
 #[test]
-fn a_gate_opens_when_the_address_answers() {
+fn a_gate_opens_when_the_address_responds() {
     let script = script(&Sandbox::with(STACK), "db");
     let opened = run(&script, "nc", "[ $turn -ge 3 ]");
     assert_eq!(opened.code, 0);
@@ -53,7 +53,7 @@ fn a_gate_opens_when_the_address_answers() {
 }
 
 #[test]
-fn a_gate_opens_when_the_job_is_complete_and_fails_when_it_failed() {
+fn a_gate_opens_when_the_job_completes_and_fails_with_it() {
     let script = script(&Sandbox::with(STACK), "schema");
     // As the API sends it to a terminal: with line breaks, and with the conditions of newer versions.
     let answer = |kind: &str| {

@@ -81,7 +81,7 @@ fn the_manual_has_a_page_for_every_command() {
 }
 
 #[test]
-fn a_wrong_word_on_the_command_line_is_2() {
+fn invalid_arguments_exit_with_2() {
     let sandbox = Sandbox::empty();
     for arguments in [&["chek"][..], &[], &["check", "--colour"], &["render", "--format", "xml"]] {
         let run = sandbox.run(arguments);
@@ -91,7 +91,7 @@ fn a_wrong_word_on_the_command_line_is_2() {
 }
 
 #[test]
-fn every_rule_has_a_page_and_all_of_them_are_listed() {
+fn every_rule_is_listed_and_has_a_page() {
     let sandbox = Sandbox::empty();
     let list = sandbox.run(&["rules"]).out;
     let names: Vec<&str> = list.lines().skip(1).filter_map(|line| line.split_whitespace().next()).collect();

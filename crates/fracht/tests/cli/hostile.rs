@@ -18,7 +18,7 @@ fn is_safe(text: &str) -> bool {
 }
 
 #[test]
-fn no_name_acts_on_a_terminal_or_adds_to_an_output() {
+fn names_cannot_control_a_terminal_or_add_lines_to_output() {
     let toml_name = NAME.replace('\n', "\\n").replace('\u{1b}', "\\u001b").replace('\u{9b}', "\\u009b");
     let included = format!("include = [\"*.part\"]\npass = [\"*.obj\"]\n{GOOD}");
     let part = "[service.b]\nimage = \"b:1\"\nreplicas = -1\n";
@@ -75,7 +75,7 @@ fn no_name_acts_on_a_terminal_or_adds_to_an_output() {
 }
 
 #[test]
-fn nothing_outside_the_folder_is_read_and_nothing_blocks() {
+fn files_outside_the_folder_are_not_read_and_pipes_do_not_block() {
     let outside = Sandbox::empty().file("f", "CANARY=1\n").file("g/h.env", "CANARY=1\n");
     let stack = |config: &str| format!("{GOOD}use = [\"config.c\"]\n[config.c]\n{config}\n");
     let sandbox = Sandbox::with(&stack("lines = \"link\""));
@@ -99,7 +99,7 @@ fn nothing_outside_the_folder_is_read_and_nothing_blocks() {
 
 /// A link that keeps changing between a file of the stack and one outside: the file outside is never read.
 #[test]
-fn a_link_that_changes_between_look_and_opening_leads_nowhere() {
+fn a_link_that_changes_before_it_is_opened_is_not_followed() {
     use std::sync::atomic::{AtomicBool, Ordering};
     let outside = Sandbox::empty().file("f", "CANARY=1\n");
     let sandbox = Sandbox::with(&format!("{GOOD}use = [\"config.c\"]\n[config.c]\nlines = \"link\"\n"))
@@ -152,7 +152,7 @@ fn an_output_that_cannot_be_written_is_an_error() {
 
 /// A non-blocking pipe that is full for a while.
 #[test]
-fn an_output_that_would_block_is_waited_for() {
+fn output_waits_for_a_slow_reader() {
     use std::io::Read as _;
     let services = (0..400).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 80\n"));
     let sandbox = Sandbox::with(&format!("[stack]\nname = \"s\"\n{}", services.collect::<String>()));
@@ -168,7 +168,7 @@ fn an_output_that_would_block_is_waited_for() {
 }
 
 #[test]
-fn what_is_made_anew_is_whole_or_not_there() {
+fn new_files_are_complete_or_absent() {
     let sandbox = Sandbox::empty().file("taken/forecast", "a file in the place of a folder");
     let run = sandbox.run(&["demo", "taken"]);
     assert_eq!(run.code, 2, "{run:?}");

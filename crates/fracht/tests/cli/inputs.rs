@@ -9,7 +9,7 @@ fn rendered(sandbox: &Sandbox, arguments: &[&str], variables: &[(&str, &str)]) -
 }
 
 #[test]
-fn the_nearer_source_wins() {
+fn an_argument_overrides_a_file_which_overrides_the_environment() {
     let sandbox = Sandbox::with(STACK).file("in.env", "# ours\nversion=from-file\nexport fleet-size='7'\n");
     let variables = [("FRACHT_INPUT_VERSION", "from-variable"), ("FRACHT_INPUT_FLEET_SIZE", "5")];
     for (arguments, image, size) in [
@@ -30,7 +30,7 @@ fn the_nearer_source_wins() {
 }
 
 #[test]
-fn what_was_not_given_is_a_problem_of_the_stack() {
+fn a_missing_input_is_a_problem_of_the_stack() {
     let run = Sandbox::with(STACK).run(&["check"]);
     assert_eq!(run.code, 1);
     for part in ["input-missing", "--input version=VALUE", "FRACHT_INPUT_VERSION"] {
@@ -39,7 +39,7 @@ fn what_was_not_given_is_a_problem_of_the_stack() {
 }
 
 #[test]
-fn what_is_no_input_is_refused() {
+fn unknown_inputs_are_refused() {
     let sandbox =
         Sandbox::with(STACK).file("bad.env", "version=1\nnonsense\n").file("other.env", "verson=1\n");
     for (arguments, part) in [

@@ -5,7 +5,7 @@ const SETTINGS: &str = "# made by hand\nexport LOG_LEVEL=info\nDB_PASSWORD='gull
                         GREETING=\"a {b} \\\"c\\\"\nd\"\nTOKEN_TTL=60\nBUILD=2f58ff1fdfddb79f2f58ff1fdfddb79f\nFEED=gull7Kelp9Sand3Salt5Tide1\n";
 
 #[test]
-fn an_image_and_a_port_give_a_stack_that_runs() {
+fn an_image_and_a_port_give_a_valid_stack() {
     let sandbox = Sandbox::empty();
     let image = "registry.example/harbour/feedstore:1.0";
     let run = sandbox.run(&["new", "--image", image, "--port", "8080", "--port", "metrics=9102"]);
@@ -22,7 +22,7 @@ fn an_image_and_a_port_give_a_stack_that_runs() {
 }
 
 #[test]
-fn settings_become_a_config_and_likely_secrets_are_read_from_the_environment() {
+fn settings_become_a_config_and_likely_secrets_come_from_the_environment() {
     let sandbox = Sandbox::empty().file("settings.env", SETTINGS);
     let run =
         sandbox.run(&["new", "--name", "feedstore", "--lines", "settings.env", "--out", "deep/fracht.toml"]);

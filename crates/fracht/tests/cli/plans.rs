@@ -58,7 +58,7 @@ fn a_stack_without_ports_says_so() {
 }
 
 #[test]
-fn a_target_is_asked_for_where_there_are_several() {
+fn a_stack_with_several_targets_requires_a_target() {
     let sandbox = Sandbox::demo();
     for command in ["order", "ports", "render"] {
         let run = sandbox.run(&[command]);

@@ -29,7 +29,7 @@ on = "machine"
 "#;
 
 #[test]
-fn a_login_is_shown_by_its_place_and_never_by_its_value() {
+fn a_login_is_shown_by_its_location_and_never_by_its_value() {
     let sandbox = Sandbox::with(LOGIN);
     let mut command = sandbox.command(&["reach", "-t", "cluster", "--format", "json"]);
     let run = crate::sandbox::Run::of(&command.env("ADMIN_PASSWORD", "gull-and-kelp").output().unwrap());
@@ -63,7 +63,7 @@ fn a_large_stack_is_listed() {
 }
 
 #[test]
-fn of_a_very_large_stack_json_has_the_pairs_that_are_in_use() {
+fn json_of_a_very_large_stack_lists_only_used_pairs() {
     let stack = |count: usize| {
         let services =
             (0..count).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 80\n")).collect::<Vec<_>>();
@@ -122,7 +122,7 @@ fn connections_that_closed_networks_allow_are_shown() {
 }
 
 #[test]
-fn what_patches_and_files_may_change_is_named() {
+fn effects_of_patches_and_passed_files_are_named() {
     let stack = "pass = [\"p.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.x = 1\n[[patch]]\non = \"Deployment/a\"\nmerge = { spec.paused = true }\n\
                  [[patch]]\non = \"Deployment/s-a\"\nops = [{ op = \"add\", path = \"/spec/template/metadata/labels/x\", value = \"y\" }]\n\
                  [[patch]]\non = \"Service/a\"\nmerge = { spec.sessionAffinity = \"ClientIP\" }\n";
@@ -136,7 +136,7 @@ fn what_patches_and_files_may_change_is_named() {
 
 /// The login of a database is not the login of the service that uses it.
 #[test]
-fn logins_are_those_of_the_very_service() {
+fn logins_are_matched_to_their_service() {
     let stack = "[stack]\nname = \"s\"\n[secret.db]\nkey.password = { env = \"P\" }\n[secret.own]\nkey.admin = { env = \"A\" }\n[outside.mail]\nhost = \"mail.example\"\nport.smtp = 25\n\
                  [service.db]\nimage = \"d:1\"\nport.sql = { number = 5432, reach = \"node\" }\nenv.DB_USER = \"tide\"\nenv.DB_PASSWORD = \"{secret.db/password}\"\n\
                  [service.api]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\" }\nenv.DB_HOST = \"{service.db}\"\nenv.DB_USER = \"tide\"\nenv.DB_PASSWORD = \"{secret.db/password}\"\n\

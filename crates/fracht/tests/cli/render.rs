@@ -22,7 +22,7 @@ fn two_runs_give_the_same_bytes() {
 }
 
 #[test]
-fn secrets_are_written_when_asked_for_and_encoded_once() {
+fn secrets_are_written_on_request_and_encoded_once() {
     let sandbox = Sandbox::demo();
     let with = |value: &str| {
         let mut command = sandbox.command(&["render", "-t", "prod", "--secrets", "--format", "json"]);
@@ -41,7 +41,7 @@ fn secrets_are_written_when_asked_for_and_encoded_once() {
 }
 
 #[test]
-fn every_secret_that_is_missing_is_named_at_once() {
+fn all_missing_secrets_are_reported_at_once() {
     let stack = "[stack]\nname = \"s\"\n[secret.a]\nkey.x = { env = \"FRACHT_TEST_NOT_SET\" }\n\
                  key.y = { file = \"none.txt\" }\n[service.s]\nimage = \"s:1\"\nmount.\"/a\" = \"secret.a\"\n";
     let sandbox = Sandbox::with(stack);
@@ -54,7 +54,7 @@ fn every_secret_that_is_missing_is_named_at_once() {
 }
 
 #[test]
-fn the_last_line_break_of_a_secret_file_is_no_part_of_it() {
+fn the_final_line_break_of_a_secret_file_is_removed() {
     let stack = "[stack]\nname = \"s\"\n[secret.a]\nkey.pw = { file = \"pw.txt\" }\n\
                  [service.s]\nimage = \"s:1\"\nmount.\"/a\" = \"secret.a\"\n";
     for (content, encoded) in
@@ -67,7 +67,7 @@ fn the_last_line_break_of_a_secret_file_is_no_part_of_it() {
 
 /// A value that a cluster refuses is reported before anything is written, without showing it.
 #[test]
-fn secret_values_that_no_cluster_takes_are_named() {
+fn invalid_secret_values_are_reported() {
     let stack = "[stack]\nname = \"s\"\n[secret.a]\nkey.v = { file = \"v\" }\nkey.\".dockerconfigjson\" = { file = \"d\" }\nkey.f = { env = \"FRACHT_TEST_LARGE\" }\n\
                  [service.s]\nimage = \"s:1\"\nenv.V = \"{secret.a/v}\"\npull = \"secret.a\"\n";
     let run = |v: &[u8], d: &str, large: usize| {
@@ -89,7 +89,7 @@ fn secret_values_that_no_cluster_takes_are_named() {
 }
 
 #[test]
-fn a_machine_has_no_objects_and_the_targets_that_have_are_named() {
+fn rendering_a_machine_names_the_targets_that_are_clusters() {
     let run = Sandbox::demo().run(&["render", "-t", "laptop"]);
     assert_eq!((run.code, run.out.as_str()), (2, ""));
     assert!(
@@ -108,7 +108,7 @@ fn a_stack_with_errors_renders_nothing() {
 }
 
 #[test]
-fn a_stack_with_warnings_renders_and_says_how_many() {
+fn a_stack_with_warnings_renders_and_counts_them() {
     let run = Sandbox::with("[stack]\nname = \"s\"\n[service.a]\nimage = \"a\"\n").run(&["render"]);
     assert_eq!(run.code, 0);
     assert!(run.out.contains("image: a\n"));
@@ -118,7 +118,7 @@ fn a_stack_with_warnings_renders_and_says_how_many() {
 }
 
 #[test]
-fn a_reader_that_leaves_early_ends_it_without_a_word() {
+fn a_broken_pipe_ends_the_program_quietly() {
     let sandbox = Sandbox::with(&large_stack());
     let mut child =
         sandbox.command(&["render"]).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
@@ -135,7 +135,7 @@ fn large_stack() -> String {
 }
 
 #[test]
-fn some_objects_alone_are_written_when_named() {
+fn only_named_objects_are_written() {
     let sandbox = Sandbox::demo();
     let kinds = |arguments: &[&str]| -> Vec<String> {
         let run = sandbox.run(&[&["render", "-t", "prod"], arguments].concat());
@@ -156,7 +156,7 @@ fn some_objects_alone_are_written_when_named() {
 /// A passed Secret is written so that only its owner can read it.
 #[cfg(unix)]
 #[test]
-fn a_secret_that_is_passed_through_is_for_its_owner_alone() {
+fn a_passed_secret_is_readable_by_its_owner_only() {
     use std::os::unix::fs::PermissionsExt as _;
     let stack = "pass = [\"s.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n";
     let secret = "apiVersion: v1\nkind: Secret\nmetadata:\n  name: mine\ndata:\n  k: Z3VsbA==\n";
@@ -169,7 +169,7 @@ fn a_secret_that_is_passed_through_is_for_its_owner_alone() {
 
 /// `check` also finds the problems of objects, and `render` stops at them.
 #[test]
-fn what_is_wrong_among_the_objects_is_found_before_they_are_written() {
+fn problems_of_objects_are_found_before_they_are_written() {
     let stack = "[[patch]]\non = \"Deployment/b\"\nmerge = { x = 1 }\n[stack]\nname = \"s\"\n\
                  [service.a]\nimage = \"a:1\"\n[target.prod]\n[target.laptop]\non = \"machine\"\n";
     let sandbox = Sandbox::with(stack);

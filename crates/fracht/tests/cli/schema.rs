@@ -49,7 +49,7 @@ fn stack_files(folder: &Path, found: &mut Vec<PathBuf>) {
 }
 
 #[test]
-fn every_stack_in_the_repository_fits_the_schema() {
+fn every_stack_in_the_repository_matches_the_schema() {
     let schema = validator();
     let fits = |name: &str, text: &str| {
         let problems: Vec<String> =
@@ -68,7 +68,7 @@ fn every_stack_in_the_repository_fits_the_schema() {
 }
 
 #[test]
-fn what_the_check_of_shapes_refuses_the_schema_refuses() {
+fn the_schema_refuses_what_the_check_of_shapes_refuses() {
     let schema = validator();
     // A schema does not check syntax and small grammars.
     for name in ["unknown-key", "wrong-type", "bad-name"] {
@@ -127,7 +127,7 @@ fn note(shape: Shape, value: &Value, seen: &mut BTreeSet<(*const TableShape, &'s
 
 /// Every key of the language is in one of the stacks that tests render.
 #[test]
-fn every_key_of_the_language_is_in_a_stack_that_is_tested() {
+fn every_key_of_the_language_is_in_a_test_stack() {
     let mut files = Vec::new();
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
     stack_files(&root.join("fracht"), &mut files);

@@ -17,12 +17,12 @@ fn a_value_is_shown_with_every_layer_that_sets_it() {
 }
 
 #[test]
-fn a_table_is_shown_with_all_that_is_in_it() {
+fn a_table_is_shown_with_all_its_values() {
     assert_snapshot!(Sandbox::with(LAYERS).run(&["trace", "service.a", "-t", "prod"]).shown());
 }
 
 #[test]
-fn a_reference_is_shown_with_what_it_means_and_a_secret_stays_hidden() {
+fn a_reference_is_shown_resolved_and_a_secret_is_hidden() {
     assert_snapshot!(Sandbox::with(LAYERS).run(&["trace", "service.a.env.URL", "-t", "prod"]).shown());
 }
 
@@ -35,13 +35,13 @@ fn a_key_that_is_not_set_has_its_default() {
 }
 
 #[test]
-fn a_short_form_answers_for_what_it_stands_for() {
+fn a_short_form_is_shown_for_its_key() {
     let answer = Sandbox::with(LAYERS).json(&["trace", "service.db.port.sql.number", "-t", "prod"]);
     assert_eq!(answer["values"][0]["layers"][0]["value"], "5432");
 }
 
 #[test]
-fn a_path_that_leads_nowhere_says_what_was_meant() {
+fn an_unknown_path_has_a_suggestion() {
     let sandbox = Sandbox::with(LAYERS);
     for (path, part) in [
         ("service.a.replica", "did you mean `service.a.replicas`?"),
@@ -75,7 +75,7 @@ fn a_secret_in_plain_text_is_hidden_in_a_trace() {
 
 /// Every path in the result of a trace can be traced again.
 #[test]
-fn every_value_of_the_demo_has_an_answer_under_every_target() {
+fn every_value_of_the_demo_has_a_trace_for_every_target() {
     let sandbox = Sandbox::demo();
     let mut asked = 0;
     for target in crate::demo::TARGETS {
@@ -94,7 +94,7 @@ fn every_value_of_the_demo_has_an_answer_under_every_target() {
 
 /// Values from files and variables from `use` can be traced to the line of the file.
 #[test]
-fn keys_of_files_and_variables_of_a_use_are_traced_to_their_lines() {
+fn keys_from_files_and_variables_from_configs_are_traced_to_their_lines() {
     let sandbox = Sandbox::with(
         "[stack]\nname = \"s\"\n[input.version]\n[config.model]\nlines = \"conf/model.env\"\nfiles = \"conf/*.csv\"\nkey.OWN = \"x\"\n[secret.p]\nkey.token = { env = \"T\" }\n\
          [service.a]\nimage = \"a:{input.version}\"\nuse = [{ from = \"config.model\", spell = \"upper\", prefix = \"M_\" }, \"secret.p\"]\n\

@@ -2,7 +2,7 @@
 
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, WorkloadId};
-use fracht_core::plan::outer::OuterAddress;
+use fracht_core::plan::external::ExternalAddress;
 use fracht_core::plan::reach::{
     Caller, Leak, LeakReason, Login, May, OpenPort, ReachPlan, may, may_at, networks,
 };
@@ -106,7 +106,10 @@ pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> ReachDocument<'a>
             addresses: way.addresses.iter().map(address::shown).collect(),
             hosts_line: address::hosts_line(&way.addresses),
             learn: learn(model, way),
-            tls: way.addresses.iter().any(|address| matches!(address, OuterAddress::Web { tls: true, .. })),
+            tls: way
+                .addresses
+                .iter()
+                .any(|address| matches!(address, ExternalAddress::Web { tls: true, .. })),
             logins: way.logins.iter().filter_map(login).collect(),
         })
     };

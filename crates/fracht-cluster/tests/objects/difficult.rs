@@ -1,14 +1,14 @@
-//! Stacks with difficult objects: they pass [`crate::whole::check`] and mean what the stack says.
+//! Stacks with difficult objects: they pass [`crate::consistency::check`] and mean what the stack says.
 
 use serde_json::{Value, json};
 
-use crate::{files, made, object, whole};
+use crate::{consistency, files, generated, object};
 
 /// The objects of a stack, which must pass the checks.
-fn holds(stack: &str, target: &str) -> Vec<Value> {
-    let made = made(&files(&format!("[stack]\nname = \"s\"\n{stack}")), target);
-    whole::check(&made);
-    made.objects
+fn consistent(stack: &str, target: &str) -> Vec<Value> {
+    let generated = generated(&files(&format!("[stack]\nname = \"s\"\n{stack}")), target);
+    consistency::check(&generated);
+    generated.objects
 }
 
 fn pod(objects: &[Value], kind: &str, name: &str) -> Value {
@@ -16,8 +16,8 @@ fn pod(objects: &[Value], kind: &str, name: &str) -> Value {
 }
 
 #[test]
-fn numbers_that_the_cluster_picks_are_not_written() {
-    let all = holds(
+fn node_ports_that_the_cluster_chooses_are_not_written() {
+    let all = consistent(
         "[service.a]\nimage = \"a:1\"\nport.web = { number = 8080, reach = \"node\" }\n\
          [service.b]\nimage = \"b:1\"\nport.syslog = { number = 514, protocol = \"udp\", reach = \"node\", at = \"auto\" }\n",
         "cluster",
@@ -28,8 +28,8 @@ fn numbers_that_the_cluster_picks_are_not_written() {
 }
 
 #[test]
-fn volumes_of_a_pod_are_never_taken_for_each_other() {
-    let all = holds(
+fn volumes_of_a_pod_have_different_names() {
+    let all = consistent(
         "[volume.x]\nsize = \"1Gi\"\n[volume.volume-x]\nsize = \"1Gi\"\neach = true\n[volume.config-a]\nsize = \"1Gi\"\neach = true\n\
          [config.a]\nkey.K = \"1\"\n[config.a-0440]\nkey.Z = \"2\"\n[config.shared-a]\nkey.Z = \"2\"\n\
          [service.a]\nimage = \"a:1\"\nuser = 5\nmount.\"/one\" = \"volume.x\"\nmount.\"/two\" = \"volume.volume-x\"\nmount.\"/three\" = \"volume.config-a\"\n\
@@ -47,8 +47,8 @@ fn volumes_of_a_pod_are_never_taken_for_each_other() {
 }
 
 #[test]
-fn a_task_has_its_time_and_its_tries_for_itself() {
-    let all = holds(
+fn waiting_does_not_use_up_the_time_or_retries_of_a_task() {
+    let all = consistent(
         "[service.db]\nimage = \"d:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\", boot = \"10m\" }\n\
          [task.t]\nimage = \"a:1\"\nretries = 0\ntimeout = \"1m\"\nafter = { db = \"ready\" }\n",
         "cluster",
@@ -60,7 +60,7 @@ fn a_task_has_its_time_and_its_tries_for_itself() {
     let gates = (0..21).map(|n| format!("after.s{n} = \"ready\"")).collect::<Vec<_>>().join("\n");
     let services =
         (0..21).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 1\nhealth = {{ tcp = \"x\" }}\n"));
-    holds(
+    consistent(
         &format!("[task.t]\nimage = \"a:1\"\n{gates}\n{}", services.collect::<Vec<_>>().concat()),
         "cluster",
     );
@@ -68,7 +68,7 @@ fn a_task_has_its_time_and_its_tries_for_itself() {
 
 #[test]
 fn a_sidecar_runs_as_its_own_user() {
-    let all = holds(
+    let all = consistent(
         "[service.a]\nimage = \"a:1\"\nuser = 0\nbeside.x = { image = \"x:1\", confine = \"strict\" }\n",
         "cluster",
     );
@@ -77,11 +77,11 @@ fn a_sidecar_runs_as_its_own_user() {
 }
 
 #[test]
-fn files_can_be_read_by_those_who_mount_them() {
+fn files_are_readable_by_the_containers_that_mount_them() {
     for (user, sidecar) in
         [("user = \"999:999\"", ""), ("user = 10001", ""), ("", "user = 7,"), ("user = 0", "user = 7,")]
     {
-        holds(
+        consistent(
             &format!(
                 "[config.k]\nkey.pw = \"x\"\n[secret.s]\nkey.k = {{ env = \"K\" }}\n[service.a]\nimage = \"a:1\"\n{user}\n\
                  mount.\"/k\" = {{ from = \"config.k\", mode = \"0440\" }}\nmount.\"/s/k\" = {{ from = \"secret.s/k\", mode = \"0400\" }}\n\
@@ -93,7 +93,7 @@ fn files_can_be_read_by_those_who_mount_them() {
 }
 
 #[test]
-fn later_uses_win_over_earlier_ones_in_every_form() {
+fn later_uses_override_earlier_ones_in_every_form() {
     let config = "[config.one]\nkey.MODE = \"first\"\n[config.two]\nkey.MODE = \"second\"\nkey.LEVEL = \"2\"\n[service.a]\nimage = \"a:1\"\n";
     for uses in [
         "{ from = \"config.one\", spell = \"upper\" }, \"config.two\"",
@@ -101,14 +101,17 @@ fn later_uses_win_over_earlier_ones_in_every_form() {
         "\"config.one\", { from = \"config.two\", spell = \"upper\" }, \"config.one\"",
         "{ from = \"config.two\", spell = \"upper\" }, { from = \"config.one\", spell = \"upper\" }",
     ] {
-        holds(&format!("{config}use = [{uses}]\n"), "cluster");
-        holds(&format!("{config}use = [{uses}]\nenv.MODE = \"own $€ {{config.two/LEVEL}}\"\n"), "cluster");
+        consistent(&format!("{config}use = [{uses}]\n"), "cluster");
+        consistent(
+            &format!("{config}use = [{uses}]\nenv.MODE = \"own $€ {{config.two/LEVEL}}\"\n"),
+            "cluster",
+        );
     }
 }
 
 #[test]
-fn words_become_what_the_cluster_reads() {
-    let all = holds(
+fn words_become_values_of_the_api() {
+    let all = consistent(
         "[task.t]\nimage = \"a:1\"\nschedule = \"0 3 * * 5-7\"\n\
          [service.a]\nimage = \"a:1\"\nenv.PRICE = \"5 $€\"\nenv.cmd = \"$(x)\"\nargs = [\"$$\", \"$é\"]\nport.x = 1\nworkdir = \"/\"\n\
          health = { run = [\"sh\", \"-c\", \"test $$ -gt 0 && test $(cmd) = $(date)\"], every = \"500ms\", boot = \"30s\" }\n\
@@ -122,13 +125,13 @@ fn words_become_what_the_cluster_reads() {
 
 /// A pod on another node would wait forever for a volume that only one node can mount.
 #[test]
-fn those_who_share_a_volume_of_one_node_share_the_node() {
+fn pods_that_share_a_volume_of_one_node_share_the_node() {
     let service = |name: &str, volumes: &[&str]| {
         let mounts = volumes.iter().map(|volume| format!("mount.\"/{volume}\" = \"volume.{volume}\"\n"));
         format!("[service.{name}]\nimage = \"a:1\"\n{}", mounts.collect::<Vec<_>>().concat())
     };
     let volume = |name: &str, more: &str| format!("[volume.{name}]\nsize = \"1Gi\"\n{more}\n");
-    let all = holds(
+    let all = consistent(
         &[
             volume("v", ""),
             volume("w", ""),
@@ -173,8 +176,8 @@ fn those_who_share_a_volume_of_one_node_share_the_node() {
 }
 
 #[test]
-fn a_container_is_never_called_as_a_gate_is() {
-    let all = holds(
+fn containers_and_gates_have_different_names() {
+    let all = consistent(
         "[service.db]\nimage = \"d:1\"\nport.x = 1\nhealth = { tcp = \"x\" }\n[service.wait-for-db]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n",
         "cluster",
     );
@@ -183,7 +186,7 @@ fn a_container_is_never_called_as_a_gate_is() {
 
 /// Two stacks in one namespace share only addresses: applying one never overwrites objects of the other.
 #[test]
-fn stacks_in_one_namespace_leave_each_other_alone() {
+fn stacks_in_one_namespace_do_not_affect_each_other() {
     let stack = |name: &str, service: &str| {
         format!(
             "[stack]\nname = \"{name}\"\n[service.{service}]\nimage = \"a:1\"\nport.x = {{ number = 1, reach = \"node\" }}\nuse = [\"config.c\"]\nmount.\"/v\" = \"volume.v\"\n\
@@ -193,13 +196,13 @@ fn stacks_in_one_namespace_leave_each_other_alone() {
         )
     };
     let identities = |name: &str, service: &str| -> Vec<(String, String)> {
-        let made = made(&files(&stack(name, service)), "t");
+        let generated = generated(&files(&stack(name, service)), "t");
         // A name with two dashes has a digest, which the tests do not compute.
         if !name.contains("--") {
-            whole::check(&made);
+            consistency::check(&generated);
         }
         let identity = |object: &Value| (object["kind"].to_string(), object["metadata"]["name"].to_string());
-        made.objects.iter().filter(|object| object["kind"] != "Namespace").map(identity).collect()
+        generated.objects.iter().filter(|object| object["kind"] != "Namespace").map(identity).collect()
     };
     // Names that would be the same if they were joined by a dash.
     for (one, other) in
@@ -208,14 +211,15 @@ fn stacks_in_one_namespace_leave_each_other_alone() {
         let (first, second) = (identities(one.0, one.1), identities(other.0, other.1));
         assert!(first.iter().all(|identity| !second.contains(identity)), "{first:?} {second:?}");
     }
-    let namespace =
-        |name: &str| object(&made(&files(&stack(name, "x")), "t").objects, "Namespace", "shared").clone();
+    let namespace = |name: &str| {
+        object(&generated(&files(&stack(name, "x")), "t").objects, "Namespace", "shared").clone()
+    };
     assert_eq!(namespace("a"), namespace("b"), "what both make is the same");
     let piece = |namespace: &str, volume: &str| {
         let stack = format!(
             "[stack]\nname = \"s\"\n[volume.{volume}]\nsize = \"1Gi\"\nnode-folder = \"/v\"\n[service.a]\nimage = \"a:1\"\nmount.\"/v\" = \"volume.{volume}\"\n[target.t]\nnamespace = \"{namespace}\"\n"
         );
-        let all = made(&files(&stack), "t").objects;
+        let all = generated(&files(&stack), "t").objects;
         all.iter().find(|object| object["kind"] == "PersistentVolume").unwrap()["metadata"]["name"].clone()
     };
     assert_ne!(piece("tide-prod", "db"), piece("tide", "prod-db"));
@@ -223,22 +227,22 @@ fn stacks_in_one_namespace_leave_each_other_alone() {
 }
 
 #[test]
-fn what_only_a_machine_mounts_is_not_claimed_in_a_cluster() {
+fn volumes_that_only_a_machine_mounts_have_no_claim() {
     let stack = "[volume.v]\nsize = \"1Gi\"\n[volume.w]\nsize = \"1Gi\"\n[service.a]\nimage = \"a:1\"\nmount.\"/w\" = \"volume.w\"\n\
                  [target.laptop]\non = \"machine\"\nservice.a.mount.\"/v\" = \"volume.v\"\n[target.prod]\n";
-    let all = holds(stack, "prod");
+    let all = consistent(stack, "prod");
     let claims: Vec<_> = all.iter().filter(|object| object["kind"] == "PersistentVolumeClaim").collect();
     assert_eq!(claims.len(), 1, "{claims:?}");
     assert_eq!(claims[0]["metadata"]["name"], "s-w");
     let passed = files(&format!("pass = [\"p.yaml\"]\n[stack]\nname = \"s\"\n{stack}"))
         .with("/s/p.yaml", "apiVersion: v1\nkind: Pod\nmetadata: {name: p}\nspec: {volumes: [{name: v, persistentVolumeClaim: {claimName: s-v}}]}\n");
-    let all = made(&passed, "prod").objects;
+    let all = generated(&passed, "prod").objects;
     assert_eq!(all.iter().filter(|object| object["kind"] == "PersistentVolumeClaim").count(), 2);
 }
 
 #[test]
-fn roles_and_labels_reach_every_object_of_a_service() {
-    let all = holds(
+fn every_object_of_a_service_has_its_role_and_labels() {
+    let all = consistent(
         "[service.a]\nimage = \"a:1\"\nrole = \"server\"\nlabel.team = \"harbour\"\nreplicas = { min = 2, max = 3 }\ncpu = \"1\"\n\
          port.w = { number = 80, reach = \"web\", host = \"*.a.example\" }\nport.n = { number = 81, reach = \"node\" }\n\
          rights = [{ on = \"pods\", may = [\"get\"] }]\n",
@@ -258,7 +262,7 @@ fn roles_and_labels_reach_every_object_of_a_service() {
 }
 
 #[test]
-fn a_changed_key_restarts_those_who_use_it() {
+fn a_changed_key_restarts_the_pods_that_use_it() {
     let stack = |a: &str| {
         format!(
             "[config.c]\nkey.A = \"{a}\"\nkey.B = \"b\"\n[service.a]\nimage = \"a:1\"\nenv.A = \"{{config.c/A}}\"\n\
@@ -266,7 +270,7 @@ fn a_changed_key_restarts_those_who_use_it() {
              [service.folder]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n"
         )
     };
-    let (before, after) = (holds(&stack("1"), "cluster"), holds(&stack("2"), "cluster"));
+    let (before, after) = (consistent(&stack("1"), "cluster"), consistent(&stack("2"), "cluster"));
     let changes = |name: &str| object(&before, "Deployment", name) != object(&after, "Deployment", name);
     assert_eq!(["a", "b", "all", "folder"].map(changes), [true, false, true, true]);
 }

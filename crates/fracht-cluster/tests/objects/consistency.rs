@@ -10,16 +10,16 @@ use proptest::prelude::*;
 use serde_json::Value;
 
 use crate::cluster::{Cluster, Pod, items};
-use crate::policies::{Port, can_talk, gets_to, is_open};
+use crate::policies::{Port, can_talk, is_open, reaches_address};
 use crate::random_stack::{parts, stack_file};
-use crate::{Made, demo, files, generator, made, meaning, restricted, stack_names, stacks};
+use crate::{Generated, demo, files, generated, generator, meaning, restricted, stack_names, stacks};
 
-pub(crate) fn check(made: &Made) {
-    let cluster = Cluster { objects: &made.objects };
+pub(crate) fn check(generated: &Generated) {
+    let cluster = Cluster { objects: &generated.objects };
     cluster.check();
-    reach_is_what_the_policies_say(&cluster, &made.model);
-    restricted::check(&cluster, &made.model);
-    meaning::check(&cluster, &made.model);
+    reach_is_what_the_policies_say(&cluster, &generated.model);
+    restricted::check(&cluster, &generated.model);
+    meaning::check(&cluster, &generated.model);
 }
 
 /// The pods of a service or a task, by its name.
@@ -32,12 +32,17 @@ fn reach_is_what_the_policies_say(cluster: &Cluster<'_>, model: &Model) {
     let pods = cluster.pods();
     for caller in &plan.callers {
         let from = pod(&pods, &model.workloads[caller.who].name);
-        assert_eq!(gets_to(cluster, from, "203.0.113.9", 8443), caller.gets_out, "{}", from.owner);
+        assert_eq!(reaches_address(cluster, from, "203.0.113.9", 8443), caller.gets_out, "{}", from.owner);
         for number in [443, 6443] {
             let anywhere =
                 |leak: &Leak| leak.to.is_empty() && leak.ports.iter().any(|port| u64::from(*port) == number);
             let told = caller.gets_out || caller.leaks.iter().any(anywhere);
-            assert_eq!(gets_to(cluster, from, "203.0.113.9", number), told, "{} at {number}", from.owner);
+            assert_eq!(
+                reaches_address(cluster, from, "203.0.113.9", number),
+                told,
+                "{} at {number}",
+                from.owner
+            );
         }
         let mut count = 0;
         for id in &plan.services {
@@ -67,31 +72,31 @@ fn reach_is_what_the_policies_say(cluster: &Cluster<'_>, model: &Model) {
 }
 
 #[test]
-fn the_demo_holds_together_under_every_cluster() {
+fn the_demo_is_consistent_in_every_cluster() {
     for target in ["staging", "prod"] {
-        let made = made(&demo(), target);
-        assert!(made.objects.len() > 30);
-        check(&made);
+        let generated = generated(&demo(), target);
+        assert!(generated.objects.len() > 30);
+        check(&generated);
     }
 }
 
 #[test]
-fn every_stack_of_the_tests_holds_together_under_every_cluster() {
+fn every_test_stack_is_consistent_in_every_cluster() {
     let mut seen = 0;
     for name in stack_names() {
-        for (target, made) in stacks(&name) {
+        for (target, generated) in stacks(&name) {
             seen += 1;
             println!("{name} under {target}");
-            check(&made);
+            check(&generated);
         }
     }
     assert!(seen >= 5);
 }
 
 #[test]
-fn a_fleet_holds_together() {
-    check(&made(&files(&generator::stack(60)), "cluster"));
-    let layered = made(&files(&generator::layered(60)), "cluster");
+fn a_large_stack_is_consistent() {
+    check(&generated(&files(&generator::stack(60)), "cluster"));
+    let layered = generated(&files(&generator::layered(60)), "cluster");
     check(&layered);
     let service = layered.model.workloads.iter().nth(6).unwrap();
     assert_eq!(service.service().unwrap().replicas.value.least(), 3, "of the target that is like another");
@@ -105,9 +110,9 @@ proptest! {
     #![proptest_config(ProptestConfig { cases: cases(), ..ProptestConfig::default() })]
 
     #[test]
-    fn any_good_stack_holds_together(parts in parts()) {
+    fn any_valid_stack_is_consistent(parts in parts()) {
         for target in ["cluster", "other"] {
-            check(&made(&files(&stack_file(&parts)), target));
+            check(&generated(&files(&stack_file(&parts)), target));
         }
     }
 }
@@ -126,8 +131,8 @@ fn first<'o>(all: &'o mut [Value], kind: &str) -> &'o mut Value {
 
 /// The simulated cluster must find mistakes.
 #[test]
-fn what_does_not_hold_together_is_seen() {
-    let good = made(&demo(), "prod");
+fn inconsistencies_are_found() {
+    let good = generated(&demo(), "prod");
     let breaks: [(&str, Change); 15] = [
         ("a config is missing", |all| all.retain(|object| object["kind"] != "ConfigMap")),
         ("a service finds nothing", |all| {
@@ -181,7 +186,7 @@ fn what_does_not_hold_together_is_seen() {
     for (what, change) in breaks {
         let mut objects = good.objects.clone();
         change(&mut objects);
-        let broken = Made { objects, model: good.model.clone() };
+        let broken = Generated { objects, model: good.model.clone() };
         let seen = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| check(&broken)));
         assert!(seen.is_err(), "{what}, which was not found");
     }
@@ -189,7 +194,7 @@ fn what_does_not_hold_together_is_seen() {
 
 /// Every stack file in the folder is tested.
 #[test]
-fn no_stack_of_the_tests_is_forgotten() {
+fn every_test_stack_is_listed() {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/stacks");
     let entries = std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().file_name());
     let files: BTreeSet<String> = entries
@@ -200,7 +205,7 @@ fn no_stack_of_the_tests_is_forgotten() {
     let kinds = |name: &str| -> BTreeSet<String> {
         let all = stacks(name);
         all.iter()
-            .flat_map(|(_, made)| &made.objects)
+            .flat_map(|(_, generated)| &generated.objects)
             .map(|o| o["kind"].as_str().unwrap().to_owned())
             .collect()
     };

@@ -11,7 +11,7 @@ use crate::tree::{Node, Value};
 
 impl Traced<'_> {
     /// All such values at or below a path.
-    pub(super) fn made(&self, keys: &[String]) -> Vec<Leaf> {
+    pub(super) fn derived(&self, keys: &[String]) -> Vec<Leaf> {
         let wanted =
             |path: &[&str]| keys.iter().zip(path).all(|(key, step)| key == step) && keys.len() <= path.len();
         let mut leaves = Vec::new();

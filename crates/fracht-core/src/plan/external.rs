@@ -6,7 +6,7 @@ use crate::model::{Model, Port, Reach, TargetKind};
 
 /// An address of a port for clients outside the stack.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum OuterAddress {
+pub enum ExternalAddress {
     /// A port of this machine.
     Machine(u16),
     /// A port of every node; `None` if the cluster chooses the number.
@@ -25,17 +25,17 @@ pub enum OuterAddress {
 }
 
 /// The external addresses of a port with the external numbers `at`; none for a port that is not open.
-pub fn outer_addresses(model: &Model, port: &Port, at: &[u16]) -> Vec<OuterAddress> {
-    let numbers = |address: fn(u16) -> OuterAddress| at.iter().copied().map(address).collect();
+pub fn external_addresses(model: &Model, port: &Port, at: &[u16]) -> Vec<ExternalAddress> {
+    let numbers = |address: fn(u16) -> ExternalAddress| at.iter().copied().map(address).collect();
     match (model.target.on.value, port.reach.value) {
         (_, Reach::Stack) => Vec::new(),
-        (TargetKind::Machine, _) => numbers(OuterAddress::Machine),
-        (TargetKind::Cluster, Reach::Node) if at.is_empty() => vec![OuterAddress::Node(None)],
-        (TargetKind::Cluster, Reach::Node) => numbers(|number| OuterAddress::Node(Some(number))),
-        (TargetKind::Cluster, Reach::Balancer) => numbers(OuterAddress::Balancer),
+        (TargetKind::Machine, _) => numbers(ExternalAddress::Machine),
+        (TargetKind::Cluster, Reach::Node) if at.is_empty() => vec![ExternalAddress::Node(None)],
+        (TargetKind::Cluster, Reach::Node) => numbers(|number| ExternalAddress::Node(Some(number))),
+        (TargetKind::Cluster, Reach::Balancer) => numbers(ExternalAddress::Balancer),
         (TargetKind::Cluster, Reach::Web) => model
             .web_host(port)
-            .map(|host| OuterAddress::Web {
+            .map(|host| ExternalAddress::Web {
                 tls: model.target.web.tls.is_some(),
                 host: host.into(),
                 path: Arc::clone(&port.path.value),

@@ -324,7 +324,7 @@ proptest! {
 
     /// Writing and reading objects makes no difference, in any order.
     #[test]
-    fn objects_do_not_differ_from_themselves(parts in parts(), turn in any::<bool>()) {
+    fn written_objects_do_not_differ_when_they_are_read(parts in parts(), turn in any::<bool>()) {
         let all = objects(&files(&stack_file(&parts)), "cluster");
         let text = crate::rendered(&files(&stack_file(&parts)), "cluster", fracht_cluster::Format::Yaml);
         let mut again = read_objects(&text).unwrap();

@@ -190,7 +190,7 @@ fn manual_storage_is_bound_to_its_claim() {
 }
 
 #[test]
-fn tasks_with_a_schedule_are_suspended_on_request_only() {
+fn tasks_on_demand_are_suspended_cron_jobs() {
     let task = |lines: &str| {
         let all = generated(&format!("[task.t]\nimage = \"t:1\"\n{lines}\n"));
         object(&all, "CronJob", "t")["spec"].clone()

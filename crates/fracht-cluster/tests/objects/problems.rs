@@ -216,7 +216,7 @@ fn ambiguous_passed_documents_are_refused() {
 }
 
 #[test]
-fn an_object_passed_in_two_api_versions_is_a_clash() {
+fn an_object_passed_twice_in_one_namespace_is_a_clash() {
     let role = |place: &str| {
         format!("apiVersion: rbac.authorization.k8s.io/v1\nkind: ClusterRole\nmetadata: {{name: r{place}}}\n")
     };

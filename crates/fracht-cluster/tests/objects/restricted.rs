@@ -88,7 +88,7 @@ pub(crate) fn check(cluster: &Cluster<'_>, model: &Model) {
 }
 
 #[test]
-fn the_restricted_profile_finds_every_violation() {
+fn violations_of_the_restricted_profile_are_found() {
     let good = json!({
         "securityContext": { "runAsNonRoot": true, "seccompProfile": { "type": "RuntimeDefault" } },
         "containers": [{ "name": "a", "securityContext": {

@@ -231,7 +231,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn names_about_secrets_are_not_secret() {
+    fn names_of_secrets_are_found_and_names_about_secrets_are_not() {
         for name in [
             "DB_PASSWORD",
             "token",

@@ -100,7 +100,7 @@ mod tests {
     }
 
     #[test]
-    fn invalid_durations_have_an_example() {
+    fn invalid_durations_have_a_reason() {
         for (text, part) in [
             ("", "number and a unit"),
             ("5", "unit missing"),

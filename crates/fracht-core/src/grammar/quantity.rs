@@ -159,7 +159,7 @@ mod tests {
     }
 
     #[test]
-    fn invalid_quantities_have_an_example() {
+    fn invalid_quantities_have_a_reason() {
         for (text, part) in [
             ("512MB", "did you mean 512Mi?"),
             ("12x", "`x`"),

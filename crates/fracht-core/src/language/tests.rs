@@ -32,7 +32,7 @@ fn every_example_is_valid_for_its_key() {
 }
 
 #[test]
-fn every_key_refuses_values_of_other_types() {
+fn every_key_refuses_a_date() {
     // No key takes a date, and each must say so.
     for (table, field) in every_field() {
         let name = field.key().name;
@@ -54,7 +54,7 @@ fn keys_are_declared_once_and_described_in_sentences() {
 
 /// The default of a key is the one in the reference.
 #[test]
-fn documented_defaults_are_values() {
+fn defaults_are_those_of_the_reference() {
     use std::time::Duration;
 
     use super::{build, container, health, network, port, service, target, task, volume, workload};

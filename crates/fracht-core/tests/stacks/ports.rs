@@ -83,7 +83,7 @@ fn a_clash_names_both_owners_and_a_free_number() {
 }
 
 #[test]
-fn ports_clash_only_in_the_same_place() {
+fn ports_clash_only_in_the_same_scope() {
     let both = |a: &str, b: &str| stack(&[("a", 1, a), ("b", 1, b)]);
     let node = r#"{ number = 80, reach = "node", at = 30080 }"#;
     let udp = r#"{ number = 80, reach = "node", at = 30080, protocol = "udp" }"#;
@@ -111,7 +111,7 @@ fn ports_clash_only_in_the_same_place() {
 }
 
 #[test]
-fn a_service_uses_each_number_once() {
+fn a_service_cannot_use_a_number_twice() {
     let pod = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.x = 80\nport.y = 80\n";
     assert_eq!(failed(pod, "cluster"), ["port-clash"]);
     let inner = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.x = 80\n\

@@ -15,7 +15,7 @@ fn open(content: impl Into<Vec<u8>>) -> Option<OpenError> {
 }
 
 #[test]
-fn files_that_are_not_utf_8_are_refused() {
+fn unreadable_stack_files_are_refused() {
     assert_eq!(open("[stack]\n"), None);
     assert_eq!(open(""), Some(OpenError::Empty));
     assert_eq!(open(" \n\t\r\n"), Some(OpenError::Empty));
@@ -215,7 +215,7 @@ fn check_anything(text: &str) -> Result<(), TestCaseError> {
 }
 
 #[test]
-fn an_integer_beyond_64_bits_is_out_of_range() {
+fn too_large_integers_and_too_deep_lists_are_reported() {
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nreplicas = 99999999999999999999\n";
     assert_eq!(failed(stack, "cluster"), ["bad-value"]);
     let deep = format!("[stack]\nname = \"s\"\nx = {}{}\n", "[".repeat(5000), "]".repeat(5000));
@@ -237,7 +237,7 @@ fn many_services_have_the_same_problems_in_the_same_order() {
 }
 
 #[test]
-fn keys_from_files_are_valid_and_nul_is_refused() {
+fn invalid_keys_and_nul_in_files_are_reported() {
     let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nuse = [\"config.c\"]\n[config.c]\nlines = \"c.env\"\n";
     for (lines, rule) in [
         ("a/b=1\n", "bad-name"),

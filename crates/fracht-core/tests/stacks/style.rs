@@ -42,7 +42,7 @@ pub(crate) fn faults(diagnostic: &Diagnostic) -> Vec<String> {
 }
 
 #[test]
-fn messages_follow_the_style_guide() {
+fn messages_of_bad_examples_follow_the_style_guide() {
     for rule in rules::all() {
         for target in ["cluster", "prod", "laptop"] {
             let Some(verdict) = crate::maybe_verdict(rule.fails, target) else { continue };

@@ -158,7 +158,7 @@ impl Folder<'_> {
         if let Err(error) = returned {
             let shown = escaped_path(self.path);
             return Failure::new(
-                format!("`{shown}` is not finished, and the changes cannot be undone: {}", reason(&error)),
+                format!("cannot undo the changes in `{shown}`: {}", reason(&error)),
                 "run it again when the folder can be written to: it undoes the changes",
             );
         }
@@ -231,10 +231,20 @@ impl Folder<'_> {
         });
         let cannot = |error: &io::Error| {
             let shown = escaped_path(self.path);
-            Failure::new(
-                format!("`{shown}` is not finished, and cannot be: {}", reason(error)),
-                "run it again when the folder can be written to",
-            )
+            let message = format!(
+                "cannot finish or undo the changes of an earlier run in `{shown}`: {}",
+                reason(error)
+            );
+            let help = match (error.kind(), &journal) {
+                // Someone removed files of the scratch folder.
+                (io::ErrorKind::NotFound, Some(journal)) => {
+                    let path = |name| escaped_path(&self.path.join(name));
+                    let (journal, scratch) = (path(journal::NAME), path(&journal.scratch));
+                    format!("remove `{journal}` and `{scratch}`, then render all objects again")
+                }
+                _ => "run it again when the folder can be written to".to_owned(),
+            };
+            Failure::new(message, help)
         };
         let done = match &journal {
             Some(journal) if journal.state == State::Applying && self.dir.exists(&journal.scratch) => {

@@ -122,7 +122,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_journal_round_trips_and_a_truncated_one_is_empty() {
+    fn a_journal_round_trips_and_a_truncated_one_is_in_its_first_state() {
         let steps = vec![(Step::Add, "a b.yaml".to_owned()), (Step::Remove, "c".to_owned())];
         let journal = Journal { state: State::Applying, scratch: scratch::name(), steps };
         let text = journal.text(State::Applying);

@@ -82,7 +82,14 @@ fn every_screenshot_exists_and_is_used() {
 
 #[test]
 fn every_link_between_docs_exists() {
-    for name in ["README.md", "docs/language.md", "docs/architecture.md", "docs/json.md", "CHANGELOG.md"] {
+    for name in [
+        "README.md",
+        "docs/language.md",
+        "docs/architecture.md",
+        "docs/json.md",
+        "docs/style.md",
+        "CHANGELOG.md",
+    ] {
         let text = fs::read_to_string(path(name)).unwrap();
         for link in text.split("](").skip(1).map(|rest| rest.split(')').next().unwrap()) {
             if link.starts_with('#') || link.contains("://") {

@@ -310,6 +310,28 @@ fn a_file_that_cannot_be_replaced_keeps_the_old_set() {
 }
 
 #[test]
+fn a_change_without_its_scratch_files_has_a_help_that_works() {
+    let sandbox = Sandbox::with(ONE);
+    assert_eq!(render(&sandbox).code, 0);
+    let journal = "scratch .fracht-0123456789abcdef\nstate applying\nreplace 50-service-a.yaml\nend\n";
+    let sandbox = sandbox.file(MARKER, journal).file("objects/.fracht-0123456789abcdef/new/x", "x");
+    let run = render(&sandbox);
+    assert_eq!(run.code, 2, "{run:?}");
+    assert!(
+        run.err.contains("cannot finish or undo the changes of an earlier run in `objects`"),
+        "{}",
+        run.err
+    );
+    let help = format!(
+        "help: remove `{MARKER}` and `objects/.fracht-0123456789abcdef`, then render all objects again"
+    );
+    assert!(run.err.contains(&help), "{}", run.err);
+    fs::remove_file(sandbox.path(MARKER)).unwrap();
+    fs::remove_dir_all(sandbox.path("objects/.fracht-0123456789abcdef")).unwrap();
+    assert_eq!(render(&sandbox).code, 0);
+}
+
+#[test]
 fn a_journal_with_paths_outside_the_folder_is_ignored() {
     let forged =
         "scratch .fracht-0123456789abcdef\nstate applying\nremove README\nreplace sub\nadd ../up\nend\n";

@@ -39,7 +39,7 @@ fn a_missing_input_is_a_problem_of_the_stack() {
 }
 
 #[test]
-fn unknown_inputs_are_refused() {
+fn invalid_inputs_are_refused() {
     let sandbox =
         Sandbox::with(STACK).file("bad.env", "version=1\nnonsense\n").file("other.env", "verson=1\n");
     for (arguments, part) in [

@@ -2,24 +2,14 @@
 
 use super::{Rule, Severity};
 
-/// A rule whose problems are always errors: the stack cannot be read, so that no objects can be generated.
-const fn shape(
-    name: &'static str,
-    summary: &'static str,
-    why: &'static str,
-    (fails, passes): (&'static str, &'static str),
-) -> Rule {
-    Rule { name, summary, why, fails, passes, always_error: true, ..Rule::BASE }
-}
-
-pub(crate) static SYNTAX: Rule = shape(
+pub(crate) static SYNTAX: Rule = Rule::always_error(
     "syntax",
     "The file is not valid TOML",
     "What cannot be read cannot be checked; the rest of the file is read anyway.",
     ("[stack]\nname = tidedesk\n", "[stack]\nname = \"tidedesk\"\n"),
 );
 
-pub(crate) static UNKNOWN_KEY: Rule = shape(
+pub(crate) static UNKNOWN_KEY: Rule = Rule::always_error(
     "unknown-key",
     "Unknown key, or a key in the wrong table",
     "A misspelled key, or one at the wrong level, would be ignored without notice.",
@@ -29,14 +19,14 @@ pub(crate) static UNKNOWN_KEY: Rule = shape(
     ),
 );
 
-pub(crate) static MISSING_KEY: Rule = shape(
+pub(crate) static MISSING_KEY: Rule = Rule::always_error(
     "missing-key",
     "A required key is missing",
     "No default would be right for everyone.",
     ("[stack]\nname = \"s\"\n[service.a]\n", "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n"),
 );
 
-pub(crate) static WRONG_TYPE: Rule = shape(
+pub(crate) static WRONG_TYPE: Rule = Rule::always_error(
     "wrong-type",
     "The value has the wrong type",
     "A string is not a number, and one value is not a list.",
@@ -46,7 +36,7 @@ pub(crate) static WRONG_TYPE: Rule = shape(
     ),
 );
 
-pub(crate) static BAD_VALUE: Rule = shape(
+pub(crate) static BAD_VALUE: Rule = Rule::always_error(
     "bad-value",
     "The value is not valid for this key",
     "The cluster would refuse it, or something else would happen than was meant.",
@@ -56,7 +46,7 @@ pub(crate) static BAD_VALUE: Rule = shape(
     ),
 );
 
-pub(crate) static BAD_NAME: Rule = shape(
+pub(crate) static BAD_NAME: Rule = Rule::always_error(
     "bad-name",
     "The name has invalid characters or is too long",
     "Names become names of objects, hosts, variables and files, and each of these has its own limits.",
@@ -66,7 +56,7 @@ pub(crate) static BAD_NAME: Rule = shape(
     ),
 );
 
-pub(crate) static DEFINED_TWICE: Rule = shape(
+pub(crate) static DEFINED_TWICE: Rule = Rule::always_error(
     "defined-twice",
     "The same thing is defined in two places",
     "Only one of them can be used, and it is not clear which one was meant.",
@@ -76,7 +66,7 @@ pub(crate) static DEFINED_TWICE: Rule = shape(
     ),
 );
 
-pub(crate) static UNKNOWN_NAME: Rule = shape(
+pub(crate) static UNKNOWN_NAME: Rule = Rule::always_error(
     "unknown-name",
     "A reference to something that does not exist",
     "It would fail only at run time, often far from the cause.",
@@ -88,7 +78,7 @@ pub(crate) static UNKNOWN_NAME: Rule = shape(
     ),
 );
 
-pub(crate) static FILE_UNREADABLE: Rule = shape(
+pub(crate) static FILE_UNREADABLE: Rule = Rule::always_error(
     "file-unreadable",
     "A file cannot be read",
     "Its content is part of what runs.",
@@ -100,7 +90,7 @@ pub(crate) static FILE_UNREADABLE: Rule = shape(
     ),
 );
 
-pub(crate) static PATH_OUTSIDE: Rule = shape(
+pub(crate) static PATH_OUTSIDE: Rule = Rule::always_error(
     "path-outside",
     "A path leads outside the stack's folder",
     "A stack is self-contained: you can move its folder, and it never reads a file by accident.",
@@ -112,7 +102,7 @@ pub(crate) static PATH_OUTSIDE: Rule = shape(
     ),
 );
 
-pub(crate) static BROKEN_LINE: Rule = shape(
+pub(crate) static BROKEN_LINE: Rule = Rule::always_error(
     "broken-line",
     "A line in a settings file is not KEY=value",
     "The setting would be missing at run time.",
@@ -124,7 +114,7 @@ pub(crate) static BROKEN_LINE: Rule = shape(
     ),
 );
 
-pub(crate) static LIKE_CYCLE: Rule = shape(
+pub(crate) static LIKE_CYCLE: Rule = Rule::always_error(
     "like-cycle",
     "`like` has a cycle",
     "None of these patterns or targets can be resolved.",
@@ -148,7 +138,7 @@ pub(crate) static DROP_MISSES: Rule = Rule {
     ..Rule::BASE
 };
 
-pub(crate) static INPUT_MISSING: Rule = shape(
+pub(crate) static INPUT_MISSING: Rule = Rule::always_error(
     "input-missing",
     "A required input is not set",
     "It has no default, and the stack uses it.",
@@ -158,7 +148,7 @@ pub(crate) static INPUT_MISSING: Rule = shape(
     ),
 );
 
-pub(crate) static INPUT_REFUSED: Rule = shape(
+pub(crate) static INPUT_REFUSED: Rule = Rule::always_error(
     "input-refused",
     "The value of an input does not match its pattern",
     "The pattern was written to keep out values that break something later.",
@@ -170,7 +160,7 @@ pub(crate) static INPUT_REFUSED: Rule = shape(
     ),
 );
 
-pub(crate) static SCHEDULE_INVALID: Rule = shape(
+pub(crate) static SCHEDULE_INVALID: Rule = Rule::always_error(
     "schedule-invalid",
     "The schedule is not valid",
     "The cluster would refuse it, or the task would run at other times than was meant.",
@@ -180,7 +170,7 @@ pub(crate) static SCHEDULE_INVALID: Rule = shape(
     ),
 );
 
-pub(crate) static ENV_NAME: Rule = shape(
+pub(crate) static ENV_NAME: Rule = Rule::always_error(
     "env-name",
     "A key is not a valid variable name",
     "The cluster would skip it, and the program would not find its setting.",
@@ -217,7 +207,7 @@ pub(crate) static PORT_RANGE: Rule = Rule {
     ..Rule::BASE
 };
 
-pub(crate) static SECRET_WRITTEN: Rule = shape(
+pub(crate) static SECRET_WRITTEN: Rule = Rule::always_error(
     "secret-written",
     "A key of a secret has its value in the stack file",
     "Everyone who can read the file or its history can read the secret.",

@@ -37,6 +37,16 @@ impl Rule {
         always_error: false,
         in_every_target: false,
     };
+
+    /// A rule whose problems prevent all objects, with a stack file that fails it and the same one fixed.
+    pub(crate) const fn always_error(
+        name: &'static str,
+        summary: &'static str,
+        why: &'static str,
+        (fails, passes): (&'static str, &'static str),
+    ) -> Self {
+        Self { name, summary, why, fails, passes, always_error: true, ..Self::BASE }
+    }
 }
 
 impl fmt::Debug for Rule {

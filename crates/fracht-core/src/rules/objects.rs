@@ -3,18 +3,8 @@
 use super::Rule;
 use crate::diag::Severity;
 
-/// A rule on objects whose problems are always errors.
-const fn object(
-    name: &'static str,
-    summary: &'static str,
-    why: &'static str,
-    (fails, passes): (&'static str, &'static str),
-) -> Rule {
-    Rule { name, summary, why, fails, passes, always_error: true, ..Rule::BASE }
-}
-
 /// Two objects have the same kind and name.
-pub static NAME_CLASH: Rule = object(
+pub static NAME_CLASH: Rule = Rule::always_error(
     "name-clash",
     "Two objects have the same kind and name",
     "The one applied later would replace the other.",
@@ -29,7 +19,7 @@ pub static NAME_CLASH: Rule = object(
 );
 
 /// A patch matches nothing.
-pub static PATCH_MISSES: Rule = object(
+pub static PATCH_MISSES: Rule = Rule::always_error(
     "patch-misses",
     "A patch does not match any object or field",
     "The change that you want would not happen.",
@@ -42,7 +32,7 @@ pub static PATCH_MISSES: Rule = object(
 );
 
 /// A passed file holds something that is not an object.
-pub static PASS_BROKEN: Rule = object(
+pub static PASS_BROKEN: Rule = Rule::always_error(
     "pass-broken",
     "A file in `pass` contains something that is not a Kubernetes object",
     "The cluster would reject it, and everything applied after it.",
@@ -54,32 +44,24 @@ pub static PASS_BROKEN: Rule = object(
 
 /// A passed object reaches beyond the stack.
 pub static PASS_BEYOND: Rule = Rule {
+    name: "pass-beyond",
     severity: Severity::Hint,
-    always_error: false,
-    ..object(
-        "pass-beyond",
-        "A passed object reaches beyond the stack and its namespace",
-        "It is cluster-wide, in another namespace, gives permissions, opens a network or is privileged: the rules on the \
-         stack's own objects do not hold for it.",
-        (
-            "pass = [\"wide.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
-            "pass = [\"good.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
-        ),
-    )
+    summary: "A passed object reaches beyond the stack and its namespace",
+    why: "It is cluster-wide, in another namespace, gives permissions, opens a network or is privileged: the rules on the \
+          stack's own objects do not hold for it.",
+    fails: "pass = [\"wide.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+    passes: "pass = [\"good.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+    ..Rule::BASE
 };
 
 /// A passed Secret has its values in plain text.
 pub static PASS_SECRET: Rule = Rule {
+    name: "pass-secret",
     severity: Severity::Warning,
-    always_error: false,
-    ..object(
-        "pass-secret",
-        "A passed Secret has its values in plain text",
-        "Everyone who can read the file or its history has the values; base64 hides nothing.",
-        (
-            "pass = [\"secret.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
-            "[stack]\nname = \"s\"\n[secret.a]\nkey.b = { env = \"B\" }\n\
+    summary: "A passed Secret has its values in plain text",
+    why: "Everyone who can read the file or its history has the values; base64 hides nothing.",
+    fails: "pass = [\"secret.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+    passes: "[stack]\nname = \"s\"\n[secret.a]\nkey.b = { env = \"B\" }\n\
              [service.a]\nimage = \"a:1\"\nuse = [\"secret.a\"]\n",
-        ),
-    )
+    ..Rule::BASE
 };

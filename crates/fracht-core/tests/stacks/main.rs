@@ -19,6 +19,7 @@ mod order;
 mod ports;
 mod reading;
 mod style;
+mod values;
 mod vocabulary;
 
 use std::path::Path;

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::path::Path;
 
 use fracht_core::check::Project;
-use fracht_core::diag::Finding;
+use fracht_core::diag::{Finding, Severity};
 use fracht_core::files::MemoryFiles;
 use fracht_core::language::{AnyField, TABLES, TableShape};
 
@@ -314,4 +314,58 @@ fn one_syntax_error_has_one_message_in_plain_words() {
         let found = messages(&SERVICE.join(line));
         assert!(found.len() == 1 && !found[0].1.contains("invalid TOML"), "{line}: {found:#?}");
     }
+}
+
+/// A value that cannot be read is reported once, and references to it are not reported.
+#[test]
+fn every_broken_line_of_a_large_stack_gives_one_message() {
+    let text = include_str!("../../../fracht-cluster/tests/stacks/everything.toml");
+    let files = |text: &str| {
+        [
+            "conf/banner.txt",
+            "conf/settings.env",
+            "conf/app.ini",
+            "app/recipe.txt",
+            "app/ignored.txt",
+            "secrets/pin",
+        ]
+        .iter()
+        .fold(MemoryFiles::default(), |files, name| files.with(format!("/s/{name}"), "A=1\n"))
+        .with(
+            "/s/more/feed.toml",
+            "[service.feeder]\nimage = \"f:1\"\nnetwork = [\"open\"]\nenv.F = \"{outside.feed/in}\"\n",
+        )
+        .with("/s/extra/w.yaml", "kind: W\n")
+        .with("/s/fracht.toml", text)
+    };
+    let errors = |text: &str| -> Vec<(&'static str, String)> {
+        let (files, path) = (files(text), Path::new("/s/fracht.toml"));
+        let mut project = Project::open(&files, path, path).unwrap();
+        let verdict = project.check("prod").unwrap();
+        let findings = verdict.report.findings().iter().filter(|finding| finding.severity == Severity::Error);
+        findings.map(|finding| (finding.diagnostic.rule.name, finding.diagnostic.message.clone())).collect()
+    };
+    assert_eq!(errors(text), []);
+    let mut seen = 0;
+    let mut wrong = Vec::new();
+    for (number, line) in text.lines().enumerate() {
+        let Some((key, _)) = line.split_once(" = ").filter(|(key, _)| !key.starts_with(['#', ' '])) else {
+            continue;
+        };
+        // Without these, the stack has another target.
+        if ["like", "on", "ops"].contains(&key) && number > 225 {
+            continue;
+        }
+        let broken: Vec<String> = text
+            .lines()
+            .enumerate()
+            .map(|(at, line)| if at == number { format!("{key} = 2026-11-24") } else { line.to_owned() })
+            .collect();
+        let found = errors(&broken.join("\n"));
+        seen += 1;
+        if found.len() != 1 {
+            wrong.push(format!("{}: {key}: {found:?}", number + 1));
+        }
+    }
+    assert!(seen > 150 && wrong.is_empty(), "{seen} {wrong:#?}");
 }

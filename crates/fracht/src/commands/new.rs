@@ -13,6 +13,7 @@ use fracht_core::grammar::name::NameKind;
 use crate::cli::New;
 use crate::disk;
 use crate::failure::{Failure, Outcome};
+use crate::ui::style::WIDTH;
 use crate::ui::{Ui, counted};
 use crate::write;
 
@@ -178,7 +179,7 @@ impl Plan {
             let text = format!(
                 "secret.{name}: {keys} (look like secrets: read from the environment, values not written)"
             );
-            let options = textwrap::Options::new(98).initial_indent("  ").subsequent_indent("    ");
+            let options = textwrap::Options::new(WIDTH).initial_indent("  ").subsequent_indent("    ");
             out.push_str(&textwrap::fill(&text, options));
             out.push('\n');
         }

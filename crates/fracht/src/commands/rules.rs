@@ -7,7 +7,7 @@ use fracht_core::rules::{self, Rule, rule};
 use crate::cli::Rules;
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
-use crate::ui::style::{BOLD, ERROR, HELP, QUIET, WARNING};
+use crate::ui::style::{BOLD, ERROR, HELP, QUIET, WARNING, WIDTH};
 use crate::ui::table::{Cell, Table};
 
 pub(crate) fn run(args: &Rules, ui: &mut Ui) -> Result<Outcome, Failure> {
@@ -52,7 +52,7 @@ fn page(rule: &Rule) -> String {
         rule.name,
         rule.severity.word(),
         rule.summary,
-        rule.why,
+        textwrap::fill(rule.why, WIDTH),
         indented(rule.fails),
         indented(rule.passes),
     )

@@ -11,12 +11,9 @@ use unicode_width::UnicodeWidthStr as _;
 use crate::cli::{Format, Trace};
 use crate::failure::{Failure, Outcome};
 use crate::stack;
-use crate::ui::style::{BOLD, QUIET};
+use crate::ui::style::{BOLD, QUIET, WIDTH};
 use crate::ui::table::{Cell, Table};
 use crate::ui::{Ui, json};
-
-/// The widest table, in columns.
-const WIDTH: usize = 100;
 
 /// The JSON of `--format json`.
 #[derive(Serialize)]
@@ -99,7 +96,7 @@ fn nothing(path: &str, reached: &str, near: Option<&str>) -> Failure {
     let help = match (near, reached) {
         (Some(near), _) => format!("did you mean `{near}`?"),
         (None, "") => "a path starts with a table, for example `service.api`".to_owned(),
-        (None, reached) => format!("see `fracht trace {reached}` for what is there"),
+        (None, reached) => format!("`fracht trace {reached}` lists all its values"),
     };
     Failure::new(format!("`{path}` not found in the stack"), help)
 }

@@ -6,8 +6,8 @@ use fracht_core::diag::{Diagnostic, Finding, Label, Severity};
 use fracht_core::escape::escaped;
 use fracht_core::source::{SourceFile, Sources, Span};
 
-/// The widest excerpt, in columns.
-const WIDTH: usize = 100;
+use super::style::WIDTH;
+
 /// The longest line, in bytes, that is shown as a whole. Of longer lines, only the part around the first label is
 /// shown.
 const LONG: usize = 8_000;

@@ -13,6 +13,9 @@ use fracht_core::escape::is_unsafe;
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Style(u8);
 
+/// The widest line, in columns.
+pub(crate) const WIDTH: usize = 100;
+
 pub(crate) const ERROR: Style = Style(1);
 pub(crate) const WARNING: Style = Style(2);
 pub(crate) const HELP: Style = Style(3);

@@ -144,8 +144,7 @@ impl Folder<'_> {
                 "choose a folder that can be written to with `--out`".to_owned()
             }
             io::ErrorKind::PermissionDenied => {
-                "change the owner or the mode of what is in it, or choose another folder with `--out`"
-                    .to_owned()
+                "change the owner or the mode of its files, or choose another folder with `--out`".to_owned()
             }
             _ => "choose another folder with `--out`".to_owned(),
         });

@@ -102,6 +102,8 @@ fn every_rule_is_listed_and_has_a_page() {
         for part in ["bad example", "good example", name] {
             assert!(page.out.contains(part), "{name}: {}", page.out);
         }
+        let texts = page.out.split("bad example").next().unwrap();
+        assert!(texts.lines().all(|line| line.chars().count() <= 100), "{texts}");
     }
     assert_snapshot!(list);
     assert_snapshot!("page_of_a_rule", sandbox.run(&["rules", "port-clash"]).out);

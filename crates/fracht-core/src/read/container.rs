@@ -218,9 +218,10 @@ fn one_use(reader: &mut Reader<'_>, entry: &Entry) -> Option<Use> {
         reader.tainted = true;
         reader.sink.push(
             Diagnostic::new(&BAD_VALUE, "`use` takes a whole config or secret, not one key")
-                .at(span, format!("remove `/{part}`"))
+                .at(span, "names one key")
+                .fix(span, format!("\"{}.{name}\"", kind.word()), format!("write `{}.{name}`", kind.word()))
                 .help(format!(
-                    "for one key set a variable: `env.NAME = \"{{{}.{name}/{part}}}\"`",
+                    "or for one key, set a variable: `env.NAME = \"{{{}.{name}/{part}}}\"`",
                     kind.word()
                 )),
         );

@@ -54,6 +54,17 @@ pub(crate) fn claim_name(model: &Model, volume: &Volume) -> String {
     volume.present.as_ref().map_or_else(|| in_stack(model, &volume.name), |present| present.value.to_string())
 }
 
+/// The name of a volume in a pod, and of the claim template that it may come from.
+pub(crate) fn template_name(volume: &Volume) -> String {
+    shortened(&format!("volume-{}", volume.name), LABEL)
+}
+
+/// The name of a `PersistentVolume`. It has no namespace, so its name contains that of the namespace, which has no
+/// dots.
+pub(crate) fn persistent_volume_name(model: &Model, volume: &Volume) -> String {
+    format!("{}.{}", model.target.namespace.value, claim_name(model, volume))
+}
+
 /// The name of the Service for open ports on the nodes or on a load balancer.
 pub fn open_service_name(model: &Model, workload: &Workload, reach: Reach) -> String {
     unlike_hosts(model, in_stack(model, &format!("{}-{}", workload.name, reach.word())))

@@ -2,30 +2,27 @@
 //!
 //! All but those of containers refer to the port by its name, so that its number can change.
 
-use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Port, Protocol};
-use k8s_openapi::api::core::v1::{ContainerPort, ServicePort};
-use k8s_openapi::api::networking::v1::{NetworkPolicyPort, ServiceBackendPort};
-use k8s_openapi::apimachinery::pkg::util::intstr::IntOrString;
+
+use crate::api::{ContainerPort, IntOrName, NetworkPolicyPort, ServiceBackendPort, ServicePort, Str};
 
 /// The port on which a container listens.
 pub(crate) fn of_container(port: &Port) -> ContainerPort {
     ContainerPort {
-        name: Some(port.name.to_string()),
+        name: (&port.name).into(),
         container_port: i32::from(port.number.value),
         protocol: protocol(port.protocol),
-        ..ContainerPort::default()
     }
 }
 
 /// A port of a Service, with its number there.
 pub(crate) fn of_service(port: &Port, number: u16) -> ServicePort {
     ServicePort {
-        name: Some(port.name.to_string()),
+        name: (&port.name).into(),
         port: i32::from(number),
-        target_port: Some(IntOrString::String(port.name.to_string())),
+        target_port: Some(IntOrName::Name((&port.name).into())),
+        node_port: None,
         protocol: protocol(port.protocol),
-        ..ServicePort::default()
     }
 }
 
@@ -33,21 +30,29 @@ pub(crate) fn of_service(port: &Port, number: u16) -> ServicePort {
 pub(crate) fn of_policy(port: &Port) -> NetworkPolicyPort {
     NetworkPolicyPort {
         // Not every network plugin finds the named ports of sidecars.
-        port: Some(match port.sidecar {
-            None => IntOrString::String(port.name.to_string()),
-            Some(_) => IntOrString::Int(port.number.value.into()),
-        }),
-        protocol: Some(protocol(port.protocol).unwrap_or_else(|| "TCP".into())),
-        end_port: None,
+        port: match port.sidecar {
+            None => IntOrName::Name((&port.name).into()),
+            Some(_) => IntOrName::Int(port.number.value.into()),
+        },
+        protocol: protocol_name(port.protocol).into(),
     }
 }
 
 /// The port of a Service as the backend of an Ingress.
 pub(crate) fn of_backend(port: &Port) -> ServiceBackendPort {
-    ServiceBackendPort { name: Some(port.name.to_string()), number: None }
+    ServiceBackendPort { name: (&port.name).into() }
 }
 
-/// The Kubernetes name of a protocol; `None` for TCP, which is the default.
-fn protocol(protocol: Protocol) -> Option<String> {
-    (protocol != Protocol::Tcp).then(|| protocol.word().to_uppercase())
+/// The name of a protocol in the API.
+fn protocol_name(protocol: Protocol) -> &'static str {
+    match protocol {
+        Protocol::Tcp => "TCP",
+        Protocol::Udp => "UDP",
+        Protocol::Sctp => "SCTP",
+    }
+}
+
+/// The protocol of a port; `None` for TCP, which is the default.
+fn protocol(protocol: Protocol) -> Option<Str> {
+    (protocol != Protocol::Tcp).then(|| protocol_name(protocol).into())
 }

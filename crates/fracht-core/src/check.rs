@@ -11,8 +11,8 @@ use crate::input::{InputSource, InputValues};
 use crate::language::stack;
 use crate::layer::{Layered, Targets, stamp_layers};
 use crate::levels::Levels;
-use crate::model::Model;
 use crate::origin::Layer;
+use crate::plan::facts::Facts;
 use crate::read::{self, FileCache, Reading};
 use crate::resolve::Symbols;
 use crate::rules;
@@ -65,8 +65,9 @@ impl std::fmt::Display for OpenError {
 
 /// The result of a check for one target.
 pub struct Verdict {
-    /// The model. While the report has errors, it may be shown, but no objects are generated from it.
-    pub model: Model,
+    /// The model and what follows from it. While the report has errors, they may be shown, but no objects are
+    /// generated from them.
+    pub facts: Facts,
     /// The problems that were found.
     pub report: Report,
     layered: Layered,
@@ -74,16 +75,16 @@ pub struct Verdict {
     levels: Levels,
 }
 
-/// A model without errors: the only form that back ends accept. [`Verdict::checked`] creates it.
+/// A stack without errors: the only form that back ends accept. [`Verdict::checked`] creates it.
 #[derive(Clone, Copy)]
-pub struct Checked<'m> {
-    model: &'m Model,
+pub struct Checked<'f> {
+    facts: &'f Facts,
 }
 
-impl<'m> Checked<'m> {
-    /// The model.
-    pub fn model(self) -> &'m Model {
-        self.model
+impl<'f> Checked<'f> {
+    /// The facts of the stack.
+    pub fn facts(self) -> &'f Facts {
+        self.facts
     }
 }
 
@@ -95,9 +96,9 @@ impl Verdict {
         report
     }
 
-    /// The model for a back end; `None` if the report has errors.
+    /// The stack for a back end; `None` if the report has errors.
     pub fn checked(&self) -> Option<Checked<'_>> {
-        (!self.report.has_errors()).then_some(Checked { model: &self.model })
+        (!self.report.has_errors()).then_some(Checked { facts: &self.facts })
     }
 }
 
@@ -208,12 +209,13 @@ impl<'f> Project<'f> {
         };
         let Reading { model, layered, symbols, knows_target } =
             read::model(&input, &mut self.cache, &mut self.sources, &mut sink)?;
+        let facts = Facts::of(model);
         if knows_target {
-            rules::run(&model, &mut sink);
+            rules::run(&facts, &mut sink);
         }
         let levels = Levels::of(&layered.tree, &mut sink);
         let report = Report::new(sink, |rule| levels.severity(rule));
-        Some(Verdict { model, report, layered, symbols, levels })
+        Some(Verdict { facts, report, layered, symbols, levels })
     }
 
     /// The layers that set the value at a path, for the target of a verdict on this stack.
@@ -222,7 +224,7 @@ impl<'f> Project<'f> {
             tree: &verdict.layered.tree,
             target: verdict.layered.target.as_ref(),
             symbols: &verdict.symbols,
-            model: &verdict.model,
+            model: &verdict.facts.model,
             sources: &self.sources,
             cover: Cover::new(&verdict.report, &self.sources),
         };

@@ -9,7 +9,6 @@
 //!
 //! use fracht_core::check::Project;
 //! use fracht_core::files::MemoryFiles;
-//! use fracht_core::plan::order::Order;
 //!
 //! let stack = r#"
 //!     [stack]
@@ -34,8 +33,9 @@
 //!     verdict.report.findings().iter().map(|finding| &*finding.diagnostic.message).collect();
 //! assert_eq!(messages, [""; 0]);
 //!
-//! let order = Order::of(&verdict.model);
-//! let names = |wave: &[_]| wave.iter().map(|id| &*verdict.model.workloads[*id].name).collect::<Vec<_>>();
+//! let order = &verdict.facts.order;
+//! let model = &verdict.facts.model;
+//! let names = |wave: &[_]| wave.iter().map(|id| &*model.workloads[*id].name).collect::<Vec<_>>();
 //! assert_eq!(order.waves.iter().map(|wave| names(wave)).collect::<Vec<_>>(), [["db"], ["api"]]);
 //! # Ok::<(), fracht_core::check::OpenError>(())
 //! ```
@@ -50,7 +50,7 @@
 //! 4. `read` and `resolve` turn the merged tree into the [`model`], names into ids, and references into values.
 //! 5. [`rules`] find the problems of the model.
 //!
-//! A [`plan`] is computed from a model when it is needed. [`cover`] hides secrets in everything that is shown.
+//! What follows from a model is in its [`plan::facts::Facts`], which rules, commands and back ends share. [`cover`] hides secrets in everything that is shown.
 
 pub mod check;
 pub mod cover;

@@ -13,8 +13,11 @@ use crate::ui::Ui;
 
 /// The report on a stack; if it has no errors, with the problems of its objects.
 pub(crate) fn report(verdict: &Verdict) -> Report {
-    let checked = verdict.checked().filter(|_| verdict.model.target.on.value == TargetKind::Cluster);
-    let problems = checked.map(|checked| ManuallyDrop::new(Rendering::new(checked)).problems());
+    let checked = verdict.checked().filter(|_| verdict.facts.model.target.on.value == TargetKind::Cluster);
+    let problems = checked.map(|checked| match Rendering::plan(checked) {
+        Ok(rendering) => ManuallyDrop::new(rendering).hints().to_vec(),
+        Err(problems) => problems,
+    });
     verdict.report_with(problems.unwrap_or_default())
 }
 
@@ -25,16 +28,23 @@ pub(crate) fn rendering<'v>(
     with_secrets: bool,
     ui: &mut Ui,
 ) -> Result<Option<ManuallyDrop<Rendering<'v>>>, Failure> {
-    let Some(mut rendering) = verdict.checked().map(|checked| ManuallyDrop::new(Rendering::new(checked)))
-    else {
+    let Some(checked) = verdict.checked() else {
         ui.errors(&verdict.report, project.sources());
         return Ok(None);
     };
-    let mut report = verdict.report_with(rendering.problems());
-    if with_secrets && !report.has_errors() {
-        rendering.set_secrets(secrets::values(&verdict.model, project.files())?);
-        report = verdict.report_with(rendering.problems());
+    let mut planned = Rendering::plan(checked);
+    if with_secrets && planned.is_ok() {
+        let values = secrets::values(&verdict.facts.model, project.files())?;
+        planned = Rendering::plan_with_secrets(checked, values);
     }
+    let (rendering, problems) = match planned {
+        Ok(rendering) => {
+            let hints = rendering.hints().to_vec();
+            (Some(ManuallyDrop::new(rendering)), hints)
+        }
+        Err(problems) => (None, problems),
+    };
+    let report = verdict.report_with(problems);
     ui.errors(&report, project.sources());
-    Ok((!report.has_errors()).then_some(rendering))
+    Ok(rendering.filter(|_| !report.has_errors()))
 }

@@ -90,7 +90,7 @@ fn stacks(name: &str) -> Vec<(String, Generated)> {
     let mut project = Project::open(&files, path, path).unwrap();
     let targets: Vec<String> = project.targets().names().map(str::to_owned).collect();
     let on_cluster = |target: &String| {
-        project.check(target).is_some_and(|verdict| verdict.model.target.on.value == TargetKind::Cluster)
+        project.check(target).is_some_and(|verdict| verdict.facts.model.target.on.value == TargetKind::Cluster)
     };
     let targets: Vec<String> = targets.into_iter().filter(on_cluster).collect();
     targets.into_iter().map(|target| (target.clone(), generated(&files, &target))).collect()
@@ -106,7 +106,7 @@ struct Generated {
 fn generated(files: &MemoryFiles, target: &str) -> Generated {
     let path = Path::new("/s/fracht.toml");
     let mut project = Project::open(files, path, path).unwrap_or_else(|error| panic!("{error}"));
-    let model = project.check(target).unwrap().model;
+    let model = project.check(target).unwrap().facts.model;
     Generated { model, objects: objects(files, target) }
 }
 
@@ -119,7 +119,7 @@ fn rendered(files: &MemoryFiles, target: &str, format: Format) -> String {
         let errors = verdict.report.findings().iter().filter(|finding| finding.severity == Severity::Error);
         panic!("{:#?}", errors.map(|finding| &finding.diagnostic.message).collect::<Vec<_>>())
     };
-    let secrets = verdict.model.secrets.entries().filter(|(_, secret)| secret.is_generated());
+    let secrets = verdict.facts.model.secrets.entries().filter(|(_, secret)| secret.is_generated());
     let secrets: SecretValues = secrets
         .map(|(id, secret)| {
             let keys = secret.keys.iter().map(|key| (key.name.to_string(), b"gull-and-kelp\n".to_vec()));

@@ -137,8 +137,8 @@ impl Model {
     }
 
     /// The host name of a web port: its own, or the target's domain.
-    pub fn web_host<'a>(&'a self, port: &'a Port) -> Option<&'a str> {
-        port.host.as_ref().or(self.target.domain.as_ref()).map(|host| &*host.value)
+    pub fn web_host<'a>(&'a self, port: &'a Port) -> Option<&'a Arc<str>> {
+        port.host.as_ref().or(self.target.domain.as_ref()).map(|host| &host.value)
     }
 
     /// Whether a mount is read-only: the mount sets it, or the volume allows readers only.

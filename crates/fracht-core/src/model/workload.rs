@@ -1,5 +1,6 @@
 //! Workloads: services, which keep running, and tasks, which run to their end.
 
+use std::ops::Index;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -211,6 +212,15 @@ impl Word for Condition {
         &[("started", Self::Started), ("ready", Self::Ready), ("done", Self::Done)];
 }
 
+#[expect(clippy::indexing_slicing, reason = "the index of a health check, or of the list of ports itself")]
+impl Index<PortIndex> for Workload {
+    type Output = Port;
+
+    fn index(&self, index: PortIndex) -> &Port {
+        &self.ports()[index.0]
+    }
+}
+
 impl Workload {
     /// The part that only a service has; `None` for a task.
     pub fn service(&self) -> Option<&ServicePart> {
@@ -230,7 +240,12 @@ impl Workload {
         self.ports().iter().filter(|port| port.reach.value.is_open())
     }
 
-    /// One of its ports.
+    /// Its ports, each with its index.
+    pub fn port_entries(&self) -> impl Iterator<Item = (PortIndex, &Port)> {
+        self.ports().iter().enumerate().map(|(index, port)| (PortIndex(index), port))
+    }
+
+    /// One of its ports. A text may refer to a port that could not be read.
     pub fn port(&self, index: PortIndex) -> Option<&Port> {
         self.ports().get(index.0)
     }

@@ -37,7 +37,7 @@ pub fn external_addresses(model: &Model, port: &Port, at: &[u16]) -> Vec<Externa
             .web_host(port)
             .map(|host| ExternalAddress::Web {
                 tls: model.target.web.tls.is_some(),
-                host: host.into(),
+                host: Arc::clone(host),
                 path: Arc::clone(&port.path.value),
             })
             .into_iter()

@@ -1,6 +1,7 @@
 //! Plans: what follows from a model, as plain data.
 
 pub mod external;
+pub mod facts;
 pub mod one_node;
 pub mod order;
 pub mod ports;

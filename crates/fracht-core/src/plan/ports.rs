@@ -324,7 +324,7 @@ mod tests {
         let path = Path::new("/s/fracht.toml");
         let mut project = Project::open(&files, path, path).unwrap();
         let verdict = project.check("m").unwrap();
-        let (plan, steps) = PortPlan::with_steps(&verdict.model);
+        let (plan, steps) = PortPlan::with_steps(&verdict.facts.model);
         let last = plan.entries.last().unwrap().at[0];
         assert_eq!((usize::from(last), plan.clashes.len()), (8080 + services - 1, 0));
         steps

@@ -151,8 +151,8 @@ impl May {
 }
 
 impl ReachPlan {
-    /// What can reach what in `model`.
-    pub fn of(model: &Model) -> Self {
+    /// What can reach what in `model`, whose port plan is `ports`.
+    pub fn of(model: &Model, ports: &PortPlan) -> Self {
         let services: Vec<WorkloadId> =
             model.workloads.entries().filter(|(_, w)| !w.ports().is_empty()).map(|(id, _)| id).collect();
         let mut counts = Counts::of(model, &services);
@@ -168,7 +168,7 @@ impl ReachPlan {
                 outside: outside.into_iter().collect(),
             }
         });
-        Self { callers: callers.collect(), open_ports: open_ports(model), services }
+        Self { callers: callers.collect(), open_ports: open_ports(model, ports), services }
     }
 }
 
@@ -293,8 +293,7 @@ fn used(workload: &Workload) -> (BTreeSet<WorkloadId>, BTreeSet<OutsideId>) {
     (services, outside)
 }
 
-fn open_ports(model: &Model) -> Vec<OpenPort> {
-    let plan = PortPlan::of(model);
+fn open_ports(model: &Model, plan: &PortPlan) -> Vec<OpenPort> {
     let mut known: BTreeMap<WorkloadId, Vec<Login>> = BTreeMap::new();
     let way = |entry: &super::ports::PortEntry| {
         let port = entry.port(model).filter(|port| port.reach.value.is_open())?;

@@ -26,6 +26,7 @@ use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
 
 use crate::diag::{Sink, reading};
 use crate::model::Model;
+use crate::plan::facts::Facts;
 
 /// The code that finds the problems of a rule.
 #[derive(Clone, Copy)]
@@ -34,6 +35,8 @@ enum Check {
     Reading,
     /// This function, which checks a model.
     Model(fn(&Model, &mut Sink)),
+    /// This function, which checks plans.
+    Plans(fn(&Facts, &mut Sink)),
     /// The back end, which checks the generated objects.
     Objects,
 }
@@ -53,10 +56,10 @@ static LIST: &[(&Rule, Check)] = &[
     (&reading::BROKEN_LINE, Check::Reading),
     (&reading::LIKE_CYCLE, Check::Reading),
     (&reading::DROP_MISSES, Check::Reading),
-    (&start::START_CYCLE, Check::Model(start::start_cycle)),
+    (&start::START_CYCLE, Check::Plans(start::start_cycle)),
     (&start::WAITS_WITHOUT_HEALTH, Check::Model(start::waits_without_health)),
     (&reading::PORT_RANGE, Check::Model(ports::port_range)),
-    (&ports::PORT_CLASH, Check::Model(ports::port_clash)),
+    (&ports::PORT_CLASH, Check::Plans(ports::port_clash)),
     (&ports::AT_WITH_REPLICAS, Check::Model(ports::at_with_replicas)),
     (&ports::AT_UNUSED, Check::Model(ports::at_unused)),
     (&images::IMAGE_UNPINNED, Check::Model(images::image_unpinned)),
@@ -89,7 +92,7 @@ static LIST: &[(&Rule, Check)] = &[
     (&entries::ENTRY_PATH, Check::Model(entries::entry_path)),
     (&outside::OUTSIDE_ADDRESS, Check::Model(outside::outside_address)),
     (&settings::SECRET_TOO_LARGE, Check::Model(settings::secret_too_large)),
-    (&nodes::NODE_CLASH, Check::Model(nodes::node_clash)),
+    (&nodes::NODE_CLASH, Check::Plans(nodes::node_clash)),
     (&NAME_CLASH, Check::Objects),
     (&PATCH_MISSES, Check::Objects),
     (&PASS_BROKEN, Check::Objects),
@@ -115,22 +118,22 @@ pub fn rule(name: &str) -> Option<&'static Rule> {
 /// With fewer services and tasks, threads cost more than they save.
 const WORTH_THREADS: usize = 500;
 
-/// Runs every rule on a model. Rules are independent, so that several can run at once.
-pub(crate) fn run(model: &Model, sink: &mut Sink) {
-    let of_model = |(_, check): &(&Rule, Check)| match check {
-        Check::Model(check) => Some(*check),
-        Check::Reading | Check::Objects => None,
+/// Runs every rule on the facts of a stack. Rules are independent, so that several can run at once.
+pub(crate) fn run(facts: &Facts, sink: &mut Sink) {
+    let run = |check: &Check, sink: &mut Sink| match check {
+        Check::Model(check) => check(&facts.model, sink),
+        Check::Plans(check) => check(facts, sink),
+        Check::Reading | Check::Objects => {}
     };
-    let checks: Vec<_> = LIST.iter().filter_map(of_model).collect();
-    if model.workloads.len() < WORTH_THREADS {
-        for check in checks {
-            check(model, sink);
+    if facts.model.workloads.len() < WORTH_THREADS {
+        for (_, check) in LIST {
+            run(check, sink);
         }
         return;
     }
-    let found = checks.par_iter().map(|check| {
+    let found = LIST.par_iter().map(|(_, check)| {
         let mut own = Sink::default();
-        check(model, &mut own);
+        run(check, &mut own);
         own
     });
     for own in found.collect::<Vec<_>>() {

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use super::Rule;
 use crate::diag::{Diagnostic, Sink};
 use crate::model::{Model, Mounted, TargetKind, Volume, Workload};
-use crate::plan::one_node;
+use crate::plan::facts::Facts;
 use crate::source::Span;
 
 pub(super) static NODE_CLASH: Rule = Rule {
@@ -30,11 +30,11 @@ struct Demand<'m> {
     by: &'m Workload,
 }
 
-pub(super) fn node_clash(model: &Model, sink: &mut Sink) {
+pub(super) fn node_clash(facts: &Facts, sink: &mut Sink) {
+    let model = &facts.model;
     if model.target.on.value != TargetKind::Cluster {
         return;
     }
-    let groups = one_node::groups(model);
     let runs = |workload: &Workload| {
         !workload.tainted && workload.service().is_none_or(|service| service.replicas.value.most() > 0)
     };
@@ -44,7 +44,7 @@ pub(super) fn node_clash(model: &Model, sink: &mut Sink) {
     // Two tasks can use a volume one after the other; a service keeps it.
     let mut of_services: BTreeMap<_, BTreeMap<&str, Demand<'_>>> = BTreeMap::new();
     for (id, workload) in services.chain(tasks) {
-        let group = groups.get(&id).copied();
+        let group = facts.one_node.get(&id).copied();
         let of_group = group.and_then(|group| of_services.get(&group));
         let mut own: BTreeMap<&str, Demand<'_>> = BTreeMap::new();
         for demand in demands(model, workload) {

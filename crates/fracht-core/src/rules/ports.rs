@@ -8,7 +8,8 @@ use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::at::At;
 use crate::grammar::word::Word;
 use crate::model::{Model, Port, Protocol, Reach, TargetKind, Workload};
-use crate::plan::ports::{NODE_RANGE, PortPlan, PortScope};
+use crate::plan::facts::Facts;
+use crate::plan::ports::{NODE_RANGE, PortScope};
 
 /// The port of the agent on each node, which no load balancer may use (validation of Service, core/v1).
 const KUBELET: u16 = 10250;
@@ -66,12 +67,13 @@ pub(super) static PORT_CLASH: Rule = Rule {
     ..Rule::BASE
 };
 
-pub(super) fn port_clash(model: &Model, sink: &mut Sink) {
+pub(super) fn port_clash(facts: &Facts, sink: &mut Sink) {
+    let model = &facts.model;
     if model.target.on.value == TargetKind::Cluster {
         web_clash(model, sink);
         outside_clash(model, sink);
     }
-    for clash in PortPlan::of(model).clashes {
+    for clash in &facts.ports.clashes {
         let number = clash.number;
         // A node port is unique whatever the protocol.
         let protocol = match clash.scope {

@@ -5,7 +5,8 @@ use crate::diag::{Diagnostic, Sink};
 use crate::grammar::duration::{show, whole_seconds};
 use crate::grammar::word::Word;
 use crate::model::{BeforeStop, Condition, Model, Protocol, Replicas};
-use crate::plan::order::Order;
+use crate::plan::facts::Facts;
+use crate::plan::order::Wait;
 
 pub(super) static START_CYCLE: Rule = Rule {
     name: "start-cycle",
@@ -19,8 +20,9 @@ pub(super) static START_CYCLE: Rule = Rule {
     ..Rule::BASE
 };
 
-pub(super) fn start_cycle(model: &Model, sink: &mut Sink) {
-    for cycle in Order::of(model).cycles {
+pub(super) fn start_cycle(facts: &Facts, sink: &mut Sink) {
+    let model = &facts.model;
+    for cycle in &facts.order.cycles {
         let name = |id| &*model.workloads[id].name;
         let Some((first, others)) = cycle.split_first() else { continue };
         let mut names: Vec<&str> = cycle.iter().map(|wait| name(wait.from)).collect();
@@ -35,7 +37,7 @@ pub(super) fn start_cycle(model: &Model, sink: &mut Sink) {
         } else {
             format!("the start order has a cycle: {shown}")
         };
-        let words = |wait: &crate::plan::order::Wait| {
+        let words = |wait: &Wait| {
             format!("`{}` waits for `{}` to be {}", name(wait.from), name(wait.on), wait.condition.word())
         };
         let mut problem = Diagnostic::new(&START_CYCLE, message).at(first.span, words(first));

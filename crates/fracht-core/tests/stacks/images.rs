@@ -53,7 +53,7 @@ fn verdict(files: &MemoryFiles, target: &str, given: InputValues) -> Verdict {
 fn images(files: &MemoryFiles, target: &str) -> Vec<String> {
     let verdict = verdict(files, target, InputValues::default());
     assert!(verdict.checked().is_some(), "{:#?}", verdict.report.findings());
-    verdict.model.workloads.iter().map(|workload| workload.main.image.value.to_string()).collect()
+    verdict.facts.model.workloads.iter().map(|workload| workload.main.image.value.to_string()).collect()
 }
 
 #[test]
@@ -128,7 +128,7 @@ fn an_input_has_its_given_value_which_must_match_its_pattern() {
         given.set("version", InputSource::Argument, value);
         given
     };
-    let model = verdict(&files(), "prod", given("2.7")).model;
+    let model = verdict(&files(), "prod", given("2.7")).facts.model;
     assert_eq!(model.workloads.iter().nth(2).unwrap().main.image.value.to_string(), "registry.example/c:2.7");
     let refused = verdict(&files(), "prod", given("2.7; rm")).report;
     let finding =

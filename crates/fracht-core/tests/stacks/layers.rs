@@ -40,7 +40,7 @@ fn variable<'m>(model: &'m Model, service: &str, name: &str) -> &'m Text {
 
 #[test]
 fn a_target_states_only_the_difference() {
-    let laptop = good(STACK, "laptop").model;
+    let laptop = good(STACK, "laptop").facts.model;
     let api = &laptop.workloads.iter().next().unwrap();
     assert_eq!(laptop.target.on.value, TargetKind::Machine);
     assert_eq!(api.service().unwrap().replicas.value.least(), 1);
@@ -49,7 +49,7 @@ fn a_target_states_only_the_difference() {
     assert!(api.ports()[0].reach.value.is_open());
     assert_eq!(variable(&laptop, "api", "LOG_LEVEL").plain(), "info");
 
-    let prod = good(STACK, "prod").model;
+    let prod = good(STACK, "prod").facts.model;
     assert_eq!(prod.target.on.value, TargetKind::Cluster);
     assert_eq!(variable(&prod, "api", "LOG_LEVEL").plain(), "warn", "tables merge by key");
     assert_eq!(variable(&prod, "api", "EXTRA").plain(), "1");
@@ -59,7 +59,7 @@ fn a_target_states_only_the_difference() {
 
 #[test]
 fn texts_can_refer_to_the_target_and_the_stack() {
-    let text = |target| variable(&good(STACK, target).model, "api", "WHERE").plain();
+    let text = |target| variable(&good(STACK, target).facts.model, "api", "WHERE").plain();
     assert_eq!(text("laptop"), "laptop tidedesk tidedesk");
     assert_eq!(text("prod"), "prod tides tidedesk");
 }
@@ -70,12 +70,12 @@ fn every_value_keeps_the_layer_that_sets_it() {
         Origin::Written { layer, .. } => Some(layer),
         Origin::Default => None,
     };
-    let prod = good(STACK, "prod").model;
+    let prod = good(STACK, "prod").facts.model;
     assert_eq!(layer(variable(&prod, "api", "LOG_LEVEL").origin), Some(Layer::Target(1)));
     assert_eq!(layer(variable(&prod, "api", "WHERE").origin), Some(Layer::Stack));
     assert_eq!(layer(prod.target.namespace.origin), Some(Layer::Target(1)));
     assert_eq!(layer(prod.target.on.origin), None);
-    let laptop = good(STACK, "laptop").model;
+    let laptop = good(STACK, "laptop").facts.model;
     let api = laptop.workloads.iter().next().unwrap();
     assert_eq!(layer(api.service().unwrap().replicas.origin), Some(Layer::Target(0)));
     assert_eq!(layer(laptop.target.namespace.origin), None);
@@ -102,7 +102,7 @@ fn a_mistake_in_a_target_is_reported_for_every_target() {
 
 #[test]
 fn a_stack_without_targets_has_a_default_target() {
-    let model = good("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n", "cluster").model;
+    let model = good("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n", "cluster").facts.model;
     assert_eq!((&*model.target.name, &*model.target.namespace.value), ("cluster", "s"));
 }
 
@@ -157,7 +157,7 @@ fn variables(model: &Model, service: &str) -> Vec<String> {
 
 #[test]
 fn patterns_are_merged_in_order() {
-    let test = good(LIKE, "test").model;
+    let test = good(LIKE, "test").facts.model;
     assert_eq!(variables(&test, "a"), ["A=loud", "B=tested", "C=test", "LOUD=1"]);
     let a = test.workloads.iter().next().unwrap();
     assert_eq!(a.main.user.unwrap().value.uid, 10, "a pattern is like another one");
@@ -170,7 +170,7 @@ fn keys_of_a_pattern_that_a_task_does_not_have_are_ignored() {
     let stack = "[stack]\nname = \"s\"\n[pattern.both]\nimage = \"a:1\"\nport.http = 80\nhealth = { http = \"/\", port = \"http\" }\n\
                  replicas = 2\nretries = 1\nbeside.x = { image = \"x:1\" }\nspread = \"node\"\n\
                  [service.a]\nlike = \"pattern.both\"\n[task.t]\nlike = \"pattern.both\"\n";
-    let model = good(stack, "cluster").model;
+    let model = good(stack, "cluster").facts.model;
     let [a, t] = [0, 1].map(|index| model.workloads.iter().nth(index).unwrap().clone());
     assert!(a.main.health.is_some() && a.ports().len() == 1 && a.sidecars.len() == 1);
     assert!(t.main.health.is_none() && t.ports().is_empty() && t.sidecars.is_empty());
@@ -179,16 +179,16 @@ fn keys_of_a_pattern_that_a_task_does_not_have_are_ignored() {
 
 #[test]
 fn drop_removes_only_from_earlier_layers() {
-    let test = good(LIKE, "test").model;
+    let test = good(LIKE, "test").facts.model;
     assert_eq!(variables(&test, "quiet"), ["A=loud", "B=tested", "C=base"]);
     assert!(test.workloads.iter().nth(1).unwrap().main.memory.is_none());
-    let prod = good(LIKE, "prod").model;
+    let prod = good(LIKE, "prod").facts.model;
     assert_eq!(variables(&prod, "a"), ["A=loud", "C=test"], "a target drops what a pattern or the stack set");
 }
 
 #[test]
 fn a_target_like_another_adds_its_own_values() {
-    let prod = good(LIKE, "prod").model;
+    let prod = good(LIKE, "prod").facts.model;
     assert_eq!(&*prod.target.namespace.value, "p");
     let a = prod.workloads.iter().next().unwrap();
     assert_eq!(a.service().unwrap().replicas.value.least(), 3);
@@ -196,7 +196,7 @@ fn a_target_like_another_adds_its_own_values() {
 
 #[test]
 fn a_target_can_drop_a_service_and_change_its_patterns() {
-    let bare = good(LIKE, "bare").model;
+    let bare = good(LIKE, "bare").facts.model;
     assert_eq!(bare.workloads.len(), 1);
     assert_eq!(variables(&bare, "a"), ["A=loud", "C=own", "LOUD=1"]);
 }
@@ -244,7 +244,7 @@ mod split {
             let waits: Vec<_> = workload.after.iter().map(|a| (a.on.index(), a.condition)).collect();
             format!("{} {} {texts:?} {ports:?} {waits:?}\n", workload.reference(), workload.main.image.value)
         };
-        (verdict.model.workloads.iter().map(workload).collect(), problems)
+        (verdict.facts.model.workloads.iter().map(workload).collect(), problems)
     }
 
     proptest! {
@@ -298,6 +298,6 @@ mod split {
                 ("unknown-key", at("b.toml:5"), None),
             ]
         );
-        assert_eq!(verdict.model.workloads.len(), 2);
+        assert_eq!(verdict.facts.model.workloads.len(), 2);
     }
 }

@@ -14,12 +14,12 @@ proptest! {
     #[test]
     fn nothing_starts_before_what_it_waits_for(parts in parts()) {
         let verdict = good(&stack_file(&parts), "cluster");
-        let order = Order::of(&verdict.model);
+        let order = &verdict.facts.order;
         prop_assert!(order.stuck.is_empty());
         let started = order.waves.iter().map(Vec::len).sum::<usize>();
         prop_assert_eq!(started + order.scheduled.len(), parts.len());
         prop_assert!(order.waves.iter().all(|wave| !wave.is_empty()));
-        for (id, workload) in verdict.model.workloads.entries() {
+        for (id, workload) in verdict.facts.model.workloads.entries() {
             let own = order.wave(id).unwrap();
             let latest = workload.after.iter().map(|after| order.wave(after.on).unwrap()).max();
             prop_assert_eq!(own, latest.unwrap_or(0) + 1, "{}", workload.name);
@@ -46,14 +46,14 @@ proptest! {
         tables.reverse();
         let turned = format!("{head}{}", tables.concat());
         let (one, other) = (good(&text, "cluster"), good(&turned, "cluster"));
-        let (first, second) = (Order::of(&one.model), Order::of(&other.model));
+        let (first, second) = (&one.facts.order, &other.facts.order);
         let waves = |model: &fracht_core::model::Model, order: &Order| {
             let mut waves: Vec<_> =
                 model.workloads.entries().map(|(id, w)| (w.name.to_string(), order.wave(id))).collect();
             waves.sort();
             waves
         };
-        prop_assert_eq!(waves(&one.model, &first), waves(&other.model, &second));
+        prop_assert_eq!(waves(&one.facts.model, &first), waves(&other.facts.model, &second));
     }
 }
 
@@ -83,23 +83,23 @@ after = { api = "started" }
 #[test]
 fn the_longest_chain_adds_boot_times_and_limits_of_tasks() {
     let verdict = good(CHAIN, "cluster");
-    let chain = Order::of(&verdict.model).longest_chain(&verdict.model).unwrap();
-    let names: Vec<&str> = chain.links.iter().map(|id| &*verdict.model.workloads[*id].name).collect();
+    let chain = verdict.facts.order.longest_chain(&verdict.facts.model).unwrap();
+    let names: Vec<&str> = chain.links.iter().map(|id| &*verdict.facts.model.workloads[*id].name).collect();
     assert_eq!(names, ["db", "schema", "api"]);
     // Behind a gate, each try has the whole time limit: 4 times 2 minutes, and pauses of 10, 20 and 40 seconds.
     assert_eq!(chain.time, Duration::from_secs(60 + 4 * 120 + 70));
-    let unknown: Vec<&str> = chain.unknown.iter().map(|id| &*verdict.model.workloads[*id].name).collect();
+    let unknown: Vec<&str> = chain.unknown.iter().map(|id| &*verdict.facts.model.workloads[*id].name).collect();
     assert_eq!(unknown, ["api"], "nothing says how long it may take, which is not no time");
     let free = CHAIN.replace("after = { db = \"ready\" }\n", "");
     let verdict = good(&free, "cluster");
-    let chain = Order::of(&verdict.model).longest_chain(&verdict.model).unwrap();
+    let chain = verdict.facts.order.longest_chain(&verdict.facts.model).unwrap();
     assert_eq!(chain.time, Duration::from_secs(120), "without a gate, all tries together");
 }
 
 #[test]
 fn a_stack_without_times_has_no_longest_chain() {
     let verdict = good("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n", "cluster");
-    assert_eq!(Order::of(&verdict.model).longest_chain(&verdict.model), None);
+    assert_eq!(verdict.facts.order.longest_chain(&verdict.facts.model), None);
 }
 
 #[test]
@@ -111,8 +111,8 @@ fn a_cycle_is_reported_with_every_wait_and_its_dependents_cannot_start() {
                 [service.d]\nimage = \"d:1\"\nafter = { a = \"started\" }\n\
                 [service.e]\nimage = \"e:1\"\n";
     let verdict = verdict(ring, "cluster");
-    let order = Order::of(&verdict.model);
-    let word = |id| verdict.model.workloads[id].name.to_string();
+    let order = &verdict.facts.order;
+    let word = |id| verdict.facts.model.workloads[id].name.to_string();
     let edges: Vec<_> =
         order.cycles[0].iter().map(|wait| (word(wait.from), word(wait.on), wait.condition)).collect();
     let started = |from: &str, on: &str| (from.to_owned(), on.to_owned(), Condition::Started);

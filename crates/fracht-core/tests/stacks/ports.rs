@@ -31,7 +31,7 @@ fn stack(services: &[(&str, u32, &str)]) -> String {
 
 fn numbers(target: &str, services: &[(&str, u32, &str)]) -> Vec<Vec<u16>> {
     let verdict = good(&stack(services), target);
-    open_ports(&verdict.model).into_iter().map(|(_, at)| at).collect()
+    open_ports(&verdict.facts.model).into_iter().map(|(_, at)| at).collect()
 }
 
 #[test]
@@ -74,11 +74,11 @@ fn a_clash_names_both_owners_and_a_free_number() {
         ("c", 1, r#"{ number = 80, reach = "node", at = 8001 }"#),
     ];
     let verdict = verdict(&stack(&services), "laptop");
-    let plan = PortPlan::of(&verdict.model);
+    let plan = &verdict.facts.ports;
     let [clash] = plan.clashes.as_slice() else { panic!("{:#?}", plan.clashes) };
     assert_eq!(clash.scope, PortScope::Machine);
-    assert_eq!(clash.first.words(&verdict.model), "service.a/web");
-    assert_eq!(clash.second.words(&verdict.model), "service.b/web");
+    assert_eq!(clash.first.words(&verdict.facts.model), "service.a/web");
+    assert_eq!(clash.second.words(&verdict.facts.model), "service.b/web");
     assert_eq!((clash.number, clash.free), (8000, Some(8002)));
 }
 
@@ -152,7 +152,7 @@ proptest! {
         }
         let mut text = stack_file(&parts);
         text += if machine { "[target.t]\non = \"machine\"\n" } else { "[target.t]\ndomain = \"made.example\"\n" };
-        let model = good(&text, "t").model;
+        let model = good(&text, "t").facts.model;
         let mut taken = BTreeSet::new();
         for entry in PortPlan::of(&model).entries {
             let port = entry.port(&model).unwrap();

@@ -104,7 +104,7 @@ env.COUNT = 3
 env.RATIO = 1.10
 env.ON = true
 "#;
-    let model = good(stack, "cluster").model;
+    let model = good(stack, "cluster").facts.model;
     let a = model.workloads.iter().find(|workload| &*workload.name == "a").unwrap();
     let plain: Vec<String> = a.main.env.iter().map(|variable| variable.value.plain()).collect();
     assert_eq!(plain, ["db", "db:5000", "5000", r#"{"a": {}}"#, "--", "3", "1.10", "true"]);
@@ -165,7 +165,7 @@ fn settings_files_become_keys_and_their_mistakes_have_locations() {
         ]
     );
     let keys: Vec<_> =
-        verdict.model.configs.iter().next().unwrap().keys.iter().map(|key| &*key.name).collect();
+        verdict.facts.model.configs.iter().next().unwrap().keys.iter().map(|key| &*key.name).collect();
     assert_eq!(keys, ["A", "B", "C", "DB_PASSWORD"]);
 }
 

@@ -42,7 +42,7 @@ fn an_external_service_has_its_name_in_a_cluster_and_its_address_on_a_machine() 
                  [service.a]\nimage = \"a:1\"\nenv.A = \"{outside.feed} {outside.feed/in} {outside.gauge/read} {port.gauge/read} {outside.six/x}\"\n\
                  [target.prod]\ndomain = \"buoys.example\"\n[target.machine]\non = \"machine\"\ndomain = \"buoys.example\"\n";
     let text = |target: &str| {
-        let model = verdict(stack, target).model;
+        let model = verdict(stack, target).facts.model;
         assert!(
             matches!(&model.outsides.iter().next().unwrap().place.value, OutsidePlace::Host(h) if &**h == "feed.buoys.example")
         );
@@ -66,7 +66,7 @@ fn configs_read_lines_and_files_by_pattern() {
                  [service.a]\nimage = \"a:1\"\nuse = [\"config.c\"]\nenv.R = \"{config.there/R}\"\nmount.\"/x\" = \"config.c/x.csv\"\n";
     let verdict = verdict(stack, "cluster");
     assert!(verdict.checked().is_some(), "{:#?}", verdict.report.findings());
-    let configs: Vec<_> = verdict.model.configs.iter().collect();
+    let configs: Vec<_> = verdict.facts.model.configs.iter().collect();
     let names: Vec<&str> = configs[0].keys.iter().map(|key| &*key.name).collect();
     assert_eq!(names, ["A", "B", "x.csv", "y.csv"]);
     assert_eq!(&*configs[1].present.as_ref().unwrap().value, "shared");
@@ -81,7 +81,7 @@ fn short_and_long_forms_mean_the_same() {
     let of = |mount: &str, target: &str| {
         let verdict = verdict(&stack(mount, target), "t");
         assert!(verdict.checked().is_some(), "{:#?}", verdict.report.findings());
-        verdict.model.workloads.iter().next().unwrap().clone()
+        verdict.facts.model.workloads.iter().next().unwrap().clone()
     };
     let plain = of("\"config.c\"", "");
     let long = of("\"config.c\"", "service.a.mount.\"/c\".mode = \"0400\"\nservice.a.spread.strict = true");
@@ -102,9 +102,9 @@ fn patches_of_targets_follow_those_of_the_stack() {
     let stack = "pass = [\"objects/*.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
                  [[patch]]\non = \"Deployment/a\"\nmerge = { a = 1.5, b = [true, \"x\"], c.d = 1_000 }\n\
                  [[target.t.patch]]\non = \"Deployment/a\"\nops = [{ op = \"remove\", path = \"/a\" }]\n[target.other]\n";
-    let patches = |target| verdict(stack, target).model.patches.len();
+    let patches = |target| verdict(stack, target).facts.model.patches.len();
     assert_eq!((patches("t"), patches("other")), (2, 1));
-    let model = verdict(stack, "t").model;
+    let model = verdict(stack, "t").facts.model;
     assert_eq!((model.passed.len(), &*model.passed[0].shown), (1, "/s/objects/w.yaml"));
     let fracht_core::model::PatchChange::Merge(Raw::Table(fields)) = &model.patches[0].change else {
         panic!()

@@ -36,8 +36,8 @@ pub(crate) fn run(args: &Check, ui: &mut Ui) -> Result<Outcome, Failure> {
     for target in &targets {
         let verdict = ManuallyDrop::into_inner(stack::verdict(&mut project, target)?);
         reports.push((target.clone(), objects::report(&verdict)));
-        name = verdict.model.name.value.to_string();
-        let model = ManuallyDrop::new(verdict.model);
+        name = verdict.facts.model.name.value.to_string();
+        let model = ManuallyDrop::new(verdict.facts.model);
         inventory.add(&model);
     }
     let report = Report::over_targets(reports);

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::Path;
 
-use fracht_cluster::diff::{ChangeKind, Difference, FieldChange, Replacement, compare};
+use fracht_cluster::compare::{ChangeKind, Difference, FieldChange, Replacement, compare};
 use fracht_cluster::{ReadError, read_objects, secret_name, text_at};
 use fracht_core::check::Project;
 use fracht_core::diag::listing;
@@ -111,7 +111,7 @@ fn rendered(
     ui: &mut Ui,
 ) -> Result<Option<Side>, Failure> {
     let verdict = stack::verdict(project, target)?;
-    if verdict.model.target.on.value == TargetKind::Machine {
+    if verdict.facts.model.target.on.value == TargetKind::Machine {
         let message = format!("target `{target}` is a machine; only cluster targets have Kubernetes objects");
         return Err(Failure::new(
             message,
@@ -119,14 +119,12 @@ fn rendered(
         ));
     }
     let Some(rendering) = objects::rendering(&verdict, project, with_secrets, ui)? else { return Ok(None) };
-    let object =
-        |planned: &fracht_cluster::PlannedObject| serde_json::to_value(rendering.build(*planned)).ok();
     let left_out = rendering.left_out();
     Ok(Some(Side {
-        objects: rendering.planned().iter().filter_map(object).collect(),
+        objects: rendering.planned().iter().map(|planned| rendering.value(planned)).collect(),
         left_out: left_out
             .iter()
-            .map(|id| secret_name(&verdict.model, &verdict.model.secrets[*id]))
+            .map(|id| secret_name(&verdict.facts.model, &verdict.facts.model.secrets[*id]))
             .collect(),
     }))
 }

@@ -68,11 +68,11 @@ pub(crate) fn run(args: &Order, ui: &mut Ui) -> Result<Outcome, Failure> {
     let target = stack::target(&project, args.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
     let sources = project.sources();
-    let plan = Plan::of(&verdict.model);
+    let plan = &verdict.facts.order;
     ui.errors(&verdict.report, sources);
     match args.format {
-        Format::Text => ui.result(&text(&verdict.model, &plan, sources))?,
-        Format::Json => ui.json(&document(&verdict.model, &plan, sources))?,
+        Format::Text => ui.result(&text(&verdict.facts.model, &plan, sources))?,
+        Format::Json => ui.json(&document(&verdict.facts.model, &plan, sources))?,
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }

@@ -53,11 +53,11 @@ pub(crate) fn run(args: &Ports, ui: &mut Ui) -> Result<Outcome, Failure> {
     let mut project = stack::open(&args.stack)?;
     let target = stack::target(&project, args.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
-    let plan = PortPlan::of(&verdict.model);
+    let plan = &verdict.facts.ports;
     ui.errors(&verdict.report, project.sources());
     match args.format {
-        Format::Text => ui.result(&text(&verdict.model, &plan))?,
-        Format::Json => ui.json(&document(&verdict.model, &plan))?,
+        Format::Text => ui.result(&text(&verdict.facts.model, &plan))?,
+        Format::Json => ui.json(&document(&verdict.facts.model, &plan))?,
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }

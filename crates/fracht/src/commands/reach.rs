@@ -29,10 +29,10 @@ pub(crate) fn run(args: &Asked, ui: &mut Ui) -> Result<Outcome, Failure> {
     let target = stack::target(&project, args.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
     ui.errors(&verdict.report, project.sources());
-    let plan = ReachPlan::of(&verdict.model);
+    let plan = verdict.facts.reach();
     match args.format {
-        Format::Text => ui.result(&text(&verdict.model, &plan))?,
-        Format::Json => ui.json(&document::of(&verdict.model, &plan))?,
+        Format::Text => ui.result(&text(&verdict.facts.model, &plan))?,
+        Format::Json => ui.json(&document::of(&verdict.facts.model, &plan))?,
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }

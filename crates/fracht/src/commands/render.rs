@@ -3,8 +3,8 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use fracht_cluster::diff::compare;
-use fracht_cluster::{Comments, File, Rendering, read_objects};
+use fracht_cluster::compare::compare;
+use fracht_cluster::{Comments, File, PlannedObject, Rendering, read_objects};
 use fracht_core::check::Project;
 use fracht_core::escape::escaped_path;
 use fracht_core::model::TargetKind;
@@ -22,14 +22,14 @@ pub(crate) fn run(args: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
     let mut project = stack::open(&args.stack)?;
     let target = stack::target(&project, args.target.name())?;
     let verdict = stack::verdict(&mut project, &target)?;
-    if verdict.model.target.on.value == TargetKind::Machine {
+    if verdict.facts.model.target.on.value == TargetKind::Machine {
         return Err(no_objects(&mut project, &target));
     }
     let Some(mut rendering) = objects::rendering(&verdict, &project, args.secrets, ui)? else {
         return Ok(Outcome::Problems);
     };
     let left_out: Vec<String> =
-        rendering.left_out().iter().map(|id| format!("secret.{}", verdict.model.secrets[*id].name)).collect();
+        rendering.left_out().iter().map(|id| format!("secret.{}", verdict.facts.model.secrets[*id].name)).collect();
     only(&mut rendering, &args.only)?;
     let (format, sources) = (args.format.format(), project.sources());
     match &args.out {
@@ -63,25 +63,16 @@ fn only(rendering: &mut Rendering<'_>, wanted: &[String]) -> Result<(), Failure>
         .iter()
         .map(|one| {
             let is_there = |one: &str| {
-                let mut planned = rendering.planned().iter().map(|planned| rendering.identity(*planned));
-                planned.any(|(kind, name)| fits(one, kind, &name))
+                rendering.planned().iter().any(|planned| fits(one, planned.kind(), planned.name()))
             };
             let own =
                 one.split_once('/').map(|(kind, name)| format!("{kind}/{}", rendering.name_in_stack(name)));
             own.filter(|own| !is_there(one) && is_there(own)).unwrap_or_else(|| one.clone())
         })
         .collect();
-    let identities: Vec<(String, String)> = rendering
-        .planned()
-        .iter()
-        .map(|planned| {
-            let (kind, name) = rendering.identity(*planned);
-            (kind.to_owned(), name)
-        })
-        .collect();
     for one in &wanted {
-        if !identities.iter().any(|(kind, name)| fits(one, kind, name)) {
-            let kinds: BTreeSet<&str> = identities.iter().map(|(kind, _)| kind.as_str()).collect();
+        if !rendering.planned().iter().any(|planned| fits(one, planned.kind(), planned.name())) {
+            let kinds: BTreeSet<&str> = rendering.planned().iter().map(PlannedObject::kind).collect();
             let kinds: Vec<&str> = kinds.into_iter().collect();
             let help = format!("write KIND/NAME or KIND; kinds in this stack: {}", kinds.join(", "));
             return Err(Failure::new(format!("no object matches `{one}`"), help));
@@ -96,7 +87,7 @@ fn no_objects(project: &mut Project<'_>, target: &str) -> Failure {
     let names: Vec<String> = project.targets().names().map(str::to_owned).collect();
     let on_cluster = |name: &String| {
         let verdict = project.check(name);
-        verdict.is_some_and(|verdict| verdict.model.target.on.value == TargetKind::Cluster)
+        verdict.is_some_and(|verdict| verdict.facts.model.target.on.value == TargetKind::Cluster)
     };
     let others: Vec<String> = names.into_iter().filter(on_cluster).collect();
     let help = if others.is_empty() {

@@ -75,7 +75,7 @@ pub(crate) fn run(args: &Trace, ui: &mut Ui) -> Result<Outcome, Failure> {
     };
     if args.format == Format::Json {
         let values = leaves.iter().map(|leaf| traced(&project, leaf)).collect();
-        let stack = &verdict.model.name.value;
+        let stack = &verdict.facts.model.name.value;
         ui.json(&TraceDocument { stack, target: &target, path: &args.path, default, given, values })?;
     } else {
         let mut out = format!("{BOLD}{}, target {}{BOLD:#}\n\n", escaped(&args.path), escaped(&target));

@@ -1,0 +1,8 @@
+//! What people bring: objects that are passed through, and patches.
+
+mod beyond;
+pub(crate) mod passed;
+pub(crate) mod patch;
+mod strict;
+
+pub(crate) use self::passed::{Home, PassedObject};

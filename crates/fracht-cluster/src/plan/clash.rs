@@ -1,0 +1,95 @@
+//! Objects with the same name.
+
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+
+use fracht_core::diag::Diagnostic;
+use fracht_core::model::{Model, Volume, Workload};
+use fracht_core::rules::NAME_CLASH;
+use fracht_core::source::Span;
+
+use super::{PlannedObject, Source};
+use crate::brought::Home;
+use crate::kinds::stateful_set;
+use crate::name::{claim_name, template_name, workload_name};
+
+/// Whether an object is one of the stack's own, as patches understand it: in its namespace, and of a kind of
+/// Kubernetes.
+pub(super) fn is_own(object: &PlannedObject<'_>, namespace: &str) -> bool {
+    elsewhere(object, namespace).is_none()
+}
+
+/// The scope of the name of a passed object that is not in that of the stack's own objects.
+fn elsewhere<'a>(object: &'a PlannedObject<'_>, namespace: &'a str) -> Option<Home<'a>> {
+    let Source::Passed(passed) = &object.source else { return None };
+    let home = passed.home(namespace);
+    let own = home.group.is_empty() && home.namespace.is_none_or(|own| own == namespace);
+    (!own).then_some(home)
+}
+
+/// Objects with the same kind and name in the same scope.
+pub(super) fn names(objects: &[PlannedObject<'_>], model: &Model) -> Vec<Diagnostic> {
+    let namespace = &*model.target.namespace.value;
+    let mut seen: HashMap<(Home<'_>, &str, &str), &PlannedObject<'_>> = HashMap::with_capacity(objects.len());
+    let mut problems = Vec::new();
+    for object in objects {
+        let home = elsewhere(object, namespace).unwrap_or_default();
+        match seen.entry((home, &object.kind, &object.name)) {
+            Entry::Occupied(first) => problems.push(clash(first.get(), object, model)),
+            Entry::Vacant(free) => _ = free.insert(object),
+        }
+    }
+    problems
+}
+
+fn clash(first: &PlannedObject<'_>, second: &PlannedObject<'_>, model: &Model) -> Diagnostic {
+    let of = |object: &PlannedObject<'_>| match &object.source {
+        Source::Passed(passed) => {
+            (format!("passed through from {}:{}", passed.file, passed.line), Some(passed.span))
+        }
+        source => {
+            let origin = source.origin(model);
+            (format!("generated from {}", origin.of), origin.span)
+        }
+    };
+    let ((first_words, first_span), (words, span)) = (of(first), of(second));
+    let (kind, name) = (&*second.kind, &*second.name);
+    Diagnostic::new(&NAME_CLASH, format!("two objects have the same name: `{kind}/{name}`"))
+        .at(span, words)
+        .also(first_span, first_words)
+        .help("rename one of them")
+}
+
+/// Clashes between claims: a cluster creates claims for the replicas of a set, whose names end with the number of the
+/// replica.
+pub(super) fn claims(model: &Model) -> Vec<Diagnostic> {
+    let mut made: HashMap<String, (&Volume, &Workload)> = HashMap::new();
+    let mut problems = Vec::new();
+    let clash = |name: &str, second: (Span, &str), first: (Span, &str)| {
+        Diagnostic::new(&NAME_CLASH, format!("two claims have the same name: `{name}`"))
+            .at(second.0, format!("generated from {}", second.1))
+            .also(first.0, format!("generated from {}", first.1))
+            .help("rename one of them")
+    };
+    for workload in model.workloads.iter().filter(|workload| model.has_stable_names(workload)) {
+        for volume in stateful_set::each(model, workload) {
+            let name = format!("{}-{}", template_name(volume), workload_name(model, workload));
+            let own = (volume.span, workload.reference());
+            if let Some((other, of)) = made.get(&name) {
+                let of = of.reference();
+                problems.push(clash(&format!("{name}-0"), (own.0, &own.1), (other.span, &of)));
+            }
+            made.insert(name, (volume, workload));
+        }
+    }
+    for volume in model.volumes.iter().filter(|volume| !made.is_empty() && !volume.each.value) {
+        let name = claim_name(model, volume);
+        let Some((set, _)) = name.rsplit_once('-').filter(|(_, end)| end.parse::<u32>().is_ok()) else {
+            continue;
+        };
+        if let Some((other, of)) = made.get(set) {
+            problems.push(clash(&name, (volume.span, "this volume"), (other.span, &of.reference())));
+        }
+    }
+    problems
+}

@@ -1,0 +1,286 @@
+//! The plan of a rendering: which objects a stack becomes, in the order in which to apply them, and whether they fit
+//! together.
+
+mod clash;
+mod patches;
+mod source;
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use fracht_core::diag::Diagnostic;
+use fracht_core::model::{
+    EntryKind, Kind, Model, Mounted, OutsidePlace, Reach, Replicas, SecretId, VolumeId, Workload, WorkloadId,
+};
+use fracht_core::plan::facts::Facts;
+use serde_json::Value;
+
+pub use self::source::ObjectOrigin;
+pub(crate) use self::source::Source;
+use crate::api::Str;
+use crate::brought::PassedObject;
+use crate::config_digest::key_digests;
+use crate::facts::ClusterFacts;
+use crate::gate;
+use crate::group::Group;
+use crate::kinds::{Holder, Object, Scale, ingress, job, network_policy, pod_disruption_budget};
+use crate::name::claim_name;
+
+/// The values of the generated Secrets, by key.
+pub type SecretValues = BTreeMap<SecretId, BTreeMap<String, Vec<u8>>>;
+
+/// An object to generate.
+#[derive(Clone, Debug)]
+pub struct PlannedObject<'m> {
+    pub(crate) kind: Str,
+    pub(crate) name: Str,
+    pub(crate) group: Group,
+    /// The start wave of a workload, from 1; 0 for all other objects.
+    pub(crate) wave: usize,
+    pub(crate) source: Source<'m>,
+    /// The object with its patches, if it has any.
+    patched: Option<Value>,
+}
+
+impl PlannedObject<'_> {
+    /// Its kind, such as `Deployment`.
+    pub fn kind(&self) -> &str {
+        &self.kind
+    }
+
+    /// Its name.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// Whether it contains the value of a secret.
+    pub fn holds_secret(&self) -> bool {
+        match &self.source {
+            Source::Secret(..) => true,
+            Source::Passed(object) => object.kind == "Secret",
+            _ => false,
+        }
+    }
+
+    /// The text of an object that is passed through unchanged.
+    pub(crate) fn passed_text(&self) -> Option<&str> {
+        match &self.source {
+            Source::Passed(object) if self.patched.is_none() => Some(&object.text),
+            _ => None,
+        }
+    }
+
+    /// The object, with its patches.
+    pub(crate) fn build(&self, facts: &ClusterFacts<'_>, secrets: Option<&SecretValues>) -> Object {
+        match &self.patched {
+            Some(patched) => Object::Value(patched.clone()),
+            None => self.source.build(facts, secrets),
+        }
+    }
+}
+
+/// The facts from which objects are built, with the names of all Jobs.
+pub(crate) fn facts(core: &Facts) -> ClusterFacts<'_> {
+    let model = &core.model;
+    let configs = model.configs.entries();
+    let digests = configs.filter_map(|(id, config)| Some((id, key_digests(config)?))).collect();
+    let mut facts = ClusterFacts::of(core, digests);
+    for id in core.order.waves.iter().flatten().copied() {
+        let workload = &model.workloads[id];
+        if let Kind::Task(task) = &workload.kind {
+            let name = job::name(&facts, workload, task);
+            facts.set_job_name(id, name);
+        }
+    }
+    facts
+}
+
+/// The problems of all objects together: clashes of names, and patches that do not fit. Patches are applied.
+pub(crate) fn check(
+    objects: &mut [PlannedObject<'_>],
+    facts: &ClusterFacts<'_>,
+    secrets: Option<&SecretValues>,
+) -> Vec<Diagnostic> {
+    let mut problems = clash::names(objects, facts.model);
+    problems.extend(clash::claims(facts.model));
+    problems.extend(patches::apply(objects, facts, secrets));
+    problems
+}
+
+/// Collects objects.
+struct Planner<'m> {
+    model: &'m Model,
+    objects: Vec<PlannedObject<'m>>,
+}
+
+/// The objects of a stack, in the order in which to apply them. Nothing is built yet.
+pub(crate) fn objects<'m>(
+    core: &'m Facts,
+    facts: &ClusterFacts<'m>,
+    passed: Vec<PassedObject>,
+) -> Vec<PlannedObject<'m>> {
+    let model = &core.model;
+    let mut plan = Planner { model, objects: Vec::with_capacity(model.workloads.len() * 4) };
+    if !model.target.namespace_present {
+        plan.add(Source::Namespace);
+    }
+    for workload in &model.workloads {
+        plan.rights(workload);
+    }
+    plan.storage(&claimed(model, &passed));
+    for config in model.configs.iter().filter(|config| config.present.is_none()) {
+        plan.add(Source::ConfigMap(config));
+    }
+    for (id, secret) in model.secrets.entries().filter(|(_, secret)| secret.is_generated()) {
+        plan.add(Source::Secret(id, secret));
+    }
+    for outside in &model.outsides {
+        plan.add(Source::OutsideService(outside));
+        if let OutsidePlace::Address(address) = outside.place.value {
+            plan.add(Source::EndpointSlice(outside, address));
+        }
+    }
+    for (id, workload) in model.workloads.entries() {
+        plan.addresses(id, workload);
+    }
+    plan.policies();
+    for (wave, ids) in core.order.waves.iter().enumerate() {
+        for id in ids.iter().copied() {
+            plan.workload(wave + 1, id, facts);
+        }
+    }
+    for id in core.order.scheduled.iter().copied() {
+        plan.workload(core.order.waves.len().max(1), id, facts);
+    }
+    for workload in &model.workloads {
+        plan.scaling(workload);
+        plan.entries(workload);
+    }
+    for object in passed {
+        plan.add(Source::Passed(Box::new(object)));
+    }
+    // Passed objects move to the group of their kind; all others are in order already.
+    plan.objects.sort_by_key(|object| (object.group, object.wave));
+    plan.objects
+}
+
+impl<'m> Planner<'m> {
+    fn add(&mut self, source: Source<'m>) {
+        self.add_in_wave(0, source);
+    }
+
+    fn add_in_wave(&mut self, wave: usize, source: Source<'m>) {
+        let (kind, name) = source.identity(self.model);
+        let group = source.group();
+        self.objects.push(PlannedObject { kind, name, group, wave, source, patched: None });
+    }
+
+    fn rights(&mut self, workload: &'m Workload) {
+        if gate::needs_account(workload) {
+            self.add(Source::ServiceAccount(workload));
+        }
+        for holder in Holder::of(workload) {
+            self.add(Source::Role(workload, holder));
+            self.add(Source::RoleBinding(workload, holder));
+        }
+    }
+
+    fn storage(&mut self, claimed: &BTreeSet<VolumeId>) {
+        for (_, volume) in self.model.volumes.entries().filter(|(id, _)| claimed.contains(id)) {
+            if let Some(folder) = &volume.node_folder {
+                self.add(Source::PersistentVolume(volume, &folder.value));
+            }
+            if !volume.each.value && volume.present.is_none() {
+                self.add(Source::PersistentVolumeClaim(volume));
+            }
+        }
+    }
+
+    fn addresses(&mut self, id: WorkloadId, workload: &'m Workload) {
+        if !workload.ports().is_empty() {
+            self.add(Source::Service(workload));
+        }
+        if self.model.has_stable_names(workload) {
+            self.add(Source::HeadlessService(workload));
+        }
+        for reach in [Reach::Node, Reach::Balancer] {
+            if workload.ports().iter().any(|port| port.reach.value == reach) {
+                self.add(Source::OpenService(id, workload, reach));
+            }
+        }
+    }
+
+    fn policies(&mut self) {
+        for (id, beside_closed) in network_policy::with_members(self.model) {
+            self.add(Source::Network(&self.model.networks[id], beside_closed));
+        }
+        if network_policy::has_common(self.model) {
+            self.add(Source::CommonNetwork);
+        }
+        for workload in &self.model.workloads {
+            if workload.open_ports().next().is_some() {
+                self.add(Source::OpenPorts(workload));
+            }
+            if self.model.may_use_api(workload) {
+                self.add(Source::Api(workload));
+            }
+        }
+    }
+
+    fn workload(&mut self, wave: usize, id: WorkloadId, facts: &ClusterFacts<'m>) {
+        let workload = &self.model.workloads[id];
+        let source = match &workload.kind {
+            Kind::Service(_) if self.model.has_stable_names(workload) => Source::StatefulSet(workload),
+            Kind::Service(_) => Source::Deployment(workload),
+            Kind::Task(task) => match (&task.schedule, facts.job_name(id)) {
+                (Some(schedule), _) => Source::CronJob(workload, task, &schedule.value),
+                (None, Some(name)) => Source::Job(workload, task, name.clone()),
+                // Every task of a wave has a name.
+                (None, None) => return,
+            },
+        };
+        self.add_in_wave(wave, source);
+    }
+
+    fn scaling(&mut self, workload: &'m Workload) {
+        let replicas = workload.service().map(|service| service.replicas.value);
+        if let Some(Replicas::Growing { min, max, cpu }) = replicas {
+            self.add(Source::HorizontalPodAutoscaler(workload, Scale { min, max, cpu }));
+        }
+        if pod_disruption_budget::is_for(workload) {
+            self.add(Source::PodDisruptionBudget(workload));
+        }
+    }
+
+    fn entries(&mut self, workload: &'m Workload) {
+        let web = &self.model.target.web;
+        match (web.by.value, &web.gateway) {
+            (EntryKind::Ingress, _) => {
+                if ingress::ports(self.model, workload).next().is_some() {
+                    self.add(Source::Ingress(workload));
+                }
+            }
+            (EntryKind::Gateway, Some(gateway)) => {
+                for port in workload.ports().iter().filter(|port| port.reach.value == Reach::Web) {
+                    self.add(Source::HttpRoute(workload, port, gateway));
+                }
+            }
+            // Reading requires the name of the gateway.
+            (EntryKind::Gateway, None) => {}
+        }
+    }
+}
+
+/// The volumes that need a claim: those that a workload or a passed object mounts.
+fn claimed(model: &Model, passed: &[PassedObject]) -> BTreeSet<VolumeId> {
+    let mounts =
+        model.workloads.iter().flat_map(Workload::containers).flat_map(|container| &container.mounts);
+    let mounted = mounts.filter_map(|mount| match mount.what {
+        Mounted::Volume(id) => Some(id),
+        _ => None,
+    });
+    let of_a_name = |c: char| c.is_ascii_alphanumeric() || "-.".contains(c);
+    let words = passed.iter().flat_map(|object| object.text.split(|c| !of_a_name(c)));
+    let words: BTreeSet<&str> = words.collect();
+    let named = model.volumes.entries().filter(|(_, volume)| words.contains(&*claim_name(model, volume)));
+    mounted.chain(named.map(|(id, _)| id)).collect()
+}

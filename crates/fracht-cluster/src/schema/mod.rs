@@ -1,0 +1,206 @@
+//! The kinds, fields and types of the Kubernetes API, by which what people bring is checked.
+//!
+//! `kinds.txt` has a line for each kind and for each type: the name, then the fields with their types. `[` before a type
+//! makes it a list, `{` a map; `is:` begins the only value. The table is generated from the API's own definition (Kubernetes 1.33).
+
+mod scalar;
+
+use std::collections::HashMap;
+use std::fmt;
+use std::sync::LazyLock;
+
+use fracht_core::grammar::nearest::nearest;
+use serde_json::Value;
+
+use crate::object::text_at;
+
+/// The lines of the table, by name.
+static TABLE: LazyLock<HashMap<&str, &str>> =
+    LazyLock::new(|| include_str!("kinds.txt").lines().filter_map(|line| line.split_once(':')).collect());
+
+/// A field that does not fit the kind of its object.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Misfit {
+    /// Its path, such as `spec.template.spec.containers[0].image`.
+    pub(crate) path: String,
+    /// What is wrong with it.
+    pub(crate) why: Why,
+}
+
+/// Why a field does not fit.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Why {
+    /// There is no such field; perhaps this one is meant.
+    Unknown(Option<String>),
+    /// The value does not have its type: what is expected, and what it is.
+    Wrong(&'static str, &'static str),
+}
+
+impl fmt::Display for Misfit {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let path = &self.path;
+        match &self.why {
+            Why::Unknown(None) => write!(f, "unknown field `{path}`"),
+            Why::Unknown(Some(near)) => write!(f, "unknown field `{path}`; did you mean `{near}`?"),
+            Why::Wrong(expected, found) => write!(f, "`{path}` must be {expected}, not {found}"),
+        }
+    }
+}
+
+/// What in an object does not fit its kind, in words; nothing for a kind that is not in the table.
+pub fn misfits_in_words(object: &Value) -> Vec<String> {
+    misfits(object).iter().map(ToString::to_string).collect()
+}
+
+/// The fields of an object that do not fit its kind, in their order; none for a kind that is not in the table.
+pub(crate) fn misfits(object: &Value) -> Vec<Misfit> {
+    let kind = format!("{} {}", text_at(object, "/apiVersion"), text_at(object, "/kind"));
+    let mut found = Vec::new();
+    if let Some(fields) = TABLE.get(kind.as_str()) {
+        let mut walk = Walk { path: String::new(), found: &mut found };
+        walk.fields(object, fields);
+    }
+    found
+}
+
+struct Walk<'f> {
+    path: String,
+    found: &'f mut Vec<Misfit>,
+}
+
+impl Walk<'_> {
+    fn report(&mut self, why: Why) {
+        self.found.push(Misfit { path: self.path.clone(), why });
+    }
+
+    /// Checks what is below the path, with one more step in it.
+    fn below(&mut self, step: fmt::Arguments<'_>, check: impl FnOnce(&mut Self)) {
+        let end = self.path.len();
+        // Writing to a string cannot fail.
+        let _ = fmt::Write::write_fmt(&mut self.path, step);
+        check(self);
+        self.path.truncate(end);
+    }
+
+    fn field(&mut self, name: &str, check: impl FnOnce(&mut Self)) {
+        let dot = if self.path.is_empty() { "" } else { "." };
+        self.below(format_args!("{dot}{name}"), check);
+    }
+
+    /// Checks a struct, whose fields are those of a line of the table.
+    fn fields(&mut self, value: &Value, line: &'static str) {
+        let Value::Object(fields) = value else {
+            self.report(Why::Wrong("a map of fields", scalar::found(value)));
+            return;
+        };
+        let known = || line.split(' ').filter_map(|field| field.split_once('='));
+        for (name, exactly) in known().filter_map(|(name, of)| Some((name, of.strip_prefix("is:")?))) {
+            if fields.get(name).is_none_or(Value::is_null) {
+                self.field(name, |walk| walk.report(Why::Wrong(exactly, "empty")));
+            }
+        }
+        for (name, value) in fields {
+            let of = known().find(|(field, _)| field == name).map(|(_, of)| of);
+            self.field(name, |walk| match of {
+                Some(of) => walk.value(value, of),
+                // An empty value says nothing.
+                None if is_empty(value) => {}
+                None => {
+                    let near = nearest(name, known().map(|(field, _)| field)).map(str::to_owned);
+                    walk.report(Why::Unknown(near));
+                }
+            });
+        }
+    }
+
+    /// Checks the value of a field. An empty one is the same as none.
+    fn value(&mut self, value: &Value, of: &'static str) {
+        if !value.is_null() {
+            self.item(value, of);
+        }
+    }
+
+    /// Checks a value, which must be there.
+    fn item(&mut self, value: &Value, of: &'static str) {
+        if let Some(of) = of.strip_prefix('[') {
+            match value {
+                Value::Array(items) => {
+                    for (index, item) in items.iter().enumerate() {
+                        self.below(format_args!("[{index}]"), |walk| walk.item(item, of));
+                    }
+                }
+                _ => self.report(Why::Wrong("a list", scalar::found(value))),
+            }
+        } else if let Some(of) = of.strip_prefix('{') {
+            match value {
+                Value::Object(fields) => {
+                    for (name, item) in fields {
+                        self.field(name, |walk| walk.item(item, of));
+                    }
+                }
+                _ => self.report(Why::Wrong("a map", scalar::found(value))),
+            }
+        } else if let Some(line) = TABLE.get(of) {
+            self.fields(value, line);
+        } else if let Some(expected) = scalar::expected(value, of) {
+            self.report(Why::Wrong(expected, scalar::found(value)));
+        }
+    }
+}
+
+fn is_empty(value: &Value) -> bool {
+    match value {
+        Value::Null => true,
+        Value::Array(items) => items.is_empty(),
+        Value::Object(fields) => fields.is_empty(),
+        _ => false,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use serde_json::json;
+
+    use super::*;
+
+    #[test]
+    fn misfits_name_path_type_and_nearest_field() {
+        let deployment = |spec: Value| json!({ "apiVersion": "apps/v1", "kind": "Deployment", "spec": spec });
+        let pod = |spec: Value| deployment(json!({ "template": { "spec": spec } }));
+        for (object, found) in [
+            (deployment(json!({ "replica": 2 })), "unknown field `spec.replica`; did you mean `replicas`?"),
+            (deployment(json!({ "replicas": "2" })), "`spec.replicas` must be a whole number up to 32 bits, not a text"),
+            (deployment(json!({ "replicas": 3_000_000_000_u64 })), "`spec.replicas` must be a whole number up to 32 bits, not a number"),
+            (deployment(json!({ "replicas": 1.5 })), "`spec.replicas` must be a whole number up to 32 bits, not a number"),
+            (deployment(json!([])), "`spec` must be a map of fields, not a list"),
+            (pod(json!({ "containers": {} })), "`spec.template.spec.containers` must be a list, not a map"),
+            (
+                pod(json!({ "containers": [{ "name": "a" }, { "imgae": "b" }] })),
+                "unknown field `spec.template.spec.containers[1].imgae`; did you mean `image`?",
+            ),
+            (
+                pod(json!({ "nodeSelector": { "disk": true } })),
+                "`spec.template.spec.nodeSelector.disk` must be a text, not true or false",
+            ),
+            (
+                json!({ "apiVersion": "v1", "kind": "Secret", "data": { "key": "not base64" } }),
+                "`data.key` must be bytes in base64, not a text",
+            ),
+            (
+                json!({ "apiVersion": "v1", "kind": "Pod", "metadata": { "creationTimestamp": "yesterday" } }),
+                "`metadata.creationTimestamp` must be a time such as 2030-01-31T08:00:00Z, not a text",
+            ),
+        ] {
+            let misfits: Vec<String> = misfits(&object).iter().map(ToString::to_string).collect();
+            assert_eq!(misfits, [found], "{object}");
+        }
+        for object in [
+            deployment(json!({ "replicas": null, "unheardOf": {}, "template": { "spec": { "containers": [] } } })),
+            json!({ "apiVersion": "other.example/v1", "kind": "Deployment", "spec": { "replica": 1 } }),
+            json!({ "apiVersion": "v1", "kind": "Service", "spec": { "ports": [{ "port": 80, "targetPort": "web" }] } }),
+            pod(json!({ "containers": [{ "resources": { "limits": { "cpu": 2, "memory": "1.5Gi" } } }] })),
+        ] {
+            assert_eq!(misfits(&object), [], "{object}");
+        }
+    }
+}

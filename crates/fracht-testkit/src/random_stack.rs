@@ -18,11 +18,12 @@ pub struct Part {
     config: Option<bool>,
     secret: u8,
     user: bool,
-    text: String,
+    /// The text of one of its variables.
+    pub text: String,
     /// Its networks, one bit each.
     networks: u8,
     /// What else it has, one bit each.
-    more: u32,
+    pub more: u32,
 }
 
 /// The networks of a random stack, and whether they are closed.

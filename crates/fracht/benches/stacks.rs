@@ -43,7 +43,7 @@ fn check(files: &MemoryFiles) -> Duration {
 fn render(files: &MemoryFiles) -> Duration {
     let start = Instant::now();
     let (project, verdict) = checked(files);
-    let rendering = Rendering::new(verdict.checked().expect("the stack has no errors"));
+    let rendering = Rendering::plan(verdict.checked().expect("the stack has no errors")).expect("objects that fit");
     rendering.write(Format::Yaml, Comments::None, &mut io::sink()).expect("a sink takes all");
     let took = start.elapsed();
     drop(rendering);
@@ -54,7 +54,7 @@ fn render(files: &MemoryFiles) -> Duration {
 /// The objects of a stack, which the bare run clones.
 fn objects(verdict: &Verdict) -> Vec<Object> {
     let checked = verdict.checked().expect("the stack has no errors");
-    let rendering = Rendering::new(checked);
+    let rendering = Rendering::plan(checked).expect("objects that fit");
     rendering.planned().iter().map(|piece| rendering.build(*piece)).collect()
 }
 

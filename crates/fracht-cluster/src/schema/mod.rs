@@ -94,11 +94,6 @@ impl Walk<'_> {
             return;
         };
         let known = || line.split(' ').filter_map(|field| field.split_once('='));
-        for (name, exactly) in known().filter_map(|(name, of)| Some((name, of.strip_prefix("is:")?))) {
-            if fields.get(name).is_none_or(Value::is_null) {
-                self.field(name, |walk| walk.report(Why::Wrong(exactly, "empty")));
-            }
-        }
         for (name, value) in fields {
             let of = known().find(|(field, _)| field == name).map(|(_, of)| of);
             self.field(name, |walk| match of {
@@ -115,7 +110,7 @@ impl Walk<'_> {
 
     /// Checks the value of a field. An empty one is the same as none.
     fn value(&mut self, value: &Value, of: &'static str) {
-        if !value.is_null() {
+        if !value.is_null() || of.starts_with("is:") {
             self.item(value, of);
         }
     }

@@ -8,14 +8,14 @@
 use std::io::Write as _;
 use std::process::{Command, Stdio};
 
-use fracht_cluster::diff::compare;
+use fracht_cluster::compare::compare;
 use proptest::strategy::{Strategy as _, ValueTree as _};
 use proptest::test_runner::TestRunner;
 use serde_json::{Value, json};
 
 use crate::cluster::items;
-use crate::random_stack::{parts, stack_file};
-use crate::{Generated, demo, files, generated, stack_names, stacks};
+use fracht_testkit::random_stack::{parts, stack_file};
+use crate::{Generated, demo, files, generated, NAMES, of_stack};
 
 /// The number of random stacks that are sent.
 const MADE_UP: usize = 12;
@@ -201,9 +201,9 @@ fn a_real_server_accepts_the_objects_and_keeps_every_field() {
         .into_iter()
         .map(|target| (format!("the demo under {target}"), generated(&demo(), target)))
         .collect();
-    for name in stack_names() {
+    for name in NAMES {
         all.extend(
-            stacks(&name)
+            of_stack(name)
                 .into_iter()
                 .map(|(target, generated)| (format!("{name} under {target}"), generated)),
         );

@@ -35,6 +35,12 @@ pub(crate) fn items(list: &Value) -> impl Iterator<Item = &Value> {
     list.as_array().into_iter().flatten()
 }
 
+/// The parameters of a gate: its variables.
+pub(crate) fn parameters(gate: &Value) -> BTreeMap<&str, &str> {
+    let variables = items(&gate["env"]);
+    variables.map(|one| (one["name"].as_str().unwrap(), one["value"].as_str().unwrap())).collect()
+}
+
 impl<'a> Pod<'a> {
     /// The position of the object that it is in.
     pub(crate) fn at(&self) -> usize {
@@ -404,26 +410,25 @@ impl<'a> Cluster<'a> {
 
     /// Checks gates: each waits for an address with ready pods, or for a Job that it may read, and has a time limit.
     fn gates(&self, pod: &Pod<'_>) {
-        let ready = Regex::new(r"nc -z -w 2 (\S+) (\d+);").unwrap();
-        let done = Regex::new(r"job=(\S+)\nurl=\S+/namespaces/(\S+)/jobs/\$job").unwrap();
         let mut jobs = BTreeSet::new();
         for gate in pod.gates() {
+            let parameters = parameters(gate);
             let script = gate["command"][2].as_str().unwrap();
             assert!(script.contains("gave up after") && script.contains("exit 75"), "{script}");
-            if let Some(asks) = ready.captures(script) {
-                let (_, service) = self.named("Service", &Value::from(&asks[1])).unwrap();
-                let port: u64 = asks[2].parse().unwrap();
+            assert!(parameters["WITHIN_SECONDS"].parse::<u64>().unwrap() > 0, "{parameters:?}");
+            if let Some(host) = parameters.get("HOST") {
+                let (_, service) = self.named("Service", &Value::from(*host)).unwrap();
+                let port: u64 = parameters["PORT"].parse().unwrap();
                 let mut ports = items(&service["spec"]["ports"]);
-                assert!(ports.any(|p| p["port"] == port && p.get("protocol").is_none()), "{script}");
+                assert!(ports.any(|p| p["port"] == port && p.get("protocol").is_none()), "{parameters:?}");
                 let behind = self.selected(&service["spec"]["selector"]);
                 assert!(behind[0].running().next().unwrap()["readinessProbe"].is_object());
                 assert!(behind[0].at < pod.at, "what is waited for is applied first");
             } else {
-                let asks = done.captures(script).unwrap_or_else(|| panic!("{script} waits for nothing"));
-                let (at, job) = self.named("Job", &Value::from(&asks[1])).unwrap();
-                assert!(at < pod.at && job["metadata"]["namespace"] == asks[2]);
-                jobs.insert(asks[1].to_owned());
-                assert!(gate["volumeMounts"].is_array(), "the gate has no token");
+                let (at, job) = self.named("Job", &Value::from(parameters["JOB"])).unwrap();
+                assert!(at < pod.at && job["metadata"]["namespace"] == parameters["NAMESPACE"]);
+                jobs.insert(parameters["JOB"].to_owned());
+                assert_eq!(gate["volumeMounts"][0]["mountPath"], parameters["API_FOLDER"], "the gate has no token");
             }
         }
         let allowed: BTreeSet<String> = self

@@ -5,14 +5,16 @@ use std::path::Path;
 
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, Reach};
+use fracht_core::plan::ports::PortPlan;
 use fracht_core::plan::reach::{Leak, ReachPlan, may, may_at};
 use proptest::prelude::*;
 use serde_json::Value;
 
 use crate::cluster::{Cluster, Pod, items};
 use crate::policies::{Port, can_talk, is_open, reaches_address};
-use crate::random_stack::{parts, stack_file};
-use crate::{Generated, demo, files, generated, generator, meaning, restricted, stack_names, stacks};
+use fracht_testkit::generator;
+use fracht_testkit::random_stack::{parts, stack_file};
+use crate::{Generated, demo, files, generated, meaning, restricted, NAMES, of_stack};
 
 pub(crate) fn check(generated: &Generated) {
     let cluster = Cluster { objects: &generated.objects };
@@ -28,7 +30,7 @@ fn pod<'c>(pods: &'c [Pod<'c>], name: &str) -> &'c Pod<'c> {
 }
 
 fn reach_is_what_the_policies_say(cluster: &Cluster<'_>, model: &Model) {
-    let plan = ReachPlan::of(model);
+    let plan = ReachPlan::of(model, &PortPlan::of(model));
     let pods = cluster.pods();
     for caller in &plan.callers {
         let from = pod(&pods, &model.workloads[caller.who].name);
@@ -83,8 +85,8 @@ fn the_demo_is_consistent_in_every_cluster() {
 #[test]
 fn every_test_stack_is_consistent_in_every_cluster() {
     let mut seen = 0;
-    for name in stack_names() {
-        for (target, generated) in stacks(&name) {
+    for name in NAMES {
+        for (target, generated) in of_stack(name) {
             seen += 1;
             println!("{name} under {target}");
             check(&generated);
@@ -195,15 +197,15 @@ fn inconsistencies_are_found() {
 /// Every stack file in the folder is tested.
 #[test]
 fn every_test_stack_is_listed() {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/stacks");
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../fracht-testkit/stacks");
     let entries = std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().file_name());
     let files: BTreeSet<String> = entries
         .map(|name| name.into_string().unwrap())
         .filter_map(|name| name.strip_suffix(".toml").map(str::to_owned))
         .collect();
-    assert_eq!(files, stack_names().into_iter().collect());
+    assert_eq!(files, NAMES.map(str::to_owned).into_iter().collect());
     let kinds = |name: &str| -> BTreeSet<String> {
-        let all = stacks(name);
+        let all = of_stack(name);
         all.iter()
             .flat_map(|(_, generated)| &generated.objects)
             .map(|o| o["kind"].as_str().unwrap().to_owned())
@@ -213,7 +215,7 @@ fn every_test_stack_is_listed() {
     for kind in ["PersistentVolume", "EndpointSlice", "CronJob", "StatefulSet", "ResourceQuota", "Widget"] {
         assert!(kinds("everything").contains(kind), "{kind}");
     }
-    let closed = &stacks("closed")[0].1.objects;
+    let closed = &of_stack("closed")[0].1.objects;
     assert_eq!(
         closed
             .iter()

@@ -1,10 +1,10 @@
 //! Comparing two sets of objects.
 
-use fracht_cluster::diff::{ChangeKind, compare};
+use fracht_cluster::compare::{ChangeKind, compare};
 use fracht_cluster::read_objects;
 use serde_json::{Value, json};
 
-use crate::random_stack::{parts, stack_file};
+use fracht_testkit::random_stack::{parts, stack_file};
 use crate::{demo, files, object, objects};
 use proptest::prelude::*;
 

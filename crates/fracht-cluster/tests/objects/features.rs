@@ -267,20 +267,3 @@ fn secrets_have_the_types_of_the_cluster() {
         (&json!("public"), &json!("s-tls"))
     );
 }
-
-#[test]
-fn gates_use_the_images_of_the_target_and_have_a_time_limit() {
-    let all = generated(
-        "[service.a]\nimage = \"a:1\"\nafter = { b = \"ready\", t = \"done\" }\n[service.b]\nimage = \"b:1\"\nport.x = { number = 1, as = 2 }\nhealth = { tcp = \"x\" }\n\
-         [task.t]\nimage = \"t:1\"\n[target.cluster]\ngate = { ready = \"registry.example/shell:1\", done = \"registry.example/curl:2\", within = \"90s\" }\n",
-    );
-    let gates = object(&all, "Deployment", "a")["spec"]["template"]["spec"]["initContainers"].clone();
-    assert_eq!(
-        (&gates[0]["image"], &gates[1]["image"]),
-        (&json!("registry.example/shell:1"), &json!("registry.example/curl:2"))
-    );
-    let script = |index: usize| gates[index]["command"][2].as_str().unwrap().to_owned();
-    assert!(script(0).contains("expr $now + 90") && script(0).contains("nc -z -w 2 b 2;"), "{}", script(0));
-    assert!(script(0).contains("gave up after 1m30s of waiting for b:2 to be ready"), "{}", script(0));
-    assert!(script(1).contains("failed: see the log of job $job\"; exit 1"), "{}", script(1));
-}

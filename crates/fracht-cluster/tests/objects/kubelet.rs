@@ -7,7 +7,7 @@ use proptest::prelude::*;
 use serde_json::Value;
 
 use crate::cluster::{Cluster, items};
-use crate::random_stack::quoted_plain;
+use fracht_testkit::random_stack::quoted_plain;
 use crate::{files, objects};
 
 /// The variables of a process, by name. Unknown values are in angle brackets: `<secret s-db password>`.
@@ -148,7 +148,7 @@ fn comes_back(text: &str) {
         "[stack]\nname = \"s\"\n[secret.p]\nkey.k = {{ env = \"K\" }}\n[service.a]\nimage = \"a:1\"\nport.x = 1\nenv.NAME = \"v\"\n\
          env.TEXT = {plain}\nenv.BOTH = \"{{secret.p/k}}{inner}{{secret.p/k}}{inner}\"\nargs = [{plain}]\n\
          health = {{ run = [\"x\", {}] }}\n[rules]\nplaceholder-left = \"off\"\nsecret-in-clear = \"off\"\n",
-        crate::random_stack::quoted(text)
+        fracht_testkit::random_stack::quoted(text)
     );
     let all = objects(&files(&stack), "cluster");
     let cluster = Cluster { objects: &all };

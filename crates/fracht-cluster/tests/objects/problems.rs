@@ -1,31 +1,30 @@
 //! The rules on objects.
 
-use std::path::Path;
-
 use fracht_cluster::Rendering;
-use fracht_core::check::Project;
+use fracht_core::check::Verdict;
 use fracht_core::diag::Diagnostic;
 use fracht_core::files::MemoryFiles;
 use fracht_core::rules;
+use fracht_testkit::verdict;
 
 use crate::{files, object, objects};
 
+/// The verdict on a stack and the problems of its objects.
+fn judged(files: &MemoryFiles) -> (Verdict, Vec<Diagnostic>) {
+    let verdict = verdict(files, "cluster");
+    let Some(checked) = verdict.checked() else { panic!("{:#?}", verdict.report.findings()) };
+    let problems = Rendering::plan(checked).map_or_else(|problems| problems, |plan| plan.hints().to_vec());
+    (verdict, problems)
+}
+
 /// The problems of the objects of a stack.
 fn problems(files: &MemoryFiles) -> Vec<Diagnostic> {
-    let path = Path::new("/s/fracht.toml");
-    let mut project = Project::open(files, path, path).unwrap();
-    let verdict = project.check("cluster").unwrap();
-    let Some(checked) = verdict.checked() else { panic!("{:#?}", verdict.report.findings()) };
-    Rendering::new(checked).problems()
+    judged(files).1
 }
 
 /// The rules that the objects of a stack fail, with the messages.
 fn found(files: &MemoryFiles) -> Vec<(&'static str, String)> {
-    let path = Path::new("/s/fracht.toml");
-    let mut project = Project::open(files, path, path).unwrap();
-    let verdict = project.check("cluster").unwrap();
-    let Some(checked) = verdict.checked() else { panic!("{:#?}", verdict.report.findings()) };
-    let problems = Rendering::new(checked).problems();
+    let (verdict, problems) = judged(files);
     for problem in &problems {
         assert!(problem.primary.is_some() && !problem.help.is_empty(), "{problem:?}");
     }

@@ -1,17 +1,9 @@
-//! Written objects can be read back into the types of the API, without unknown or lost fields.
+//! Written objects can be read back: both formats say the same, and no field is empty.
 
-use fracht_cluster::{Format, read_objects, through_its_kind};
-use proptest::prelude::*;
+use fracht_cluster::{Format, read_objects};
 use serde_json::Value;
 
-use crate::random_stack::{parts, stack_file};
 use crate::{demo, files, rendered};
-
-/// The object, read as its kind and written again.
-fn through_its_type(object: &Value) -> Value {
-    let read = through_its_kind(object).unwrap_or_else(|| panic!("unknown kind of {object}"));
-    read.unwrap_or_else(|error| panic!("{error}: {object}"))
-}
 
 fn documents(yaml: &str) -> Vec<Value> {
     read_objects(yaml).unwrap_or_else(|error| panic!("{error}\n{yaml}"))
@@ -23,9 +15,6 @@ fn the_demo_round_trips_through_yaml_and_json() {
     let yaml = documents(&rendered(&files, "prod", Format::Yaml));
     let json: Value = serde_json::from_str(&rendered(&files, "prod", Format::Json)).unwrap();
     assert_eq!(json["items"].as_array().unwrap(), &yaml, "both formats say the same");
-    for object in &yaml {
-        assert_eq!(&through_its_type(object), object);
-    }
 }
 
 #[test]
@@ -61,7 +50,7 @@ fn the_same_stack_gives_the_same_bytes() {
 /// With some hundred objects, several threads write.
 #[test]
 fn parallel_writing_gives_the_same_bytes() {
-    let large = files(&crate::generator::stack(400));
+    let large = files(&fracht_testkit::generator::stack(400));
     let yaml = rendered(&large, "cluster", Format::Yaml);
     assert_eq!(yaml, rendered(&large, "cluster", Format::Yaml));
     let json: Value = serde_json::from_str(&rendered(&large, "cluster", Format::Json)).unwrap();
@@ -69,17 +58,4 @@ fn parallel_writing_gives_the_same_bytes() {
         objects.iter().map(|o| format!("{} {}", o["kind"], o["metadata"]["name"])).collect()
     };
     assert_eq!(names(json["items"].as_array().unwrap()), names(&documents(&yaml)));
-}
-
-proptest! {
-    #![proptest_config(ProptestConfig::with_cases(48))]
-
-    #[test]
-    fn any_valid_stack_round_trips(parts in parts()) {
-        let files = files(&stack_file(&parts));
-        let json: Value = serde_json::from_str(&rendered(&files, "cluster", Format::Json)).unwrap();
-        for object in json["items"].as_array().unwrap() {
-            prop_assert_eq!(&through_its_type(object), object);
-        }
-    }
 }

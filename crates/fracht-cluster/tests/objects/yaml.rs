@@ -8,7 +8,7 @@ use regex::Regex;
 use saphyr_parser::{Event, Parser, ScalarStyle};
 use serde_json::Value;
 
-use crate::random_stack::{any_text, quoted_plain};
+use fracht_testkit::random_stack::{any_text, quoted_plain};
 use crate::{files, rendered};
 
 /// What a parser sees: the text of each scalar, and whether it has quotes.

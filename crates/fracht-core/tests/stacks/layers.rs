@@ -228,7 +228,7 @@ mod split {
     use fracht_core::files::MemoryFiles;
     use proptest::prelude::*;
 
-    use crate::random_stack::{parts, stack_file};
+    use fracht_testkit::random_stack::{parts, stack_file};
 
     /// The whole result of a check, without places.
     fn verdict(files: &MemoryFiles) -> (String, Vec<String>) {

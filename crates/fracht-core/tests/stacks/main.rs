@@ -8,9 +8,6 @@
     reason = "a test that panics has failed, which is what it is for"
 )]
 
-#[path = "../support/random_stack.rs"]
-mod random_stack;
-
 mod images;
 mod layers;
 mod limits;

@@ -319,7 +319,7 @@ fn one_syntax_error_has_one_message_in_plain_words() {
 /// A value that cannot be read is reported once, and references to it are not reported.
 #[test]
 fn every_broken_line_of_a_large_stack_gives_one_message() {
-    let text = include_str!("../../../fracht-cluster/tests/stacks/everything.toml");
+    let text = include_str!("../../../fracht-testkit/stacks/everything.toml");
     let files = |text: &str| {
         [
             "conf/banner.txt",

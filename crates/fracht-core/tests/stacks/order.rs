@@ -4,7 +4,7 @@ use fracht_core::model::Condition;
 use fracht_core::plan::order::Order;
 use proptest::prelude::*;
 
-use crate::random_stack::{parts, stack_file};
+use fracht_testkit::random_stack::{parts, stack_file};
 use crate::{good, verdict};
 
 proptest! {

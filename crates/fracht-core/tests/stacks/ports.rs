@@ -4,7 +4,7 @@ use fracht_core::model::{Model, Protocol, Reach};
 use fracht_core::plan::ports::{NODE_RANGE, PortPlan, PortScope};
 use proptest::prelude::*;
 
-use crate::random_stack::{parts, stack_file};
+use fracht_testkit::random_stack::{parts, stack_file};
 use crate::{failed, good, verdict};
 
 /// The open ports as `service/port`, with their external numbers.

@@ -5,7 +5,7 @@ use fracht_core::files::{MOST_BYTES, MemoryFiles};
 use fracht_core::model::{Content, Part};
 use proptest::prelude::*;
 
-use crate::random_stack::{parts, stack_file};
+use fracht_testkit::random_stack::{parts, stack_file};
 use crate::{failed, good, verdict};
 
 fn open(content: impl Into<Vec<u8>>) -> Option<OpenError> {

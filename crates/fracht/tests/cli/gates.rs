@@ -10,17 +10,27 @@ use crate::sandbox::{Run, Sandbox};
 const STACK: &str = "[stack]\nname = \"s\"\n[service.db]\nimage = \"d:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\n\
                      [task.schema]\nimage = \"t:1\"\n[service.api]\nimage = \"a:1\"\nafter = { db = \"ready\", schema = \"done\" }\n";
 
-/// The script of the gate for a service or task.
-fn script(sandbox: &Sandbox, on: &str) -> String {
+/// The script of the gate for a service or task, and its variables.
+struct Script {
+    text: String,
+    variables: Vec<(String, String)>,
+}
+
+fn script(sandbox: &Sandbox, on: &str) -> Script {
     let list = sandbox.json(&["-q", "render", "--only", "Deployment/api"]);
     let gates = list["items"][0]["spec"]["template"]["spec"]["initContainers"].as_array().unwrap().clone();
     let gate = gates.iter().find(|gate| gate["name"] == format!("wait-for-{on}")).unwrap();
     assert_eq!(gate["command"][0], "/bin/sh");
-    gate["command"][2].as_str().unwrap().to_owned()
+    let text = |value: &serde_json::Value| value.as_str().unwrap().to_owned();
+    let variables = gate["env"].as_array().unwrap().iter();
+    Script {
+        text: text(&gate["command"][2]),
+        variables: variables.map(|one| (text(&one["name"]), text(&one["value"]))).collect(),
+    }
 }
 
 /// Runs a script. The clock advances a minute each time it is read; `answers` are the results of `program`, in turn.
-fn run(script: &str, program: &str, answers: &str) -> Run {
+fn run(script: &Script, program: &str, answers: &str) -> Run {
     let sandbox = Sandbox::empty();
     let stand_in = |name: &str, text: &str| {
         let path = sandbox.path(name);
@@ -33,7 +43,8 @@ fn run(script: &str, program: &str, answers: &str) -> Run {
     stand_in("cat", "echo token");
     stand_in(program, &format!("echo \"$@\" >> asked; {turn}\n{answers}"));
     let path = format!("{}:/usr/bin:/bin", sandbox.path(".").display());
-    let output = Command::new("/bin/sh").args(["-c", script]).env("PATH", path).output().unwrap();
+    let mut shell = Command::new("/bin/sh");
+    let output = shell.args(["-c", &script.text]).envs(script.variables.iter().cloned()).env("PATH", path).output().unwrap();
     let run = Run::of(&output);
     assert!(fs::metadata(sandbox.path("asked")).is_ok(), "{run:?}");
     Run { err: sandbox.read("asked"), ..run }

@@ -131,7 +131,7 @@ fn every_key_of_the_language_is_in_a_test_stack() {
     let mut files = Vec::new();
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
     stack_files(&root.join("fracht"), &mut files);
-    let tested = fs::read_dir(root.join("fracht-cluster/tests/stacks")).unwrap();
+    let tested = fs::read_dir(root.join("fracht-testkit/stacks")).unwrap();
     files.extend(
         tested
             .map(|entry| entry.unwrap().path())

@@ -27,7 +27,8 @@ pub(super) fn write(text: &str, column: usize, out: &mut String) -> Result<(), E
 
 /// Writes a text as a key.
 pub(super) fn write_key(key: &str, out: &mut String) -> Result<(), Error> {
-    if is_plain(key) && !key.contains(':') {
+    let of_a_name = |byte: u8| byte.is_ascii_alphanumeric() || matches!(byte, b'.' | b'-' | b'_' | b'/');
+    if is_plain(key) && key.bytes().all(of_a_name) {
         out.push_str(key);
         return Ok(());
     }

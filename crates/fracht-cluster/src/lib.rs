@@ -51,7 +51,8 @@ mod write;
 
 pub use name::{open_service_name, secret_name, side_name};
 pub use object::text_at;
-pub use plan::{ObjectOrigin, PlannedObject, SecretValues};
+pub use kinds::SecretValues;
+pub use plan::{ObjectOrigin, PlannedObject};
 pub use read::{ReadError, objects as read_objects};
 pub use rendering::Rendering;
 pub use schema::misfits_in_words as misfits;

@@ -11,9 +11,9 @@ use serde_json::Value;
 use crate::api::json;
 use crate::brought::passed;
 use crate::facts::ClusterFacts;
-use crate::kinds::Object;
+use crate::kinds::{Object, SecretValues};
 use crate::name::{in_stack, side_name};
-use crate::plan::{self, ObjectOrigin, PlannedObject, SecretValues, Source};
+use crate::plan::{self, ObjectOrigin, PlannedObject, Source};
 
 /// The most bytes of an object's name in the name of its file.
 const MOST_OF_FILE_NAME: usize = 120;

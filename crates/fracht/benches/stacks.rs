@@ -4,18 +4,17 @@
 //! `cargo bench` times them all; `cargo bench -- --test` runs each once.
 #![allow(missing_docs, clippy::expect_used, clippy::panic, reason = "a benchmark that panics has failed")]
 
-#[path = "../tests/support/generator.rs"]
-mod generator;
-
 use std::hint::black_box;
 use std::io;
 use std::path::Path;
 use std::time::{Duration, Instant};
 
 use criterion::{Bencher, BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
-use fracht_cluster::{Comments, Format, Object, Rendering};
+use fracht_cluster::{Comments, Format, Rendering};
 use fracht_core::check::{Project, Verdict};
 use fracht_core::files::MemoryFiles;
+use fracht_testkit::generator;
+use serde_json::Value;
 
 fn files(text: &str) -> MemoryFiles {
     MemoryFiles::default().with("/s/fracht.toml", text)
@@ -52,14 +51,14 @@ fn render(files: &MemoryFiles) -> Duration {
 }
 
 /// The objects of a stack, which the bare run clones.
-fn objects(verdict: &Verdict) -> Vec<Object> {
+fn objects(verdict: &Verdict) -> Vec<Value> {
     let checked = verdict.checked().expect("the stack has no errors");
     let rendering = Rendering::plan(checked).expect("objects that fit");
-    rendering.planned().iter().map(|piece| rendering.build(*piece)).collect()
+    rendering.planned().iter().map(|piece| rendering.value(piece)).collect()
 }
 
 /// The time of the bare run, on one thread.
-fn bare(text: &str, objects: &[Object]) -> Duration {
+fn bare(text: &str, objects: &[Value]) -> Duration {
     let start = Instant::now();
     let tree = black_box(toml::de::DeTable::parse_recoverable(text));
     let mut out = String::new();

@@ -26,6 +26,7 @@ use serde_json::Value;
 pub(crate) use self::horizontal_pod_autoscaler::Scale;
 pub(crate) use self::http_route::Gateway;
 pub(crate) use self::role::Holder;
+pub use self::secret::SecretValues;
 use crate::api::{
     ConfigMap, CronJob, Deployment, EndpointSlice, HTTPRoute, HorizontalPodAutoscaler, Ingress, Job, Namespace,
     NetworkPolicy, PersistentVolume, PersistentVolumeClaim, PodDisruptionBudget, Role, RoleBinding, Secret,

@@ -2,11 +2,14 @@
 
 use std::collections::BTreeMap;
 
-use fracht_core::model::{Model, Secret as Definition};
+use fracht_core::model::{Model, Secret as Definition, SecretId};
 
 use crate::api::{Bytes, Secret};
 use crate::labels;
 use crate::name::secret_name;
+
+/// The values of the generated Secrets, by key.
+pub type SecretValues = BTreeMap<SecretId, BTreeMap<String, Vec<u8>>>;
 
 /// The Secret with the plain values of its keys, which the format of the object encodes.
 pub(crate) fn secret(model: &Model, definition: &Definition, values: Option<&BTreeMap<String, Vec<u8>>>) -> Secret {

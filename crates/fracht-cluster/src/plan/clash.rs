@@ -8,7 +8,8 @@ use fracht_core::model::{Model, Volume, Workload};
 use fracht_core::rules::NAME_CLASH;
 use fracht_core::source::Span;
 
-use super::{PlannedObject, Source};
+use super::object::PlannedObject;
+use super::source::Source;
 use crate::brought::Home;
 use crate::kinds::stateful_set;
 use crate::name::{claim_name, template_name, workload_name};

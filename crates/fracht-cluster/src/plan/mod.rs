@@ -2,81 +2,27 @@
 //! together.
 
 mod clash;
+mod object;
 mod patches;
 mod source;
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 use fracht_core::diag::Diagnostic;
 use fracht_core::model::{
-    EntryKind, Kind, Model, Mounted, OutsidePlace, Reach, Replicas, SecretId, VolumeId, Workload, WorkloadId,
+    EntryKind, Kind, Model, Mounted, OutsidePlace, Reach, Replicas, VolumeId, Workload, WorkloadId,
 };
 use fracht_core::plan::facts::Facts;
-use serde_json::Value;
 
+pub use self::object::PlannedObject;
 pub use self::source::ObjectOrigin;
 pub(crate) use self::source::Source;
-use crate::api::Str;
 use crate::brought::PassedObject;
 use crate::config_digest::key_digests;
 use crate::facts::ClusterFacts;
 use crate::gate;
-use crate::group::Group;
-use crate::kinds::{Holder, Object, Scale, ingress, job, network_policy, pod_disruption_budget};
+use crate::kinds::{Holder, Scale, SecretValues, ingress, job, network_policy, pod_disruption_budget};
 use crate::name::claim_name;
-
-/// The values of the generated Secrets, by key.
-pub type SecretValues = BTreeMap<SecretId, BTreeMap<String, Vec<u8>>>;
-
-/// An object to generate.
-#[derive(Clone, Debug)]
-pub struct PlannedObject<'m> {
-    pub(crate) kind: Str,
-    pub(crate) name: Str,
-    pub(crate) group: Group,
-    /// The start wave of a workload, from 1; 0 for all other objects.
-    pub(crate) wave: usize,
-    pub(crate) source: Source<'m>,
-    /// The object with its patches, if it has any.
-    patched: Option<Value>,
-}
-
-impl PlannedObject<'_> {
-    /// Its kind, such as `Deployment`.
-    pub fn kind(&self) -> &str {
-        &self.kind
-    }
-
-    /// Its name.
-    pub fn name(&self) -> &str {
-        &self.name
-    }
-
-    /// Whether it contains the value of a secret.
-    pub fn holds_secret(&self) -> bool {
-        match &self.source {
-            Source::Secret(..) => true,
-            Source::Passed(object) => object.kind == "Secret",
-            _ => false,
-        }
-    }
-
-    /// The text of an object that is passed through unchanged.
-    pub(crate) fn passed_text(&self) -> Option<&str> {
-        match &self.source {
-            Source::Passed(object) if self.patched.is_none() => Some(&object.text),
-            _ => None,
-        }
-    }
-
-    /// The object, with its patches.
-    pub(crate) fn build(&self, facts: &ClusterFacts<'_>, secrets: Option<&SecretValues>) -> Object {
-        match &self.patched {
-            Some(patched) => Object::Value(patched.clone()),
-            None => self.source.build(facts, secrets),
-        }
-    }
-}
 
 /// The facts from which objects are built, with the names of all Jobs.
 pub(crate) fn facts(core: &Facts) -> ClusterFacts<'_> {

@@ -7,11 +7,12 @@ use fracht_core::model::Patch;
 use fracht_core::rules::PATCH_MISSES;
 
 use super::clash::is_own;
-use super::{PlannedObject, SecretValues, Source};
+use super::object::PlannedObject;
+use super::source::Source;
 use crate::api::json;
 use crate::brought::patch::{self, Content};
 use crate::facts::ClusterFacts;
-use crate::kinds::Object;
+use crate::kinds::{Object, SecretValues};
 use crate::name::in_stack;
 
 /// Applies all patches, and returns the problems of those that cannot be applied.

@@ -9,13 +9,12 @@ use fracht_core::model::{
 };
 use fracht_core::source::Span;
 
-use super::SecretValues;
 use crate::api::Str;
 use crate::brought::PassedObject;
 use crate::facts::ClusterFacts;
 use crate::group::Group;
 use crate::kinds::{
-    Gateway, Holder, Object, Scale, config_map, cron_job, deployment, endpoint_slice, horizontal_pod_autoscaler,
+    Gateway, Holder, Object, Scale, SecretValues, config_map, cron_job, deployment, endpoint_slice, horizontal_pod_autoscaler,
     http_route, ingress, job, namespace, network_policy, persistent_volume, persistent_volume_claim,
     pod_disruption_budget, role, role_binding, secret, service, service_account, stateful_set,
 };

@@ -3,6 +3,7 @@
 //! Most texts of objects are plain words and paths, which it writes itself; the others go to the YAML library. Tests
 //! compare its output with that of the library, byte by byte.
 
+mod error;
 mod text;
 
 use std::fmt::{self, Write as _};
@@ -11,30 +12,14 @@ use serde::ser::{
     Error as _, Impossible, Serialize, SerializeMap, SerializeSeq, SerializeStruct, Serializer,
 };
 
+pub(crate) use self::error::Error;
+
 /// Writes a value as a YAML document.
 ///
 /// # Errors
 /// [`Error`] for a value that objects do not have: a map whose keys are not texts, a variant with data.
 pub(crate) fn write(value: &impl Serialize, out: &mut String) -> Result<(), Error> {
     value.serialize(&mut Writer { out, column: 0, place: Place::Start })
-}
-
-/// Why a value cannot be written.
-#[derive(Debug)]
-pub(crate) struct Error(String);
-
-impl fmt::Display for Error {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&self.0)
-    }
-}
-
-impl std::error::Error for Error {}
-
-impl serde::ser::Error for Error {
-    fn custom<T: fmt::Display>(message: T) -> Self {
-        Self(message.to_string())
-    }
 }
 
 /// Where the next value begins.

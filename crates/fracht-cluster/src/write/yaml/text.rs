@@ -6,7 +6,7 @@ use serde::Serialize;
 use serde::ser::Error as _;
 use serde_saphyr::SerializerOptions;
 
-use super::Error;
+use super::error::Error;
 
 /// Writes a text as a value. `column` is that of the map or list that it is in.
 pub(super) fn write(text: &str, column: usize, out: &mut String) -> Result<(), Error> {

@@ -56,6 +56,7 @@ pub mod check;
 pub mod cover;
 pub mod diag;
 pub mod digest;
+pub mod entries;
 pub mod escape;
 pub mod files;
 pub mod grammar;

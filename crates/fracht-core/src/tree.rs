@@ -2,17 +2,11 @@
 //!
 //! Tables are shared (`Arc`), so that merging a target copies only the tables that it changes.
 
-use std::hash::BuildHasherDefault;
 use std::sync::Arc;
 
-use indexmap::IndexMap;
-use rustc_hash::FxHasher;
-
+pub use crate::entries::Entries;
 use crate::origin::{Layer, Origin};
 use crate::source::Span;
-
-/// A table's entries, in the order of the file.
-pub type Entries = IndexMap<Arc<str>, Entry, BuildHasherDefault<FxHasher>>;
 
 /// The value of a key, and the place of the key.
 #[derive(Clone, Debug)]

@@ -103,8 +103,8 @@ impl Patterns {
         merge_part(&mut whole, &entry.node, sink);
         // Its own `like` and `drop` are done; users of the pattern do not inherit them.
         let entries = Arc::make_mut(&mut whole);
-        entries.shift_remove(LIKE.name());
-        entries.shift_remove(DROP.name());
+        entries.remove(LIKE.name());
+        entries.remove(DROP.name());
         self.open.pop();
         self.together.insert(name.to_owned(), (Arc::clone(&whole), depth));
         (whole, depth)

@@ -69,7 +69,7 @@ pub(crate) fn layered(root: &Node, chain: &TargetChain<'_>, sink: &mut Sink) -> 
     let mut tree = root.clone();
     let Value::Table(entries) = &mut tree.value else { return Layered { tree, target: None } };
     let entries = Arc::make_mut(entries);
-    entries.shift_remove(TARGET.name());
+    entries.remove(TARGET.name());
     let mut own: Option<Node> = None;
     let TargetChain { tables: chain, is_broken, .. } = chain;
     for target in chain {
@@ -104,7 +104,7 @@ pub(crate) fn layered(root: &Node, chain: &TargetChain<'_>, sink: &mut Sink) -> 
     if let Some(own) = own.as_mut().filter(|_| *is_broken) {
         own.value = Value::Tainted;
     }
-    let mut patterns = Patterns::new(entries.shift_remove(PATTERN.name()));
+    let mut patterns = Patterns::new(entries.remove(PATTERN.name()));
     patterns.check_all(sink);
     for kind in LIKE_PATTERNS {
         workloads(kind, entries, chain, &mut patterns, sink);
@@ -137,6 +137,13 @@ fn workloads(
     let added = tables.iter().flatten().flat_map(|table| table.iter());
     let added: Vec<(Arc<str>, Entry)> =
         added.map(|(name, entry)| (Arc::clone(name), entry.clone())).collect();
+    let is_plain = |node: &Node| LIKE.node(node).is_none() && DROP.node(node).is_none();
+    if added.is_empty() && drops.iter().all(Vec::is_empty) {
+        let own = entries.get(field.name()).and_then(|entry| entry.node.table());
+        if own.is_none_or(|own| own.values().all(|entry| is_plain(&entry.node))) {
+            return; // nothing but the stack file says anything, and nothing is like anything
+        }
+    }
     if let (None, Some((_, first))) = (entries.get(field.name()), added.first()) {
         let empty = Node { value: Value::Table(Arc::default()), ..first.node.clone() };
         entries.insert(Arc::from(field.name()), Entry { key_span: first.key_span, node: empty });
@@ -147,7 +154,9 @@ fn workloads(
     let base = Arc::clone(merged);
     let merged = Arc::make_mut(merged);
     for (name, entry) in added {
-        merged.entry(name).or_insert(entry);
+        if !merged.contains_key(&name) {
+            merged.insert(name, entry);
+        }
     }
     for dropped in drops.iter().flatten() {
         if dropped.path.get(1).is_none_or(|name| !merged.contains_key(name.as_str())) {
@@ -182,7 +191,7 @@ fn workloads(
                     .collect(),
             })
             .collect();
-        let plain = own.is_some_and(|own| LIKE.node(own).is_none() && DROP.node(own).is_none());
+        let plain = own.is_some_and(is_plain);
         if plain && parts.iter().all(|part| part.node.is_none() && part.drops.is_empty()) {
             return true; // nothing but the stack file says anything of it
         }

@@ -2,10 +2,10 @@
 
 mod duplicate;
 mod errors;
+mod events;
 mod unclosed;
 
 use std::collections::HashSet;
-use std::hash::BuildHasherDefault;
 use std::sync::Arc;
 
 use rayon::iter::{IntoParallelIterator as _, ParallelIterator as _};
@@ -20,6 +20,20 @@ use crate::tree::{Entries, Entry, Node, Value};
 
 /// Parses a TOML 1.1 document. Every syntax error is reported; the values that it affects become tainted.
 pub(crate) fn parse(text: &str, file: FileId, sink: &mut Sink) -> Node {
+    let root = |entries| Node {
+        value: Value::Table(Arc::new(entries)),
+        span: Span::new(file, 0..0),
+        layer: Layer::Stack,
+        under: None,
+    };
+    match events::entries(text, file) {
+        Some(entries) => root(entries),
+        None => root(document(text, file, sink)),
+    }
+}
+
+/// Parses a whole document, with its errors.
+fn document(text: &str, file: FileId, sink: &mut Sink) -> Entries {
     let (mut table, mut errors) = DeTable::parse_recoverable(text);
     let unclosed = if errors.is_empty() { Vec::new() } else { unclosed::find(text) };
     let repaired = (!unclosed.is_empty()).then(|| unclosed::replaced(text, &unclosed));
@@ -31,13 +45,7 @@ pub(crate) fn parse(text: &str, file: FileId, sink: &mut Sink) -> Node {
     let broken =
         broken.chain(unclosed.iter().map(|value| value.range(text))).map(|range| Span::new(file, range));
     let mut convert = Convert { file, broken: Arc::new(Places::of(broken)), keys: HashSet::default() };
-    let entries = convert.table(table.into_inner());
-    Node {
-        value: Value::Table(Arc::new(entries)),
-        span: Span::new(file, 0..0),
-        layer: Layer::Stack,
-        under: None,
-    }
+    convert.table(table.into_inner())
 }
 
 /// From this many entries on, a table is read by several threads.
@@ -64,7 +72,7 @@ impl Convert {
         let mut entries: Vec<_> = table.into_iter().collect();
         // The parser sorts by name; the tree keeps the order of the file.
         entries.sort_by_key(|(key, _)| key.span().start);
-        let mut converted = Entries::with_capacity_and_hasher(entries.len(), BuildHasherDefault::default());
+        let mut converted = Entries::default();
         if entries.len() < WORTH_THREADS {
             converted.extend(entries.into_iter().map(|(key, value)| self.entry(&key, value)));
             return converted;
@@ -165,5 +173,60 @@ mod tests {
             })
             .collect();
         assert_eq!(lines, [(3, 3), (4, 2), (6, 5), (8, 1)]);
+    }
+
+    /// The tree from events and that of the document, and whether the document is valid. A tree from events is that of a
+    /// valid document.
+    fn both(text: &str) -> (Option<String>, bool) {
+        let mut sources = Sources::default();
+        let file = sources.add("/s/fracht.toml".as_ref(), "fracht.toml", text.into(), Syntax::Stack);
+        let mut sink = Sink::default();
+        let document = format!("{:?}", document(text, file, &mut sink).iter().collect::<Vec<_>>());
+        let problems = sink.take();
+        let events = events::entries(text, file).map(|all| format!("{:?}", all.iter().collect::<Vec<_>>()));
+        if let Some(events) = &events {
+            assert_eq!(problems, [], "{text}");
+            assert_eq!(events, &document, "{text}");
+        }
+        (events, problems.is_empty())
+    }
+
+    #[test]
+    fn events_give_the_tree_of_the_document() {
+        for text in [
+            "",
+            "a = 1\n",
+            "a.b.c = 'x'\na.b.d = [1, 'y', { z = 2.5, w.v = true }, [[], [{}]]]\n",
+            "[a]\nb = \"x\\ty\"\n[a.c]\nd = \"\"\"\nlines\n\"\"\"\n[e.f.g]\n[e.f]\n",
+            "[[t.p]]\nx = 1\n[[t.p]]\nx = 2\n[u]\n[[t.q]]\ny.z = 1\n",
+            "\"q u\".'o' = 0x1F\n# comment\n[\"h.h\"] # more\nn = 99999999999999999999\n",
+            "a = { b = 1,\n  c = [ # list\n 1,\n 2,\n ], }\n",
+            "x.y = 1\n[x.z]\nw = 1\n",
+        ] {
+            let (events, valid) = both(text);
+            assert!(valid, "{text}");
+            // The table `e.f` comes after one below it.
+            assert_eq!(events.is_some(), !text.contains("[e.f]"), "{text}");
+        }
+        for invalid in [
+            "a = 1\na = 2\n", "[a]\n[a]\n", "a.b = 1\na = 2\n", "a = 1\na.b = 2\n", "a = {b = 1}\na.c = 2\n",
+            "a = {b.c = 1, b = 2}\n", "[a]\nb.c = 1\n[a.b]\n", "a = [1]\n[a.b]\n", "a = [1]\n[[a]]\n", "[[a]]\n[a]\n",
+            "a = {b = 1}\n[a.c]\n", "a = \"x\\q\"\n", "a = 1 2\n", "a =\n", "[a\n", "a = [1\n", "a = tru\n", "d = 2030-99-99\n",
+            "a = 'x\n", "= 1\n", "a.\n", "[]\n", "[[a.b]\n", "a = 01\n", "a\u{1} = 1\n", "# \u{1}\n",
+        ] {
+            assert_eq!(both(invalid), (None, false), "{invalid}");
+        }
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn events_give_the_tree_of_any_document(
+            lines in proptest::collection::vec(
+                "(\\[\\[?[ab](\\.[abc]){0,2}\\]\\]?|[abc](\\.[abc]){0,2} = (1|'x'|\"y\\\\n\"|true|\\[1, 2\\]|\\{a = 1\\}|\\{a.b = 1, c = \\[\\]\\}))",
+                0..9,
+            ),
+        ) {
+            let (_, _) = both(&lines.join("\n"));
+        }
     }
 }

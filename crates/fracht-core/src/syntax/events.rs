@@ -1,0 +1,357 @@
+//! Builds the tree of a valid file straight from the events of the parser, without a document in between.
+//!
+//! Whatever is invalid or unusual (a table that is extended after others, a date) ends it: then the whole document is
+//! parsed, which knows all rules and reports all errors.
+
+use std::borrow::Cow;
+use std::collections::HashSet;
+use std::sync::Arc;
+
+use rustc_hash::FxBuildHasher;
+use toml_parser::decoder::{Encoding, ScalarKind};
+use toml_parser::parser::{EventReceiver, RecursionGuard, ValidateWhitespace, parse_document};
+use toml_parser::{ErrorSink, ParseError, Raw, Source, Span as Range};
+
+use crate::origin::Layer;
+use crate::source::{FileId, Span};
+use crate::tree::{Entries, Entry, Node, Value};
+
+/// How deep lists and tables may be nested, as in the parser of whole documents.
+const DEEPEST: u32 = 80;
+
+/// The entries of a file; `None` for one that has errors or is unusual.
+pub(super) fn entries(text: &str, file: FileId) -> Option<Entries> {
+    let source = Source::new(text);
+    let tokens = source.lex().into_vec();
+    let mut build = Build {
+        source,
+        file,
+        failed: false,
+        names: HashSet::default(),
+        keys: Vec::new(),
+        frames: Vec::new(),
+        root: Entries::default(),
+        current: Entries::default(),
+        header: None,
+        arrays: Vec::new(),
+    };
+    let mut errors = Failed(false);
+    let mut valid = ValidateWhitespace::new(&mut build, source);
+    let mut guarded = RecursionGuard::new(&mut valid, DEEPEST);
+    parse_document(&tokens, &mut guarded, &mut errors);
+    build.finish(errors.0)
+}
+
+/// Notes that there is an error.
+struct Failed(bool);
+
+impl ErrorSink for Failed {
+    fn report_error(&mut self, _: ParseError) {
+        self.0 = true;
+    }
+}
+
+/// A key with its place.
+#[derive(Clone)]
+struct Key {
+    name: Arc<str>,
+    span: Span,
+}
+
+/// A header that has begun: `[` or `[[`.
+struct Header {
+    start: usize,
+    is_array: bool,
+    /// The whole header, and its keys; empty until it ends.
+    span: Option<Span>,
+    path: Vec<Key>,
+}
+
+/// An open list or inline table.
+enum Frame {
+    List {
+        start: usize,
+        items: Vec<Node>,
+    },
+    Table {
+        start: usize,
+        entries: Entries,
+        /// How many keys were open before it.
+        keys: usize,
+    },
+}
+
+/// A list of tables under headers `[[…]]`, which is put into the tree at the end.
+struct TableList {
+    path: Vec<Key>,
+    items: Vec<Node>,
+}
+
+struct Build<'s> {
+    source: Source<'s>,
+    file: FileId,
+    failed: bool,
+    /// The names of keys so far: services repeat them, so each is stored once.
+    names: HashSet<Arc<str>, FxBuildHasher>,
+    /// The keys that wait for their value.
+    keys: Vec<Key>,
+    frames: Vec<Frame>,
+    root: Entries,
+    /// The entries of the table under the last header.
+    current: Entries,
+    header: Option<Header>,
+    arrays: Vec<TableList>,
+}
+
+impl Build<'_> {
+    fn span(&self, range: Range) -> Span {
+        Span::new(self.file, range.start()..range.end())
+    }
+
+    fn from(&self, start: usize, end: Range) -> Span {
+        Span::new(self.file, start..end.end())
+    }
+
+    fn name(&mut self, name: &str) -> Arc<str> {
+        if let Some(known) = self.names.get(name) {
+            return Arc::clone(known);
+        }
+        let name: Arc<str> = name.into();
+        self.names.insert(Arc::clone(&name));
+        name
+    }
+
+    /// The entries of the table at a path below `entries`; `None` if something else is there. Tables on the way that are
+    /// missing are added.
+    fn below<'e>(&self, mut entries: &'e mut Entries, path: &[Key]) -> Option<&'e mut Entries> {
+        for key in path {
+            let table = || entry(key.span, node(Value::Table(Arc::default()), key.span));
+            let Node { value: Value::Table(table), span, .. } = &mut entries.get_or_insert(&key.name, table).node
+            else {
+                return None;
+            };
+            // An inline table is complete.
+            if self.source.input().as_bytes().get(span.start as usize) == Some(&b'{') {
+                return None;
+            }
+            entries = Arc::get_mut(table)?;
+        }
+        Some(entries)
+    }
+
+    /// Sets a value at a path below `entries`. Returns whether it could be set.
+    fn set(&self, entries: &mut Entries, path: &[Key], value: Node) -> bool {
+        let Some((last, parents)) = path.split_last() else { return false };
+        let Some(entries) = self.below(entries, parents) else { return false };
+        entries.insert(Arc::clone(&last.name), entry(last.span, value)).is_none()
+    }
+
+    /// Takes a complete value: an item of the innermost list, or the value of the last key.
+    fn value(&mut self, value: Node) {
+        let is_set = match self.frames.pop() {
+            Some(Frame::List { start, mut items }) => {
+                items.push(value);
+                self.frames.push(Frame::List { start, items });
+                true
+            }
+            Some(Frame::Table { start, mut entries, keys }) => {
+                let path: Vec<Key> = self.keys.drain(keys.min(self.keys.len())..).collect();
+                let is_set = self.set(&mut entries, &path, value);
+                self.frames.push(Frame::Table { start, entries, keys });
+                is_set
+            }
+            None => {
+                let (path, mut current) = (std::mem::take(&mut self.keys), std::mem::take(&mut self.current));
+                let is_set = self.set(&mut current, &path, value);
+                self.current = current;
+                // The allocation is used again.
+                self.keys = path;
+                self.keys.clear();
+                is_set
+            }
+        };
+        self.failed |= !is_set;
+    }
+
+    fn open_header(&mut self, range: Range, is_array: bool) {
+        self.close_table();
+        self.keys.clear();
+        self.header = Some(Header { start: range.start(), is_array, span: None, path: Vec::new() });
+    }
+
+    fn close_header(&mut self, range: Range) {
+        let path = std::mem::take(&mut self.keys);
+        let span = self.header.as_ref().map(|header| self.from(header.start, range));
+        if let Some(header) = &mut self.header {
+            header.path = path;
+            header.span = span;
+        }
+    }
+
+    /// Puts the table under the last header into the tree.
+    fn close_table(&mut self) {
+        let current = std::mem::take(&mut self.current);
+        let Some(header) = self.header.take() else {
+            // The entries before the first header.
+            self.root = current;
+            return;
+        };
+        let Some(span) = header.span else {
+            self.failed = true;
+            return;
+        };
+        let table = node(Value::Table(Arc::new(current)), span);
+        let mut root = std::mem::take(&mut self.root);
+        let is_set = if header.is_array {
+            self.add_to_list(&mut root, header.path, table)
+        } else {
+            self.set(&mut root, &header.path, table)
+        };
+        self.root = root;
+        self.failed |= !is_set;
+    }
+
+    /// Adds a table to a list of tables. Returns whether it could be added.
+    fn add_to_list(&mut self, root: &mut Entries, path: Vec<Key>, table: Node) -> bool {
+        let is_same = |list: &&mut TableList| {
+            list.path.len() == path.len()
+                && list.path.iter().zip(&path).all(|(one, other)| one.name == other.name)
+        };
+        if let Some(list) = self.arrays.iter_mut().find(is_same) {
+            list.items.push(table);
+            return true;
+        }
+        let is_set = self.set(root, &path, node(Value::List(Arc::from([])), table.span));
+        self.arrays.push(TableList { path, items: vec![table] });
+        is_set
+    }
+
+    fn finish(mut self, failed: bool) -> Option<Entries> {
+        self.close_table();
+        let mut root = std::mem::take(&mut self.root);
+        for TableList { path, items } in std::mem::take(&mut self.arrays) {
+            let (last, parents) = path.split_last()?;
+            let entry = self.below(&mut root, parents)?.get_mut(&last.name)?;
+            entry.node.value = Value::List(items.into());
+        }
+        (!failed && !self.failed && self.frames.is_empty() && self.keys.is_empty()).then_some(root)
+    }
+}
+
+fn node(value: Value, span: Span) -> Node {
+    Node { value, span, layer: Layer::Stack, under: None }
+}
+
+fn entry(key_span: Span, node: Node) -> Entry {
+    Entry { key_span, node }
+}
+
+/// Whether a text is a key that needs no quotes.
+fn is_bare(text: &str) -> bool {
+    !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'-' || byte == b'_')
+}
+
+/// The content of a string in double quotes that stands as it is; `None` if it has to be decoded.
+fn plain_string(raw: &str) -> Option<&str> {
+    let inner = raw.strip_prefix('"')?.strip_suffix('"')?;
+    let plain = |byte: u8| !matches!(byte, 0..0x20 | 0x7f | b'\\' | b'"');
+    inner.bytes().all(plain).then_some(inner)
+}
+
+impl EventReceiver for Build<'_> {
+    fn std_table_open(&mut self, span: Range, _: &mut dyn ErrorSink) {
+        self.open_header(span, false);
+    }
+
+    fn std_table_close(&mut self, span: Range, _: &mut dyn ErrorSink) {
+        self.close_header(span);
+    }
+
+    fn array_table_open(&mut self, span: Range, _: &mut dyn ErrorSink) {
+        self.open_header(span, true);
+    }
+
+    fn array_table_close(&mut self, span: Range, _: &mut dyn ErrorSink) {
+        self.close_header(span);
+    }
+
+    fn inline_table_open(&mut self, span: Range, _: &mut dyn ErrorSink) -> bool {
+        let (entries, keys) = (Entries::default(), self.keys.len());
+        self.frames.push(Frame::Table { start: span.start(), entries, keys });
+        true
+    }
+
+    fn inline_table_close(&mut self, span: Range, _: &mut dyn ErrorSink) {
+        match self.frames.pop() {
+            Some(Frame::Table { start, entries, .. }) => {
+                self.value(node(Value::Table(Arc::new(entries)), self.from(start, span)));
+            }
+            _ => self.failed = true,
+        }
+    }
+
+    fn array_open(&mut self, span: Range, _: &mut dyn ErrorSink) -> bool {
+        self.frames.push(Frame::List { start: span.start(), items: Vec::new() });
+        true
+    }
+
+    fn array_close(&mut self, span: Range, _: &mut dyn ErrorSink) {
+        match self.frames.pop() {
+            Some(Frame::List { start, items }) => {
+                self.value(node(Value::List(items.into()), self.from(start, span)));
+            }
+            _ => self.failed = true,
+        }
+    }
+
+    fn simple_key(&mut self, span: Range, encoding: Option<Encoding>, errors: &mut dyn ErrorSink) {
+        let Some(raw) = self.source.get(span) else {
+            self.failed = true;
+            return;
+        };
+        let name = if encoding.is_none() && is_bare(raw.as_str()) {
+            self.name(raw.as_str())
+        } else {
+            let mut decoded = Cow::Borrowed("");
+            Raw::new_unchecked(raw.as_str(), encoding, span).decode_key(&mut decoded, errors);
+            self.name(&decoded)
+        };
+        let span = self.span(span);
+        self.keys.push(Key { name, span });
+    }
+
+    fn scalar(&mut self, span: Range, encoding: Option<Encoding>, errors: &mut dyn ErrorSink) {
+        let place = self.span(span);
+        let Some(raw) = self.source.get(span) else {
+            self.failed = true;
+            return;
+        };
+        if encoding == Some(Encoding::BasicString)
+            && let Some(text) = plain_string(raw.as_str())
+        {
+            self.value(node(Value::Text(text.into()), place));
+            return;
+        }
+        let raw = Raw::new_unchecked(raw.as_str(), encoding, span);
+        let mut decoded = Cow::Borrowed("");
+        let value = match raw.decode_scalar(&mut decoded, errors) {
+            ScalarKind::String => Value::Text(decoded.into()),
+            ScalarKind::Boolean(value) => Value::Boolean(value),
+            // Larger than any bound of the language, so that the check of shapes reports it.
+            ScalarKind::Integer(radix) => {
+                Value::Integer(i64::from_str_radix(&decoded, radix.value()).unwrap_or(i64::MAX))
+            }
+            ScalarKind::Float => Value::Float,
+            // A date may be impossible.
+            ScalarKind::DateTime => {
+                self.failed = true;
+                Value::Date
+            }
+        };
+        self.value(node(value, place));
+    }
+
+    fn error(&mut self, _: Range, _: &mut dyn ErrorSink) {
+        self.failed = true;
+    }
+}

@@ -1,11 +1,7 @@
 //! Inputs: values that the user or a pipeline sets when a command runs.
 
-use crate::grammar::invalid::Invalid;
 use std::collections::BTreeMap;
 use std::sync::Arc;
-
-use regex::RegexBuilder;
-use regex_syntax::hir::{Hir, Look};
 
 /// The source of an input's value.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -60,31 +56,6 @@ impl InputValues {
     }
 }
 
-/// The most bytes of a pattern, both as text and compiled.
-const MOST_OF_TEXT: usize = 1024;
-const MOST_OF_PROGRAM: usize = 64 << 10;
-
-/// Reads a regular expression. Its limits keep time and memory small, whatever it repeats.
-///
-/// # Errors
-/// Why it is invalid.
-pub(crate) fn pattern(text: &str) -> Result<Hir, Invalid> {
-    if text.len() > MOST_OF_TEXT {
-        return Err(format!("more than {MOST_OF_TEXT} bytes").into());
-    }
-    regex_syntax::parse(text).map_err(|_| "not a regular expression".into())
-}
-
-/// Whether a pattern matches the whole value.
-///
-/// # Errors
-/// Why the pattern is invalid: it has a syntax error, or is too large, as `(a{50}){50}` is.
-pub(crate) fn fits(text: &str, value: &str) -> Result<bool, Invalid> {
-    let whole = Hir::concat(vec![Hir::look(Look::Start), pattern(text)?, Hir::look(Look::End)]);
-    let compiled = RegexBuilder::new(&whole.to_string()).size_limit(MOST_OF_PROGRAM).build();
-    Ok(compiled.map_err(|_| Invalid::from("too large: repeat less"))?.is_match(value))
-}
-
 /// The environment variable that sets an input: `FRACHT_INPUT_VERSION` for `version`.
 pub fn variable_name(input: &str) -> String {
     format!("FRACHT_INPUT_{}", input.to_uppercase().replace('-', "_"))
@@ -93,22 +64,6 @@ pub fn variable_name(input: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn a_pattern_matches_the_whole_value_and_has_a_limit() {
-        for (text, value, fit) in [
-            ("a|ab", "ab", Ok(true)),
-            ("a|ab", "abc", Ok(false)),
-            ("(?x) a # one", "a", Ok(true)),
-            ("\\d+", "x1", Ok(false)),
-            ("(?m)^a$", "b\na", Ok(false)),
-        ] {
-            assert_eq!(fits(text, value), fit, "{text} {value}");
-        }
-        for text in ["a)|(.*", "(((a{99}){99}){99}){99}", "[", &"a".repeat(1025)] {
-            assert!(fits(text, "a").is_err(), "{text}");
-        }
-    }
 
     #[test]
     fn input_sources_override_each_other_in_any_order() {

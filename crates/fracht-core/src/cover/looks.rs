@@ -14,6 +14,9 @@ use super::word::{at, is_reference, is_switch, is_token, split_words};
 /// The parts of a text that look secret, in no order; they may overlap.
 pub fn hits(text: &str) -> Vec<Hit> {
     let mut hits = Vec::new();
+    if is_one_short_word(text) {
+        return hits;
+    }
     if text.contains("-----BEGIN") {
         private_keys(text, &mut hits);
     }
@@ -28,6 +31,13 @@ pub fn hits(text: &str) -> Vec<Hit> {
     }
     words(text, &mut hits);
     hits
+}
+
+/// Whether a text is one word that is too short for a token, without any sign that a search begins with. Most texts
+/// are.
+fn is_one_short_word(text: &str) -> bool {
+    text.len() < SHORTEST_TOKEN
+        && text.bytes().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_' | b'.' | b'/'))
 }
 
 fn private_keys(text: &str, hits: &mut Vec<Hit>) {
@@ -157,6 +167,9 @@ fn words(text: &str, hits: &mut Vec<Hit>) {
     }
 }
 
+/// The shortest of the tokens in wide use, in bytes.
+const SHORTEST_TOKEN: usize = 20;
+
 /// The prefixes of tokens in wide use, with their smallest length.
 const PREFIXES: &[(&str, usize)] = &[
     ("AKIA", 20),
@@ -179,15 +192,20 @@ const PREFIXES: &[(&str, usize)] = &[
 
 fn known_tokens(word: &str, start: usize, hits: &mut Vec<Hit>) {
     let inner = |c: char| c.is_ascii_alphanumeric() || "_-.~+/=".contains(c);
-    for (prefix, least) in PREFIXES {
-        for (from, _) in word.match_indices(prefix) {
-            let starts = at(word, 0..from).chars().last().is_none_or(|c| !c.is_ascii_alphanumeric());
-            let length = at(word, from..word.len()).find(|c| !inner(c)).unwrap_or(word.len() - from);
-            if starts && length >= *least {
-                let range = start + from..start + from + length;
-                hits.push(Hit { range, what: "a token", certainty: Sure, in_prose: true });
-                break;
-            }
+    let mut letter_before = false;
+    // A token cannot begin in the last bytes.
+    let last = (word.len() + 1).saturating_sub(SHORTEST_TOKEN);
+    for (from, byte) in word.bytes().enumerate().take(last) {
+        let begins = !std::mem::replace(&mut letter_before, byte.is_ascii_alphanumeric());
+        if !begins || !byte.is_ascii_alphabetic() {
+            continue;
+        }
+        let rest = at(word, from..word.len());
+        let Some((_, least)) = PREFIXES.iter().find(|(prefix, _)| rest.starts_with(prefix)) else { continue };
+        let length = rest.find(|c| !inner(c)).unwrap_or(rest.len());
+        if length >= *least {
+            let range = start + from..start + from + length;
+            hits.push(Hit { range, what: "a token", certainty: Sure, in_prose: true });
         }
     }
 }

@@ -151,6 +151,9 @@ const OPEN_KEYS: &[&str] = &["PUBLIC", "PRIMARY", "FOREIGN", "SORT", "PARTITION"
 
 /// How likely a setting with this name contains a secret; `None` if it is not likely.
 fn certainty(name: &str) -> Option<Certainty> {
+    if !has_trace(name) {
+        return None;
+    }
     let mut words = words(name);
     // `PASSWORD_2` is as secret as `PASSWORD`.
     while words.len() > 1 && words.last().is_some_and(|word| word.bytes().all(|b| b.is_ascii_digit())) {
@@ -175,6 +178,29 @@ fn certainty(name: &str) -> Option<Certainty> {
     let about = ABOUT.contains(&last);
     let any = words.iter().any(|word| of(word) == Some(Sure));
     (any && !about).then_some(Likely)
+}
+
+/// The shortest parts of all names of secrets, in capitals.
+const TRACES: &[&str] = &[
+    "PASS", "PW", "SECRET", "TOKEN", "CRED", "KEY", "SALT", "PEPPER", "NONCE", "JWT", "AUTH", "COOKIE", "PIN",
+    "OTP", "SEED", "SIG",
+];
+
+/// Whether a name has a part of the name of a secret, also across its words. Most names have none, and need no closer
+/// look.
+fn has_trace(name: &str) -> bool {
+    let bytes = name.as_bytes();
+    // Other letters may become capitals that are not theirs alone.
+    !name.is_ascii()
+        || bytes.iter().enumerate().any(|(from, first)| {
+            // Words are joined, as in `API_KEY` and `PASS-WORD`.
+            let letters = || bytes.iter().skip(from).filter(|byte| byte.is_ascii_alphanumeric());
+            first.is_ascii_alphabetic()
+                && TRACES.iter().any(|trace| {
+                    trace.as_bytes().first() == Some(&first.to_ascii_uppercase())
+                        && letters().take(trace.len()).map(u8::to_ascii_uppercase).eq(trace.bytes())
+                })
+        })
 }
 
 /// The words of a name, in capitals.
@@ -304,5 +330,15 @@ mod tests {
         ] {
             assert!(!may_be_secret_name(name), "{name}");
         }
+    }
+
+    /// Every name of a secret has a trace.
+    #[test]
+    fn every_word_has_a_trace() {
+        for (word, _) in WORDS.iter().chain(ENDS) {
+            assert!(TRACES.iter().any(|trace| word.contains(trace)), "{word}");
+            assert!(has_trace(word) && has_trace(&format!("MY_{}", word.to_lowercase())), "{word}");
+        }
+        assert!(!has_trace("LOG_LEVEL") && !has_trace("REGION"));
     }
 }

@@ -5,11 +5,10 @@ use std::fmt;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use globset::{GlobBuilder, GlobMatcher};
-
 use super::Files;
 use crate::diag::Diagnostic;
 use crate::diag::reading::FILE_UNREADABLE;
+use crate::grammar::glob::Glob;
 use crate::source::Span;
 
 /// The most files that a pattern may match. More are probably a mistake.
@@ -62,15 +61,13 @@ pub(crate) fn matching(files: &dyn Files, from: &Path, pattern: &str) -> Result<
         let there = files.canonical(&from.join(pattern)).is_ok();
         return Ok(if there { vec![pattern.to_owned()] } else { Vec::new() });
     }
-    let glob = GlobBuilder::new(pattern).literal_separator(true).build();
-    let glob = glob.map_err(|_| Unmatched::None)?.compile_matcher();
+    let glob = Glob::parse(pattern).map_err(|_| Unmatched::None)?;
     let fixed: PathBuf = Path::new(pattern)
         .components()
         .take_while(|part| !part.as_os_str().to_string_lossy().contains(['*', '?', '[', '{']))
         .collect();
     let mut found = Vec::new();
-    let deep = pattern.contains("**");
-    let walk = Walk { files, from, deep, glob };
+    let walk = Walk { files, from, glob };
     walk.folder(&fixed, &mut found).map_err(|_| Unmatched::None)?;
     if found.len() > MOST_FILES {
         return Err(Unmatched::TooMany);
@@ -83,9 +80,7 @@ pub(crate) fn matching(files: &dyn Files, from: &Path, pattern: &str) -> Result<
 struct Walk<'a> {
     files: &'a dyn Files,
     from: &'a Path,
-    /// Set if the pattern contains `**`.
-    deep: bool,
-    glob: GlobMatcher,
+    glob: Glob,
 }
 
 impl Walk<'_> {
@@ -93,11 +88,10 @@ impl Walk<'_> {
     fn folder(&self, at: &Path, found: &mut Vec<String>) -> io::Result<()> {
         for entry in self.files.list(&self.from.join(at))? {
             let path = at.join(&entry.name);
-            let steps = self.glob.glob().glob().split('/').count();
-            let goes_on = self.deep || steps > path.components().count();
+            let goes_on = self.glob.depth().is_none_or(|depth| depth > path.components().count());
             if entry.is_folder && !entry.name.starts_with('.') && goes_on {
                 self.folder(&path, found)?;
-            } else if !entry.is_folder && !entry.name.starts_with('.') && self.glob.is_match(&path) {
+            } else if !entry.is_folder && !entry.name.starts_with('.') && self.glob.matches(&path.to_string_lossy()) {
                 found.push(path.display().to_string());
             }
             if found.len() > MOST_FILES {

@@ -1,11 +1,14 @@
 //! The files of a stack, behind a small trait: this crate never accesses the disk itself.
 
 pub(crate) mod glob;
+mod ignored;
 
 use std::collections::BTreeMap;
 use std::fmt;
 use std::io;
 use std::path::{Component, Path, PathBuf};
+
+pub use ignored::Ignored;
 
 /// Reads files. Paths are absolute, or relative to a folder that the implementation chooses.
 pub trait Files: Sync {

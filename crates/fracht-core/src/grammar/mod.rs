@@ -3,6 +3,7 @@
 
 pub mod at;
 pub mod duration;
+pub mod glob;
 pub mod host;
 pub mod image;
 pub mod invalid;
@@ -11,6 +12,7 @@ pub mod mode;
 pub mod name;
 pub mod nearest;
 pub mod path;
+pub mod pattern;
 pub mod platform;
 pub mod quantity;
 pub mod reference;

@@ -15,8 +15,7 @@ use crate::grammar::quantity::{self, Bounds, Quantity};
 use crate::grammar::schedule::{self, Schedule};
 use crate::grammar::share::{self, Share};
 use crate::grammar::user::{self, User};
-use crate::grammar::{duration, host, mode, name, path};
-use crate::input;
+use crate::grammar::{duration, host, mode, name, path, pattern};
 
 /// A format whose values are read as `T`.
 pub struct Format<T> {
@@ -98,7 +97,7 @@ pub(super) static PREFIX: Format<Arc<str>> = Format {
 };
 /// A regular expression.
 pub(super) static PATTERN: Format<Arc<str>> =
-    text("a regular expression", "'\\d+\\.\\d+'", |text| input::pattern(text).map(|_| text.into()));
+    text("a regular expression", "'\\d+\\.\\d+'", |text| pattern::parse(text).map(|_| text.into()));
 
 /// A path to a value.
 pub(super) static PATH: Format<Vec<String>> = text("a path to a value", "\"env.DEBUG\"", path::parse);

@@ -1,5 +1,6 @@
 //! Text whose references are resolved.
 
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use super::{ConfigId, OutsideId, PortIndex, SecretId, WorkloadId};
@@ -79,6 +80,14 @@ impl Text {
         match self.parts.as_slice() {
             [Part::Plain(text)] => text.to_string(),
             parts => parts.iter().filter_map(Part::known).collect(),
+        }
+    }
+
+    /// The same as [`Self::plain`], without a copy if the text has one part.
+    pub fn plain_text(&self) -> Cow<'_, str> {
+        match self.parts.as_slice() {
+            [part] => Cow::Borrowed(part.known().unwrap_or_default()),
+            _ => Cow::Owned(self.plain()),
         }
     }
 

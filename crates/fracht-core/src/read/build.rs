@@ -3,14 +3,12 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use ignore::gitignore::{Gitignore, GitignoreBuilder};
-
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
 use crate::diag::reading::FILE_UNREADABLE;
 use crate::digest::Digest;
-use crate::files::{Files, MOST_BYTES, confine, reason};
+use crate::files::{Files, Ignored, MOST_BYTES, confine, reason};
 use crate::grammar::image;
 use crate::grammar::invalid::Invalid;
 use crate::language::build::{BUILD_TABLE, IGNORE, LARGEST, RECIPE, SOURCE, TAG};
@@ -103,30 +101,27 @@ impl BuildContent<'_> {
         Ok(digest.hex(12))
     }
 
-    fn ignored(&self, named: Option<&str>) -> Result<Gitignore, Invalid> {
-        let mut builder = GitignoreBuilder::new("");
+    fn ignored(&self, named: Option<&str>) -> Result<Ignored, Invalid> {
         let name = named.unwrap_or(".frachtignore");
         match confine(self.files, self.folder, self.folder, name)
             .map(|path| self.files.read(&path, MOST_BYTES))
         {
             Ok(Ok(bytes)) => {
-                for line in String::from_utf8_lossy(&bytes).lines() {
-                    builder.add_line(None, line).map_err(|error| format!("{name}: {error}"))?;
-                }
+                let lines = Ignored::parse(&String::from_utf8_lossy(&bytes));
+                Ok(lines.map_err(|error| format!("{name}: {error}"))?)
             }
-            _ if named.is_some() => return Err(format!("{name} not found").into()),
-            _ => {}
+            _ if named.is_some() => Err(format!("{name} not found").into()),
+            _ => Ok(Ignored::default()),
         }
-        Ok(builder.build().map_err(|error| format!("{name}: {error}"))?)
     }
 
-    fn walk(&self, at: &Path, ignored: &Gitignore, found: &mut Vec<(PathBuf, bool)>) -> Result<(), Invalid> {
+    fn walk(&self, at: &Path, ignored: &Ignored, found: &mut Vec<(PathBuf, bool)>) -> Result<(), Invalid> {
         let folder = self.folder.join(at);
         let listed =
             self.files.list(&folder).map_err(|error| format!("{}: {}", at.display(), reason(&error)))?;
         for entry in listed {
             let path = at.join(&entry.name);
-            if ignored.matched(&path, entry.is_folder).is_ignore() || entry.name == ".git" {
+            if ignored.contains(&path, entry.is_folder) || entry.name == ".git" {
                 continue;
             }
             if entry.is_folder {

@@ -8,7 +8,8 @@ use super::fields::Fields;
 use crate::cover::may_be_secret;
 use crate::diag::Diagnostic;
 use crate::diag::reading::{BAD_VALUE, INPUT_MISSING, INPUT_REFUSED, UNUSED};
-use crate::input::{self, InputSource, InputValues, variable_name};
+use crate::grammar::pattern;
+use crate::input::{InputSource, InputValues, variable_name};
 use crate::language::input::{DEFAULT, HELP, INPUT_TABLE, PATTERN};
 use crate::language::stack::INPUT;
 use crate::tree::{Entry, Node, Value};
@@ -30,9 +31,10 @@ pub(super) fn read_all(
 
 /// Reports unused inputs.
 pub(super) fn report_unused(reader: &mut Reader<'_>, root: &Node) {
+    let Some(inputs) = INPUT.node(root).and_then(Node::table) else { return };
     let mut used = BTreeSet::new();
     mentioned(root, &mut used);
-    for (name, entry) in INPUT.node(root).and_then(Node::table).into_iter().flatten() {
+    for (name, entry) in inputs {
         if !used.contains(&**name) {
             reader.sink.push(
                 Diagnostic::new(&UNUSED, format!("`input.{name}` is never used"))
@@ -48,7 +50,7 @@ pub(super) fn report_unused(reader: &mut Reader<'_>, root: &Node) {
 fn mentioned<'n>(node: &'n Node, names: &mut BTreeSet<&'n str>) {
     match &node.value {
         Value::Text(text) => {
-            let behind = text.split("{input.").skip(1);
+            let behind = text.split('{').skip(1).filter_map(|rest| rest.strip_prefix("input."));
             names.extend(behind.filter_map(|rest| Some(rest.split_once('}')?.0)));
         }
         Value::List(items) => items.iter().for_each(|item| mentioned(item, names)),
@@ -60,7 +62,7 @@ fn mentioned<'n>(node: &'n Node, names: &mut BTreeSet<&'n str>) {
 fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, values: &InputValues) -> Option<Arc<str>> {
     let fields = Fields::of(entry, &INPUT_TABLE, reader);
     let default = fields.get(reader, &DEFAULT);
-    let pattern = fields.get(reader, &PATTERN);
+    let written = fields.get(reader, &PATTERN);
     let help = fields.get(reader, &HELP);
     let variable = variable_name(name);
     let (source, value) = match (values.get(name), default) {
@@ -93,8 +95,8 @@ fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, values: &InputValues
         );
         return None;
     }
-    let written = pattern.as_ref();
-    match written.map(|pattern| (input::fits(&pattern.value, &value), pattern.span())) {
+    let written = written.as_ref();
+    match written.map(|written| (pattern::fits(&written.value, &value), written.span())) {
         None | Some((Ok(true), _)) => {}
         Some((Ok(false), span)) => {
             // The value may be secret, so that the message must not contain it.

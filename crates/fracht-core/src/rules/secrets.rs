@@ -1,5 +1,7 @@
 //! Rules on secrets in plain text.
 
+use std::borrow::Cow;
+
 use super::{Rule, settings};
 use crate::cover::{self, Certainty, is_secret_name, is_switch};
 use crate::diag::{Diagnostic, Sink};
@@ -18,19 +20,24 @@ pub(super) static SECRET_IN_CLEAR: Rule = Rule {
 /// What makes a text look secret, whatever its name is.
 fn secret_text(text: &Text) -> Option<&'static str> {
     // Values that are filled in later are references.
-    let part = |part: &Part| match part {
-        Part::Plain(text) => text.to_string(),
-        _ => "{value}".to_owned(),
+    let part = |part| match part {
+        &Part::Plain(ref text) => &**text,
+        _ => "{value}",
     };
-    let whole: String = text.parts.iter().map(part).collect();
+    let whole = match text.parts.as_slice() {
+        [one] => Cow::Borrowed(part(one)),
+        parts => Cow::Owned(parts.iter().map(part).collect()),
+    };
     cover::hits(&whole).iter().find(|hit| hit.certainty == Certainty::Sure).map(|hit| hit.what)
 }
 
 pub(super) fn secret_in_clear(model: &Model, sink: &mut Sink) {
     for setting in settings::all(model) {
         let text = setting.text;
-        let plain = text.is_plain() && !text.plain().is_empty();
-        let named = plain && is_secret_name(setting.name) && !is_switch(&text.plain());
+        let named = text.is_plain() && is_secret_name(setting.name) && {
+            let plain = text.plain_text();
+            !plain.is_empty() && !is_switch(&plain)
+        };
         let Some(what) = secret_text(text).or(named.then_some("a secret")) else { continue };
         // A part that looks secret is hidden anyway; the rest of the value shows where it is.
         if let Some(span) = setting.span().filter(|_| named) {

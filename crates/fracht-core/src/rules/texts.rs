@@ -1,5 +1,7 @@
 //! Rules on variables, arguments and labels: whether a process or an object can have them.
 
+use std::borrow::Cow;
+
 use super::Rule;
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::name::is_label_of_cluster;
@@ -53,7 +55,7 @@ pub(super) fn process_text(model: &Model, sink: &mut Sink) {
 
 fn texts(model: &Model, workload: &Workload, container: &Container, total: &mut usize, sink: &mut Sink) {
     for (variable, text) in container.texts() {
-        let what = match variable {
+        let what = || match variable {
             Some(variable) => format!("`{}` of `{}`", variable.name, workload.reference()),
             None => format!("an argument of `{}`", workload.reference()),
         };
@@ -67,18 +69,20 @@ fn texts(model: &Model, workload: &Workload, container: &Container, total: &mut 
                             found = Some("a file that is not UTF-8, and so not a variable in a cluster");
                             break;
                         }
-                        Some(content) => (content.as_text().unwrap_or_default(), false),
+                        Some(content) => (Cow::Owned(content.as_text().unwrap_or_default()), false),
                         None => continue,
                     }
                 }
-                part => (part.known().unwrap_or_default().to_owned(), true),
+                part => (Cow::Borrowed(part.known().unwrap_or_default()), true),
             };
             size += content.len();
             *total += if inline { content.len() } else { 0 };
             // A key of a config is reported where it is set.
             found = found.or(nul(&content).filter(|_| inline));
         }
-        report(&what, text.origin.span(), found.or(too_long(size)), sink);
+        if let found @ Some(_) = found.or(too_long(size)) {
+            report(&what(), text.origin.span(), found, sink);
+        }
     }
 }
 

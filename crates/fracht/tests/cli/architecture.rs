@@ -55,7 +55,7 @@ const KEPT: [(&str, &str, &[&str]); 5] = [
     ("toml::", "fracht-core", &["src/syntax/"]),
     ("serde_saphyr", "fracht-cluster", &["src/write/yaml/", "src/read.rs"]),
     ("json_patch", "fracht-cluster", &["src/brought/patch.rs"]),
-    ("k8s_openapi", "fracht-api-types", &["src/lib.rs"]),
+    ("k8s_openapi", "fracht-oracles", &["src/lib.rs"]),
     ("annotate_snippets", "fracht", &["src/ui/excerpt.rs"]),
 ];
 
@@ -126,7 +126,7 @@ const STAGES: [(&str, &[&str]); 5] = [
             "write",
         ],
     ),
-    ("fracht-api-types", &["table"]),
+    ("fracht-oracles", &["table"]),
     ("fracht-testkit", &["generator random_stack stacks", "rendered"]),
     ("fracht", &["cli disk failure", "inputs ui", "secrets stack write", "complete objects", "commands"]),
 ];

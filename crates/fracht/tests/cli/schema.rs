@@ -1,20 +1,11 @@
-//! The schema of stack files agrees with the check of shapes.
+//! Every key of the language is in a stack that tests render.
 
 use std::collections::BTreeSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 
 use fracht_core::language::{ROOT, Shape, TABLES, TableShape};
-use fracht_core::rules;
 use serde_json::Value;
-
-use crate::sandbox::Sandbox;
-
-fn validator() -> jsonschema::Validator {
-    let schema = serde_json::from_str(&Sandbox::empty().run(&["schema"]).out).unwrap();
-    assert!(jsonschema::meta::is_valid(&schema));
-    jsonschema::validator_for(&schema).unwrap()
-}
 
 /// A stack file as JSON.
 fn json(text: &str) -> Value {
@@ -45,57 +36,6 @@ fn stack_files(folder: &Path, found: &mut Vec<PathBuf>) {
         } else if path.ends_with("fracht.toml") {
             found.push(path);
         }
-    }
-}
-
-#[test]
-fn every_stack_in_the_repository_matches_the_schema() {
-    let schema = validator();
-    let fits = |name: &str, text: &str| {
-        let problems: Vec<String> =
-            schema.iter_errors(&json(text)).map(|e| format!("{} {e}", e.instance_path())).collect();
-        assert_eq!(problems, [""; 0], "{name}\n{text}");
-    };
-    let mut files = Vec::new();
-    stack_files(&Path::new(env!("CARGO_MANIFEST_DIR")).join(".."), &mut files);
-    assert!(!files.is_empty());
-    for file in files {
-        fits(&file.display().to_string(), &fs::read_to_string(&file).unwrap());
-    }
-    for rule in rules::all() {
-        fits(rule.name, rule.passes);
-    }
-}
-
-#[test]
-fn the_schema_refuses_what_the_check_of_shapes_refuses() {
-    let schema = validator();
-    // A schema does not check syntax and small grammars.
-    for name in ["unknown-key", "wrong-type", "bad-name"] {
-        let rule = rules::rule(name).unwrap();
-        assert!(!schema.is_valid(&json(rule.fails)), "{name}");
-    }
-    let service = |line: &str| format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n{line}\n");
-    for line in [
-        "replicas = \"two\"",
-        "replicas = { most = 3 }",
-        "port.web = 0",
-        "port.web = { number = 80, reach = \"world\" }",
-        "use = \"config.c\"",
-        "use = [\"volume.v\"]",
-        "mount.\"relative\" = \"volume.v\"",
-        "mount.\"/a\" = \"service.b\"",
-        "spread = \"rack\"",
-        "beside.aide = { image = \"a:1\", replicas = 2 }",
-        "rights = [{ on = \"pods\", may = [\"own\"] }]",
-        "label.\"a b\" = \"x\"",
-    ] {
-        assert!(!schema.is_valid(&json(&service(line))), "{line}");
-        assert_ne!(Sandbox::with(&service(line)).run(&["check"]).code, 0, "{line}");
-    }
-    for text in ["rules.no-such-rule = \"off\"", "rules.unused = \"quiet\"", "[target.t]\nweb.by = \"magic\""]
-    {
-        assert!(!schema.is_valid(&json(text)), "{text}");
     }
 }
 

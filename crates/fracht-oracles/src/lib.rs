@@ -1,8 +1,9 @@
-//! The types of the whole Kubernetes API, for tests.
+//! Large libraries that judge what Fracht's own code does. Building them takes long, so that only the tests of this
+//! crate use them.
 //!
-//! Fracht writes objects by small types of its own, and checks what people bring by a table. This crate is what proves
-//! both: [`through_its_kind`] reads an object into the type of its kind, and [`table`] is the table of all kinds.
-//! Building these types takes long, so nothing else depends on them.
+//! Fracht writes objects by small types of its own, and checks what people bring by a table. The types of the whole
+//! Kubernetes API prove both: [`through_its_kind`] reads an object into the type of its kind, and [`table`] is the table
+//! of all kinds. A validator proves the JSON Schema, and libraries for patterns prove those of paths and inputs.
 
 mod table;
 

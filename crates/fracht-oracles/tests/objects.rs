@@ -10,7 +10,7 @@
 use std::fs;
 use std::path::Path;
 
-use fracht_api_types::{table, through_its_kind};
+use fracht_oracles::{table, through_its_kind};
 use fracht_cluster::misfits;
 use fracht_testkit::random_stack::{parts, stack_file};
 use fracht_testkit::{files, rendered, stacks};
@@ -70,7 +70,7 @@ fn the_table_is_that_of_the_api() {
         fs::write(&path, &table).unwrap();
     }
     let written = fs::read_to_string(&path).unwrap();
-    assert!(written == table, "write it with FRACHT_TABLE=write cargo test -p fracht-api-types table");
+    assert!(written == table, "write it with FRACHT_TABLE=write cargo test -p fracht-oracles table");
     assert!(table.len() < 64_000, "{} bytes", table.len());
 }
 

@@ -1,0 +1,108 @@
+//! The JSON Schema of stack files is valid, and agrees with the check of shapes.
+#![allow(
+    clippy::unwrap_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    reason = "a test that panics has failed, which is what it is for"
+)]
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+use fracht_core::rules;
+use fracht_testkit::{files, verdict};
+use serde_json::Value;
+
+/// The schema that the program prints.
+fn validator() -> jsonschema::Validator {
+    let mut program = Command::new(env!("CARGO"));
+    let run = program.args(["run", "--quiet", "--locked", "-p", "fracht", "--", "schema"]).output().unwrap();
+    assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
+    let schema = serde_json::from_slice(&run.stdout).unwrap();
+    assert!(jsonschema::meta::is_valid(&schema));
+    jsonschema::validator_for(&schema).unwrap()
+}
+
+/// A stack file as JSON.
+fn json(text: &str) -> Value {
+    fn converted(value: &toml::de::DeValue<'_>) -> Value {
+        use toml::de::DeValue;
+        match value {
+            DeValue::String(text) => text.as_ref().into(),
+            DeValue::Integer(number) => number.as_str().replace('_', "").parse::<i64>().unwrap().into(),
+            DeValue::Float(number) => number.as_str().parse::<f64>().unwrap().into(),
+            DeValue::Boolean(value) => (*value).into(),
+            DeValue::Datetime(date) => date.to_string().into(),
+            DeValue::Array(items) => items.iter().map(|item| converted(item.get_ref())).collect(),
+            DeValue::Table(table) => table
+                .iter()
+                .map(|(key, entry)| (key.get_ref().to_string(), converted(entry.get_ref())))
+                .collect(),
+        }
+    }
+    converted(&toml::de::DeValue::Table(toml::de::DeTable::parse(text).unwrap().into_inner()))
+}
+
+/// The stack files of the repository.
+fn stack_files(folder: &Path, found: &mut Vec<PathBuf>) {
+    for entry in fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() && !path.ends_with("target") {
+            stack_files(&path, found);
+        } else if path.ends_with("fracht.toml") {
+            found.push(path);
+        }
+    }
+}
+
+#[test]
+fn every_stack_in_the_repository_matches_the_schema() {
+    let schema = validator();
+    let fits = |name: &str, text: &str| {
+        let problems: Vec<String> =
+            schema.iter_errors(&json(text)).map(|e| format!("{} {e}", e.instance_path())).collect();
+        assert_eq!(problems, [""; 0], "{name}\n{text}");
+    };
+    let mut found = Vec::new();
+    stack_files(&Path::new(env!("CARGO_MANIFEST_DIR")).join(".."), &mut found);
+    assert!(!found.is_empty());
+    for file in found {
+        fits(&file.display().to_string(), &fs::read_to_string(&file).unwrap());
+    }
+    for rule in rules::all() {
+        fits(rule.name, rule.passes);
+    }
+}
+
+#[test]
+fn the_schema_refuses_what_the_check_of_shapes_refuses() {
+    let schema = validator();
+    // A schema does not check syntax and small grammars.
+    for name in ["unknown-key", "wrong-type", "bad-name"] {
+        let rule = rules::rule(name).unwrap();
+        assert!(!schema.is_valid(&json(rule.fails)), "{name}");
+    }
+    let service = |line: &str| format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n{line}\n");
+    for line in [
+        "replicas = \"two\"",
+        "replicas = { most = 3 }",
+        "port.web = 0",
+        "port.web = { number = 80, reach = \"world\" }",
+        "use = \"config.c\"",
+        "use = [\"volume.v\"]",
+        "mount.\"relative\" = \"volume.v\"",
+        "mount.\"/a\" = \"service.b\"",
+        "spread = \"rack\"",
+        "beside.aide = { image = \"a:1\", replicas = 2 }",
+        "rights = [{ on = \"pods\", may = [\"own\"] }]",
+        "label.\"a b\" = \"x\"",
+    ] {
+        assert!(!schema.is_valid(&json(&service(line))), "{line}");
+        assert!(verdict(&files(&service(line)), "cluster").checked().is_none(), "{line}");
+    }
+    for text in ["rules.no-such-rule = \"off\"", "rules.unused = \"quiet\"", "[target.t]\nweb.by = \"magic\""]
+    {
+        assert!(!schema.is_valid(&json(text)), "{text}");
+    }
+}

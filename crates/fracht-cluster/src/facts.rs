@@ -23,7 +23,10 @@ pub(crate) struct ClusterFacts<'f> {
 
 impl<'f> ClusterFacts<'f> {
     /// The facts for objects, without the names of Jobs.
-    pub(crate) fn of(facts: &'f Facts, config_digests: BTreeMap<ConfigId, BTreeMap<&'f str, String>>) -> Self {
+    pub(crate) fn of(
+        facts: &'f Facts,
+        config_digests: BTreeMap<ConfigId, BTreeMap<&'f str, String>>,
+    ) -> Self {
         let model = &facts.model;
         let entries = facts.ports.entries.iter();
         let open = entries.filter(|entry| entry.port(model).is_some_and(|port| port.reach.value.is_open()));

@@ -2,10 +2,10 @@
 
 use std::sync::Arc;
 
-use fracht_core::grammar::name::is_label_value;
-use fracht_core::model::{Model, Network, Workload};
 use crate::api::{LabelSelector, Map, Metadata, Str};
 use crate::name::{LABEL, shortened, side_name, workload_name};
+use fracht_core::grammar::name::is_label_value;
+use fracht_core::model::{Model, Network, Workload};
 
 const NAME: &str = "app.kubernetes.io/name";
 const COMPONENT: &str = "app.kubernetes.io/component";

@@ -48,10 +48,11 @@ mod read;
 mod rendering;
 mod schema;
 mod write;
+mod yaml_value;
 
+pub use kinds::SecretValues;
 pub use name::{open_service_name, secret_name, side_name};
 pub use object::text_at;
-pub use kinds::SecretValues;
 pub use plan::{ObjectOrigin, PlannedObject};
 pub use read::{ReadError, objects as read_objects};
 pub use rendering::Rendering;

@@ -6,6 +6,8 @@ use std::fmt;
 use fracht_core::grammar::invalid::Invalid;
 use serde_json::Value;
 
+use crate::yaml_value;
+
 /// A document of a file.
 pub(crate) struct Document<'t> {
     /// Its text.
@@ -27,10 +29,11 @@ pub(crate) fn documents(text: &str) -> Vec<Document<'_>> {
         if text.lines().all(blank) {
             return; // comments before the first document
         }
-        // The size is limited elsewhere; the limit of aliases stays.
-        let options = serde_saphyr::options! { budget: None };
-        let value = serde_saphyr::from_str_with_options(text, options).map_err(|error| reason(&error));
-        documents.push(Document { text: text.trim_matches(['\n', '\r']), line, value });
+        documents.push(Document {
+            text: text.trim_matches(['\n', '\r']),
+            line,
+            value: yaml_value::read(text, line),
+        });
     };
     for (number, line) in text.split_inclusive('\n').enumerate() {
         let rest = line.strip_prefix("---").or_else(|| line.strip_prefix("..."));
@@ -44,13 +47,6 @@ pub(crate) fn documents(text: &str) -> Vec<Document<'_>> {
     }
     push(start, text.len(), first_line);
     documents
-}
-
-/// The first line of the reader's message, which contains no text of the file.
-fn reason(error: &serde_saphyr::Error) -> Invalid {
-    let message = error.to_string();
-    let first = message.lines().next().unwrap_or_default().trim_end_matches('.');
-    format!("not YAML ({})", first.trim_start_matches("error: ")).into()
 }
 
 /// Why a text has no objects to read.

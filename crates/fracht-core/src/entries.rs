@@ -98,7 +98,8 @@ impl Entries {
     fn add_places(&mut self) {
         if self.list.len() >= MANY {
             let new = self.list.iter().enumerate().skip(self.places.len());
-            let new = new.map(|(place, (key, _))| (Arc::clone(key), u32::try_from(place).unwrap_or(u32::MAX)));
+            let new =
+                new.map(|(place, (key, _))| (Arc::clone(key), u32::try_from(place).unwrap_or(u32::MAX)));
             self.places.extend(new);
         }
     }

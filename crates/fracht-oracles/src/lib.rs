@@ -90,6 +90,7 @@ static KINDS: &[ApiKind] = {
 /// # Errors
 /// Why the object does not have the type.
 pub fn through_its_kind(object: &Value) -> Option<serde_json::Result<Value>> {
-    let known = KINDS.iter().find(|kind| object["apiVersion"] == kind.version && object["kind"] == kind.kind)?;
+    let known =
+        KINDS.iter().find(|kind| object["apiVersion"] == kind.version && object["kind"] == kind.kind)?;
     Some((known.again)(object))
 }

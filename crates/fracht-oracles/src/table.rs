@@ -31,11 +31,14 @@ pub fn table() -> String {
         }
     }
     // Types that are no structs are written where they are used.
-    types.iter().filter(|(_, schema)| schema.get("properties").is_none()).fold(out, |out, (name, schema)| {
-        let plain = plain_type(schema, name);
-        out.replace(&format!("<{name}>"), &plain)
-    })
-    .replace(['<', '>'], "")
+    types
+        .iter()
+        .filter(|(_, schema)| schema.get("properties").is_none())
+        .fold(out, |out, (name, schema)| {
+            let plain = plain_type(schema, name);
+            out.replace(&format!("<{name}>"), &plain)
+        })
+        .replace(['<', '>'], "")
 }
 
 fn line(out: &mut String, name: &str, schema: &Value) {
@@ -43,7 +46,8 @@ fn line(out: &mut String, name: &str, schema: &Value) {
     let fields = schema.get("properties").and_then(Value::as_object).unwrap_or(&empty);
     // Writing to a string cannot fail.
     let _ = write!(out, "{name}:");
-    let whole = KINDS.iter().find(|kind| name == kind.kind || name == format!("{} {}", kind.version, kind.kind));
+    let whole =
+        KINDS.iter().find(|kind| name == kind.kind || name == format!("{} {}", kind.version, kind.kind));
     for (field, schema) in fields {
         let of = match (field.as_str(), whole) {
             ("apiVersion", Some(kind)) => format!("is:{}", kind.version),

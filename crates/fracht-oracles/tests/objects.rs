@@ -10,8 +10,8 @@
 use std::fs;
 use std::path::Path;
 
-use fracht_oracles::{table, through_its_kind};
 use fracht_cluster::misfits;
+use fracht_oracles::{table, through_its_kind};
 use fracht_testkit::random_stack::{parts, stack_file};
 use fracht_testkit::{files, rendered, stacks};
 use proptest::prelude::*;
@@ -80,7 +80,10 @@ fn places(value: &Value, at: &str, all: &mut Vec<String>) {
     match value {
         Value::Object(fields) => fields.iter().for_each(|(name, value)| places(value, &below(name), all)),
         Value::Array(items) => {
-            items.iter().enumerate().for_each(|(index, value)| places(value, &below(&index.to_string()), all));
+            items
+                .iter()
+                .enumerate()
+                .for_each(|(index, value)| places(value, &below(&index.to_string()), all));
         }
         _ => {}
     }
@@ -90,13 +93,18 @@ fn places(value: &Value, at: &str, all: &mut Vec<String>) {
 /// Whether the types of the API refuse an object, or lose something of it.
 fn refused(object: &Value) -> bool {
     fn loses(all: &Value, known: &Value) -> bool {
-        let is_empty = |value: &Value| matches!(value, Value::Null) || *value == json!([]) || *value == json!({});
+        let is_empty =
+            |value: &Value| matches!(value, Value::Null) || *value == json!([]) || *value == json!({});
         match (all, known) {
-            (Value::Object(all), Value::Object(known)) => all.iter().any(|(name, value)| match known.get(name) {
-                Some(known) => loses(value, known),
-                None => !is_empty(value),
-            }),
-            (Value::Array(all), Value::Array(known)) => all.iter().zip(known).any(|(one, other)| loses(one, other)),
+            (Value::Object(all), Value::Object(known)) => {
+                all.iter().any(|(name, value)| match known.get(name) {
+                    Some(known) => loses(value, known),
+                    None => !is_empty(value),
+                })
+            }
+            (Value::Array(all), Value::Array(known)) => {
+                all.iter().zip(known).any(|(one, other)| loses(one, other))
+            }
             _ => false,
         }
     }
@@ -107,9 +115,26 @@ fn refused(object: &Value) -> bool {
 #[test]
 fn the_table_refuses_what_the_types_refuse() {
     let values = [
-        json!(true), json!(1), json!(-7), json!(2.5), json!(3_000_000_000_u64), json!(u64::MAX), json!("x"), json!(""), json!("5"),
-        json!("2030-01-31T08:00:00Z"), json!("Z29vZA=="), json!([]), json!(["x"]), json!([1]), json!([null]), json!({}),
-        json!({ "a": "b" }), json!({ "a": null }), json!([{}]), json!(null),
+        json!(true),
+        json!(1),
+        json!(-7),
+        json!(2.5),
+        json!(3_000_000_000_u64),
+        json!(u64::MAX),
+        json!("x"),
+        json!(""),
+        json!("5"),
+        json!("2030-01-31T08:00:00Z"),
+        json!("Z29vZA=="),
+        json!([]),
+        json!(["x"]),
+        json!([1]),
+        json!([null]),
+        json!({}),
+        json!({ "a": "b" }),
+        json!({ "a": null }),
+        json!([{}]),
+        json!(null),
     ];
     let live = json!({
         "apiVersion": "v1", "kind": "Pod",
@@ -148,14 +173,24 @@ fn the_table_refuses_what_the_types_refuse() {
                 if amount || is_amount(&found) {
                     continue;
                 }
-                assert_eq!(!found.is_empty(), refused(&changed), "{place} = {value} of {}: {found:?}", object["kind"]);
+                assert_eq!(
+                    !found.is_empty(),
+                    refused(&changed),
+                    "{place} = {value} of {}: {found:?}",
+                    object["kind"]
+                );
             }
             if let Some((above, name)) = place.rsplit_once('/') {
                 let mut changed = object.clone();
                 if let Some(fields) = changed.pointer_mut(above).and_then(Value::as_object_mut) {
                     let value = fields.remove(&name.replace("~1", "/")).unwrap();
                     fields.insert(format!("{}x", name.replace("~1", "/")), value);
-                    assert_eq!(!misfits(&changed).is_empty(), refused(&changed), "{place}x of {}", object["kind"]);
+                    assert_eq!(
+                        !misfits(&changed).is_empty(),
+                        refused(&changed),
+                        "{place}x of {}",
+                        object["kind"]
+                    );
                 }
             }
         }

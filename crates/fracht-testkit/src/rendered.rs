@@ -24,7 +24,8 @@ pub fn text(files: &MemoryFiles, target: &str, format: Format) -> String {
             (id, keys.collect::<BTreeMap<_, _>>())
         })
         .collect();
-    let rendering = Rendering::plan_with_secrets(checked, secrets).unwrap_or_else(|problems| panic!("{problems:#?}"));
+    let rendering =
+        Rendering::plan_with_secrets(checked, secrets).unwrap_or_else(|problems| panic!("{problems:#?}"));
     assert_eq!(rendering.hints(), []);
     let mut out = Vec::new();
     rendering.write(format, Comments::None, &mut out).unwrap();

@@ -45,7 +45,9 @@ pub fn clusters(files: &MemoryFiles) -> Vec<String> {
     let mut project = open(files);
     let targets: Vec<String> = project.targets().names().map(str::to_owned).collect();
     let on_cluster = |target: &String| {
-        project.check(target).is_some_and(|verdict| verdict.facts.model.target.on.value == TargetKind::Cluster)
+        project
+            .check(target)
+            .is_some_and(|verdict| verdict.facts.model.target.on.value == TargetKind::Cluster)
     };
     targets.into_iter().filter(on_cluster).collect()
 }

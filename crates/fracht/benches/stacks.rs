@@ -42,7 +42,8 @@ fn check(files: &MemoryFiles) -> Duration {
 fn render(files: &MemoryFiles) -> Duration {
     let start = Instant::now();
     let (project, verdict) = checked(files);
-    let rendering = Rendering::plan(verdict.checked().expect("the stack has no errors")).expect("objects that fit");
+    let rendering =
+        Rendering::plan(verdict.checked().expect("the stack has no errors")).expect("objects that fit");
     rendering.write(Format::Yaml, Comments::None, &mut io::sink()).expect("a sink takes all");
     let took = start.elapsed();
     drop(rendering);

@@ -29,12 +29,15 @@ pub(crate) use pod::*;
 pub(crate) use policy::*;
 pub(crate) use rbac::*;
 pub(crate) use scalar::{Bytes, IntOrName, Map, Str};
-pub(crate) use storage::*;
 use serde::Serialize;
 use serde_json::Value;
+pub(crate) use storage::*;
 
 /// A part of an object, or a whole one, as JSON.
-#[expect(clippy::expect_used, reason = "plain data with texts as keys is JSON; only hand-written code could fail")]
+#[expect(
+    clippy::expect_used,
+    reason = "plain data with texts as keys is JSON; only hand-written code could fail"
+)]
 pub(crate) fn json(part: &impl Serialize) -> Value {
     serde_json::to_value(part).expect("plain data")
 }

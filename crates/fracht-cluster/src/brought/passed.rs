@@ -8,8 +8,8 @@ use fracht_core::rules::{PASS_BEYOND, PASS_BROKEN, PASS_SECRET};
 use fracht_core::source::Span;
 use serde_json::Value;
 
-use crate::object::text_at;
 use crate::group::Group;
+use crate::object::text_at;
 use crate::read;
 
 use super::{beyond, strict};

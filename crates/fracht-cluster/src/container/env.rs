@@ -87,7 +87,11 @@ impl<'m> Environment<'m> {
                 variables.retain(|known| *known.name != *name);
                 let set = self.container.env.iter().any(|variable| *variable.name == *name);
                 if !whole && !set {
-                    variables.push(EnvVar { name: name.into(), value: None, value_from: Some(self.source(remote)) });
+                    variables.push(EnvVar {
+                        name: name.into(),
+                        value: None,
+                        value_from: Some(self.source(remote)),
+                    });
                 }
             }
         }
@@ -113,7 +117,9 @@ impl<'m> Environment<'m> {
                 };
                 match whole {
                     Some(remote) => EnvVar { name, value: None, value_from: Some(self.source(remote)) },
-                    None => EnvVar { name, value: Some(self.composed(&variable.value).into()), value_from: None },
+                    None => {
+                        EnvVar { name, value: Some(self.composed(&variable.value).into()), value_from: None }
+                    }
                 }
             })
             .collect();

@@ -35,11 +35,7 @@ pub(crate) fn projections() -> Vec<VolumeProjection> {
 
 /// A volume of projections.
 pub(crate) fn projected(name: &'static str, sources: Vec<VolumeProjection>) -> Volume {
-    Volume {
-        name: name.into(),
-        projected: Some(ProjectedVolumeSource { sources }),
-        ..Volume::default()
-    }
+    Volume { name: name.into(), projected: Some(ProjectedVolumeSource { sources }), ..Volume::default() }
 }
 
 /// The volume of a workload with permissions.
@@ -64,12 +60,7 @@ pub(crate) fn mount(workload: &Workload, container: &Definition) -> Option<Volum
 
 /// A read-only mount.
 pub(crate) fn mount_at(volume: &'static str, folder: &'static str) -> VolumeMount {
-    VolumeMount {
-        name: volume.into(),
-        mount_path: folder.into(),
-        sub_path: None,
-        read_only: Some(true),
-    }
+    VolumeMount { name: volume.into(), mount_path: folder.into(), sub_path: None, read_only: Some(true) }
 }
 
 /// Whether a container gets the token: not if it mounts something else there.

@@ -77,7 +77,13 @@ fn ready(facts: &ClusterFacts<'_>, workload: &Workload, on: WorkloadId) -> Optio
     let on = &facts.model.workloads[on];
     let port = readiness_port(on)?.as_number().to_string();
     let parameters = [("HOST", Str::from(&on.name)), ("PORT", port.into())];
-    Some(container(facts.model, workload, (READY, &facts.model.target.gate.ready.value), &on.name, parameters))
+    Some(container(
+        facts.model,
+        workload,
+        (READY, &facts.model.target.gate.ready.value),
+        &on.name,
+        parameters,
+    ))
 }
 
 /// The gate for a task; `None` for a task with a schedule, which has no Job to wait for.
@@ -103,8 +109,10 @@ fn container(
     parameters: impl IntoIterator<Item = (&'static str, Str)>,
 ) -> Container {
     let within = model.target.gate.within.value;
-    let limit =
-        [("WITHIN", duration::show(within).to_string()), ("WITHIN_SECONDS", whole_seconds(within).to_string())];
+    let limit = [
+        ("WITHIN", duration::show(within).to_string()),
+        ("WITHIN_SECONDS", whole_seconds(within).to_string()),
+    ];
     let parameters = parameters.into_iter().chain(limit.map(|(name, value)| (name, value.into())));
     let variable = |(name, value): (&'static str, Str)| EnvVar {
         name: name.into(),
@@ -135,6 +143,7 @@ fn name(workload: &Workload, on: &str) -> String {
 /// The requests and limits of a gate. A namespace with a quota refuses a pod with a container that has none. Those of
 /// the other containers are larger, so that the pod needs no more.
 fn resources() -> ResourceRequirements {
-    let amounts = |cpu: &'static str, memory: &'static str| Map::from_iter([("cpu", cpu), ("memory", memory)]);
+    let amounts =
+        |cpu: &'static str, memory: &'static str| Map::from_iter([("cpu", cpu), ("memory", memory)]);
     ResourceRequirements { requests: amounts("10m", "16Mi"), limits: amounts("100m", "64Mi") }
 }

@@ -3,8 +3,8 @@
 use fracht_core::model::{Model, Workload};
 
 use crate::api::{
-    CrossVersionObjectReference, HorizontalPodAutoscaler, HorizontalPodAutoscalerSpec, MetricSpec, MetricTarget,
-    ResourceMetricSource,
+    CrossVersionObjectReference, HorizontalPodAutoscaler, HorizontalPodAutoscalerSpec, MetricSpec,
+    MetricTarget, ResourceMetricSource,
 };
 use crate::labels;
 use crate::name::workload_name;

@@ -6,8 +6,8 @@ use fracht_core::grammar::duration::whole_seconds;
 use fracht_core::model::{TaskPart, Workload};
 
 use crate::api::{
-    Job, JobSpec, Metadata, PodFailurePolicy, PodFailurePolicyOnExitCodesRequirement, PodFailurePolicyRule, Str,
-    json,
+    Job, JobSpec, Metadata, PodFailurePolicy, PodFailurePolicyOnExitCodesRequirement, PodFailurePolicyRule,
+    Str, json,
 };
 use crate::facts::ClusterFacts;
 use crate::name::{LABEL, in_stack, shortened};

@@ -28,9 +28,9 @@ pub(crate) use self::http_route::Gateway;
 pub(crate) use self::role::Holder;
 pub use self::secret::SecretValues;
 use crate::api::{
-    ConfigMap, CronJob, Deployment, EndpointSlice, HTTPRoute, HorizontalPodAutoscaler, Ingress, Job, Namespace,
-    NetworkPolicy, PersistentVolume, PersistentVolumeClaim, PodDisruptionBudget, Role, RoleBinding, Secret,
-    Service, ServiceAccount, StatefulSet,
+    ConfigMap, CronJob, Deployment, EndpointSlice, HTTPRoute, HorizontalPodAutoscaler, Ingress, Job,
+    Namespace, NetworkPolicy, PersistentVolume, PersistentVolumeClaim, PodDisruptionBudget, Role,
+    RoleBinding, Secret, Service, ServiceAccount, StatefulSet,
 };
 
 /// A generated object.

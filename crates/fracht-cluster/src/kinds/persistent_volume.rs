@@ -6,8 +6,8 @@ use fracht_core::model::{Model, Volume};
 
 use super::persistent_volume_claim::{access_mode, class, size};
 use crate::api::{
-    HostPathVolumeSource, LocalVolumeSource, Metadata, NodeSelector, NodeSelectorRequirement, NodeSelectorTerm,
-    ObjectReference, PersistentVolume, PersistentVolumeSpec, VolumeNodeAffinity,
+    HostPathVolumeSource, LocalVolumeSource, Metadata, NodeSelector, NodeSelectorRequirement,
+    NodeSelectorTerm, ObjectReference, PersistentVolume, PersistentVolumeSpec, VolumeNodeAffinity,
 };
 use crate::labels;
 use crate::name::{claim_name, persistent_volume_name};

@@ -12,7 +12,11 @@ use crate::name::secret_name;
 pub type SecretValues = BTreeMap<SecretId, BTreeMap<String, Vec<u8>>>;
 
 /// The Secret with the plain values of its keys, which the format of the object encodes.
-pub(crate) fn secret(model: &Model, definition: &Definition, values: Option<&BTreeMap<String, Vec<u8>>>) -> Secret {
+pub(crate) fn secret(
+    model: &Model,
+    definition: &Definition,
+    values: Option<&BTreeMap<String, Vec<u8>>>,
+) -> Secret {
     let data = values.into_iter().flatten().map(|(key, value)| (key.clone(), Bytes(value.as_slice().into())));
     let labels = labels::of_part(model, &definition.name);
     let metadata = labels::meta(model, secret_name(model, definition), labels);

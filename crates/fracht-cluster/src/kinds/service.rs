@@ -4,8 +4,8 @@
 use fracht_core::model::{Model, Outside, OutsidePlace, Reach, Workload, WorkloadId};
 
 use crate::api::{Service, ServicePort, ServiceSpec, Str};
-use crate::name::{headless_name, open_service_name};
 use crate::facts::ClusterFacts;
+use crate::name::{headless_name, open_service_name};
 use crate::{labels, port};
 
 /// The Service of the internal address, with all ports.
@@ -15,12 +15,7 @@ pub(crate) fn internal(model: &Model, workload: &Workload) -> Service {
 }
 
 /// The Service for one reach outside the cluster, with the ports of this reach.
-pub(crate) fn open(
-    facts: &ClusterFacts<'_>,
-    id: WorkloadId,
-    workload: &Workload,
-    reach: Reach,
-) -> Service {
+pub(crate) fn open(facts: &ClusterFacts<'_>, id: WorkloadId, workload: &Workload, reach: Reach) -> Service {
     let ports = workload.port_entries().filter(|(_, port)| port.reach.value == reach);
     let ports = ports.map(|(index, port)| {
         let at = facts.open_number(id, index);

@@ -29,7 +29,9 @@ pub(super) fn apply(
     let mut known: HashMap<(String, String), usize> = HashMap::with_capacity(objects.len());
     // The stack's own objects come first. Of several, the first one is patched; the others clash with it.
     for own in [true, false] {
-        for (index, object) in objects.iter().enumerate().filter(|(_, object)| is_own(object, namespace) == own) {
+        for (index, object) in
+            objects.iter().enumerate().filter(|(_, object)| is_own(object, namespace) == own)
+        {
             known.entry((object.kind.to_string(), object.name.to_string())).or_insert(index);
         }
     }

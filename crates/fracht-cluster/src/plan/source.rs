@@ -14,9 +14,10 @@ use crate::brought::PassedObject;
 use crate::facts::ClusterFacts;
 use crate::group::Group;
 use crate::kinds::{
-    Gateway, Holder, Object, Scale, SecretValues, config_map, cron_job, deployment, endpoint_slice, horizontal_pod_autoscaler,
-    http_route, ingress, job, namespace, network_policy, persistent_volume, persistent_volume_claim,
-    pod_disruption_budget, role, role_binding, secret, service, service_account, stateful_set,
+    Gateway, Holder, Object, Scale, SecretValues, config_map, cron_job, deployment, endpoint_slice,
+    horizontal_pod_autoscaler, http_route, ingress, job, namespace, network_policy, persistent_volume,
+    persistent_volume_claim, pod_disruption_budget, role, role_binding, secret, service, service_account,
+    stateful_set,
 };
 use crate::name::{
     claim_name, config_name, headless_name, in_stack, open_service_name, persistent_volume_name, secret_name,
@@ -76,7 +77,9 @@ impl Source<'_> {
             Self::PersistentVolume(volume, _) => {
                 ("PersistentVolume", persistent_volume_name(model, volume).into())
             }
-            Self::PersistentVolumeClaim(volume) => ("PersistentVolumeClaim", claim_name(model, volume).into()),
+            Self::PersistentVolumeClaim(volume) => {
+                ("PersistentVolumeClaim", claim_name(model, volume).into())
+            }
             Self::ConfigMap(config) => ("ConfigMap", config_name(model, config).into()),
             Self::Secret(_, secret) => ("Secret", secret_name(model, secret).into()),
             Self::Service(workload) => ("Service", (&workload.name).into()),
@@ -122,7 +125,9 @@ impl Source<'_> {
             | Self::OutsideService(_)
             | Self::EndpointSlice(..) => Group::Addresses,
             Self::Network(..) | Self::CommonNetwork | Self::OpenPorts(_) | Self::Api(_) => Group::Policies,
-            Self::Deployment(_) | Self::StatefulSet(_) | Self::Job(..) | Self::CronJob(..) => Group::Workloads,
+            Self::Deployment(_) | Self::StatefulSet(_) | Self::Job(..) | Self::CronJob(..) => {
+                Group::Workloads
+            }
             Self::HorizontalPodAutoscaler(..)
             | Self::PodDisruptionBudget(_)
             | Self::Ingress(_)

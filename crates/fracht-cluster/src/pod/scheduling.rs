@@ -28,20 +28,15 @@ fn topology_key(over: Over) -> Str {
 pub(super) fn affinity(facts: &ClusterFacts<'_>, workload: &Workload) -> Option<Affinity> {
     let model = facts.model;
     let apart = workload.spread.filter(|spread| spread.over.value == Over::Node && spread.strict.value);
-    let term = |selector| PodAffinityTerm {
-        label_selector: selector,
-        topology_key: topology_key(Over::Node),
-    };
-    let required = |selector| PodAffinity {
-        required_during_scheduling_ignored_during_execution: vec![term(selector)],
-    };
+    let term =
+        |selector| PodAffinityTerm { label_selector: selector, topology_key: topology_key(Over::Node) };
+    let required =
+        |selector| PodAffinity { required_during_scheduling_ignored_during_execution: vec![term(selector)] };
     let apart = apart.map(|_| required(labels::label_selector(model, workload)));
     // The first pod of the group can go anywhere, since it matches the rule itself.
     let together = facts.one_node(workload).map(|group| required(labels::of_group(model, group)));
-    (apart.is_some() || together.is_some()).then_some(Affinity {
-        pod_affinity: together,
-        pod_anti_affinity: apart,
-    })
+    (apart.is_some() || together.is_some())
+        .then_some(Affinity { pod_affinity: together, pod_anti_affinity: apart })
 }
 
 /// How the pods of a workload are spread.

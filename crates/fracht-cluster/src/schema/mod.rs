@@ -164,9 +164,18 @@ mod tests {
         let pod = |spec: Value| deployment(json!({ "template": { "spec": spec } }));
         for (object, found) in [
             (deployment(json!({ "replica": 2 })), "unknown field `spec.replica`; did you mean `replicas`?"),
-            (deployment(json!({ "replicas": "2" })), "`spec.replicas` must be a whole number up to 32 bits, not a text"),
-            (deployment(json!({ "replicas": 3_000_000_000_u64 })), "`spec.replicas` must be a whole number up to 32 bits, not a number"),
-            (deployment(json!({ "replicas": 1.5 })), "`spec.replicas` must be a whole number up to 32 bits, not a number"),
+            (
+                deployment(json!({ "replicas": "2" })),
+                "`spec.replicas` must be a whole number up to 32 bits, not a text",
+            ),
+            (
+                deployment(json!({ "replicas": 3_000_000_000_u64 })),
+                "`spec.replicas` must be a whole number up to 32 bits, not a number",
+            ),
+            (
+                deployment(json!({ "replicas": 1.5 })),
+                "`spec.replicas` must be a whole number up to 32 bits, not a number",
+            ),
             (deployment(json!([])), "`spec` must be a map of fields, not a list"),
             (pod(json!({ "containers": {} })), "`spec.template.spec.containers` must be a list, not a map"),
             (
@@ -190,7 +199,9 @@ mod tests {
             assert_eq!(misfits, [found], "{object}");
         }
         for object in [
-            deployment(json!({ "replicas": null, "unheardOf": {}, "template": { "spec": { "containers": [] } } })),
+            deployment(
+                json!({ "replicas": null, "unheardOf": {}, "template": { "spec": { "containers": [] } } }),
+            ),
             json!({ "apiVersion": "other.example/v1", "kind": "Deployment", "spec": { "replica": 1 } }),
             json!({ "apiVersion": "v1", "kind": "Service", "spec": { "ports": [{ "port": 80, "targetPort": "web" }] } }),
             pod(json!({ "containers": [{ "resources": { "limits": { "cpu": 2, "memory": "1.5Gi" } } }] })),

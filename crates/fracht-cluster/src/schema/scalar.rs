@@ -61,7 +61,8 @@ fn is_time(text: &str) -> bool {
     };
     let parts: Vec<&str> = date.split('-').collect();
     let [year, month, day] = parts.as_slice() else { return false };
-    let (Some(year), Some(month), Some(day)) = (number(year, 4, 9999), number(month, 2, 12), number(day, 2, 31))
+    let (Some(year), Some(month), Some(day)) =
+        (number(year, 4, 9999), number(month, 2, 12), number(day, 2, 31))
     else {
         return false;
     };
@@ -88,7 +89,8 @@ fn is_time(text: &str) -> bool {
     };
     let fraction = !fraction.is_empty() && fraction.bytes().all(|byte| byte.is_ascii_digit());
     // A minute may have a leap second.
-    let clock = number(hour, 2, 23).is_some() && number(minute, 2, 59).is_some() && number(second, 2, 60).is_some();
+    let clock =
+        number(hour, 2, 23).is_some() && number(minute, 2, 59).is_some() && number(second, 2, 60).is_some();
     offset && fraction && clock
 }
 

@@ -14,8 +14,8 @@ use proptest::test_runner::TestRunner;
 use serde_json::{Value, json};
 
 use crate::cluster::items;
+use crate::{Generated, NAMES, demo, files, generated, of_stack};
 use fracht_testkit::random_stack::{parts, stack_file};
-use crate::{Generated, demo, files, generated, NAMES, of_stack};
 
 /// The number of random stacks that are sent.
 const MADE_UP: usize = 12;

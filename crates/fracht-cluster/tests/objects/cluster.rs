@@ -428,7 +428,10 @@ impl<'a> Cluster<'a> {
                 let (at, job) = self.named("Job", &Value::from(parameters["JOB"])).unwrap();
                 assert!(at < pod.at && job["metadata"]["namespace"] == parameters["NAMESPACE"]);
                 jobs.insert(parameters["JOB"].to_owned());
-                assert_eq!(gate["volumeMounts"][0]["mountPath"], parameters["API_FOLDER"], "the gate has no token");
+                assert_eq!(
+                    gate["volumeMounts"][0]["mountPath"], parameters["API_FOLDER"],
+                    "the gate has no token"
+                );
             }
         }
         let allowed: BTreeSet<String> = self

@@ -12,9 +12,9 @@ use serde_json::Value;
 
 use crate::cluster::{Cluster, Pod, items};
 use crate::policies::{Port, can_talk, is_open, reaches_address};
+use crate::{Generated, NAMES, demo, files, generated, meaning, of_stack, restricted};
 use fracht_testkit::generator;
 use fracht_testkit::random_stack::{parts, stack_file};
-use crate::{Generated, demo, files, generated, meaning, restricted, NAMES, of_stack};
 
 pub(crate) fn check(generated: &Generated) {
     let cluster = Cluster { objects: &generated.objects };

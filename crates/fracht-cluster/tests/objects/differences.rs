@@ -4,8 +4,8 @@ use fracht_cluster::compare::{ChangeKind, compare};
 use fracht_cluster::read_objects;
 use serde_json::{Value, json};
 
-use fracht_testkit::random_stack::{parts, stack_file};
 use crate::{demo, files, object, objects};
+use fracht_testkit::random_stack::{parts, stack_file};
 use proptest::prelude::*;
 
 /// The fields that differ, `path: old → new`.

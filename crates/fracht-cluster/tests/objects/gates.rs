@@ -64,7 +64,9 @@ fn gates_have_the_images_and_the_time_limit_of_the_target() {
 fn all_gates_have_the_same_scripts() {
     let services = "[service.b]\nimage = \"b:1\"\nport.x = 1\nhealth = { tcp = \"x\" }\n\
                     [service.c]\nimage = \"c:1\"\nport.y = 7\nhealth = { tcp = \"y\" }\n";
-    let gates = gates(&format!("[service.a]\nimage = \"a:1\"\nafter = {{ b = \"ready\", c = \"ready\" }}\n{services}"));
+    let gates = gates(&format!(
+        "[service.a]\nimage = \"a:1\"\nafter = {{ b = \"ready\", c = \"ready\" }}\n{services}"
+    ));
     assert_eq!(gates[0]["command"], gates[1]["command"]);
     // The kubelet would expand it.
     assert!(!gates[0]["command"][2].as_str().unwrap().contains("$("));

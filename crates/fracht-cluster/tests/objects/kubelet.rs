@@ -7,8 +7,8 @@ use proptest::prelude::*;
 use serde_json::Value;
 
 use crate::cluster::{Cluster, items};
-use fracht_testkit::random_stack::quoted_plain;
 use crate::{files, objects};
+use fracht_testkit::random_stack::quoted_plain;
 
 /// The variables of a process, by name. Unknown values are in angle brackets: `<secret s-db password>`.
 pub(crate) type Variables = BTreeMap<String, String>;

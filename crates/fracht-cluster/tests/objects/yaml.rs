@@ -8,8 +8,8 @@ use regex::Regex;
 use saphyr_parser::{Event, Parser, ScalarStyle};
 use serde_json::Value;
 
-use fracht_testkit::random_stack::{any_text, quoted_plain};
 use crate::{files, rendered};
+use fracht_testkit::random_stack::{any_text, quoted_plain};
 
 /// What a parser sees: the text of each scalar, and whether it has quotes.
 #[derive(Debug)]

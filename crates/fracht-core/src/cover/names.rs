@@ -182,8 +182,8 @@ fn certainty(name: &str) -> Option<Certainty> {
 
 /// The shortest parts of all names of secrets, in capitals.
 const TRACES: &[&str] = &[
-    "PASS", "PW", "SECRET", "TOKEN", "CRED", "KEY", "SALT", "PEPPER", "NONCE", "JWT", "AUTH", "COOKIE", "PIN",
-    "OTP", "SEED", "SIG",
+    "PASS", "PW", "SECRET", "TOKEN", "CRED", "KEY", "SALT", "PEPPER", "NONCE", "JWT", "AUTH", "COOKIE",
+    "PIN", "OTP", "SEED", "SIG",
 ];
 
 /// Whether a name has a part of the name of a secret, also across its words. Most names have none, and need no closer

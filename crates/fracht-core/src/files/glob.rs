@@ -91,7 +91,10 @@ impl Walk<'_> {
             let goes_on = self.glob.depth().is_none_or(|depth| depth > path.components().count());
             if entry.is_folder && !entry.name.starts_with('.') && goes_on {
                 self.folder(&path, found)?;
-            } else if !entry.is_folder && !entry.name.starts_with('.') && self.glob.matches(&path.to_string_lossy()) {
+            } else if !entry.is_folder
+                && !entry.name.starts_with('.')
+                && self.glob.matches(&path.to_string_lossy())
+            {
                 found.push(path.display().to_string());
             }
             if found.len() > MOST_FILES {

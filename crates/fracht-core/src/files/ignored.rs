@@ -81,9 +81,10 @@ mod tests {
 
     #[test]
     fn lines_ignore_files_and_take_them_back() {
-        let ignored =
-            Ignored::parse("# comment\n\n/target/\n*.log\n!keep.log\ndocs/*.md\n\\#odd\nx\\ \n  \n/*.tmp\n**/deep/**\n")
-                .unwrap();
+        let ignored = Ignored::parse(
+            "# comment\n\n/target/\n*.log\n!keep.log\ndocs/*.md\n\\#odd\nx\\ \n  \n/*.tmp\n**/deep/**\n",
+        )
+        .unwrap();
         for (path, is_folder, is_ignored) in [
             ("target", true, true),
             ("target", false, false),

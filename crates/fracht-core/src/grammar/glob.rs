@@ -31,7 +31,10 @@ enum Token {
     /// `*`.
     AnyRun,
     /// `[a-z]`, or `[!a-z]` if it is negated.
-    Class { ranges: Vec<(char, char)>, negated: bool },
+    Class {
+        ranges: Vec<(char, char)>,
+        negated: bool,
+    },
 }
 
 impl Glob {
@@ -286,6 +289,9 @@ mod tests {
         assert!(Glob::parse(&many).is_err());
         let (slow, long) = (Glob::parse(&"*a".repeat(30)).unwrap(), "a".repeat(5000) + "b");
         assert!(!slow.matches(&long));
-        assert_eq!((Glob::parse("a/{b,c/d}").unwrap().depth(), Glob::parse("a/**").unwrap().depth()), (Some(3), None));
+        assert_eq!(
+            (Glob::parse("a/{b,c/d}").unwrap().depth(), Glob::parse("a/**").unwrap().depth()),
+            (Some(3), None)
+        );
     }
 }

@@ -105,6 +105,16 @@ pub fn parse(text: &str) -> Result<Image, Invalid> {
         }
     }
     let good = |part: &str| {
+        // Most names have single signs between letters and digits.
+        let mut letter_before = false;
+        let simple = part.bytes().all(|byte| {
+            let letter = byte.is_ascii_lowercase() || byte.is_ascii_digit();
+            (letter || matches!(byte, b'.' | b'_' | b'-'))
+                && (std::mem::replace(&mut letter_before, letter) || letter)
+        });
+        if simple && letter_before {
+            return true;
+        }
         let plain = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit();
         part.starts_with(plain)
             && part.ends_with(plain)

@@ -15,7 +15,7 @@ use crate::model::{
 pub struct ReachPlan {
     /// The open ports, in the order of the stack.
     pub open_ports: Vec<OpenPort>,
-    /// The services with ports.
+    /// The services with ports, in the order of the stack.
     pub services: Vec<WorkloadId>,
     /// Every service and task, with what it can reach.
     pub callers: Vec<Caller>,

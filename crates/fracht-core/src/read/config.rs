@@ -113,7 +113,7 @@ fn twice(reader: &mut Reader<'_>, name: &str, second: Span, first: Span) {
 fn content(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Content> {
     let fields = Fields::of(entry, &FILE_TABLE, reader);
     if let Some(node) = fields.short() {
-        return reader.text(node, &VALUE, CONFIG).map(Content::Text);
+        return reader.text(node, &VALUE, &CONFIG).map(Content::Text);
     }
     fields.require(reader, owner, &FILE);
     let path = fields.get(reader, &FILE)?;

@@ -133,7 +133,7 @@ fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Variable> {
     fields
         .named(reader, &ENV)
         .filter_map(|(name, entry)| {
-            let value = reader.text(&entry.node, &ENV.takes, "a variable")?;
+            let value = reader.text(&entry.node, &ENV.takes, &"a variable")?;
             Some(Variable { name: Arc::clone(name), name_span: entry.key_span, value })
         })
         .collect()

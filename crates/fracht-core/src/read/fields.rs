@@ -1,5 +1,6 @@
 //! Reads the values of a table by the fields of the language.
 
+use std::fmt::Display;
 use std::sync::Arc;
 
 use super::{Reader, quoted};
@@ -180,7 +181,7 @@ impl<'t> Fields<'t> {
 
     /// A text with its references resolved.
     pub(super) fn text(&self, reader: &mut Reader<'_>, field: &'static Field<Template>) -> Option<Text> {
-        reader.text(self.node(field)?, &field.takes, &format!("`{}`", field.name()))
+        reader.text(self.node(field)?, &field.takes, &format_args!("`{}`", field.name()))
     }
 
     /// A list of texts with their references resolved.
@@ -190,7 +191,7 @@ impl<'t> Fields<'t> {
         field: &'static Field<Template>,
     ) -> Option<Vec<Text>> {
         let items = self.items(reader, field)?;
-        Some(items.iter().filter_map(|item| reader.text(item, &field.takes, field.name())).collect())
+        Some(items.iter().filter_map(|item| reader.text(item, &field.takes, &field.name())).collect())
     }
 
     fn items(&self, reader: &mut Reader<'_>, field: &'static dyn AnyField) -> Option<&'t [Node]> {
@@ -217,7 +218,7 @@ impl Reader<'_> {
     }
 
     /// A text with its references resolved. Messages call it `place`.
-    pub(super) fn text(&mut self, node: &Node, takes: &Takes<Template>, place: &str) -> Option<Text> {
+    pub(super) fn text(&mut self, node: &Node, takes: &Takes<Template>, place: &dyn Display) -> Option<Text> {
         let written: Arc<str> = match &node.value {
             Value::Text(text) => Arc::clone(text),
             value if value.is_plain() && matches!(takes.shape(), Shape::Scalar(_)) => {
@@ -248,7 +249,7 @@ impl Reader<'_> {
     }
 
     /// Reports a text that is invalid once its references are resolved.
-    fn invalid(&mut self, place: &str, text: &Text, reason: &str) {
+    fn invalid(&mut self, place: &dyn Display, text: &Text, reason: &str) {
         self.sink.push(
             Diagnostic::new(
                 &BAD_VALUE,

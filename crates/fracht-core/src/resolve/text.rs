@@ -1,5 +1,6 @@
 //! Resolves the references in a text.
 
+use std::fmt;
 use std::sync::Arc;
 
 use super::Symbols;
@@ -30,7 +31,7 @@ impl Context<'_> {
         self,
         written: &Arc<str>,
         origin: Origin,
-        (references, place): (References, &str),
+        (references, place): (References, &dyn fmt::Display),
         sink: &mut Sink,
     ) -> Text {
         let Self { symbols, sources } = self;
@@ -98,7 +99,7 @@ struct Here<'a> {
     symbols: &'a Symbols,
     references: References,
     /// The name of the text in messages.
-    place: &'a str,
+    place: &'a dyn fmt::Display,
     /// Set if so many unknown names have been reported that another one is only counted.
     counts_only: bool,
 }
@@ -300,7 +301,7 @@ impl Here<'_> {
         };
         if self.references == References::Known {
             let message = format!("secrets cannot be used in {}", self.place);
-            let help = if self.place == CONFIG {
+            let help = if self.place.to_string() == CONFIG {
                 "set the whole text as a variable of the service, or keep it as a secret"
             } else {
                 "remove it: use it in `env` or `args`, or mount the secret"

@@ -97,7 +97,8 @@ pub(super) fn localhost_address(model: &Model, sink: &mut Sink) {
     for setting in all(model) {
         let Some((host, port)) = local_host(&setting.text.plain_text()) else { continue };
         let owners = owners.get_or_insert_with(|| {
-            let ports = model.workloads.iter().flat_map(|one| one.ports().iter().map(move |port| (one, port)));
+            let ports =
+                model.workloads.iter().flat_map(|one| one.ports().iter().map(move |port| (one, port)));
             let mut owners = BTreeMap::new();
             for (workload, port) in ports {
                 owners.entry(port.number.value).or_insert((workload, port));

@@ -126,7 +126,8 @@ impl Build<'_> {
     fn below<'e>(&self, mut entries: &'e mut Entries, path: &[Key]) -> Option<&'e mut Entries> {
         for key in path {
             let table = || entry(key.span, node(Value::Table(Arc::default()), key.span));
-            let Node { value: Value::Table(table), span, .. } = &mut entries.get_or_insert(&key.name, table).node
+            let Node { value: Value::Table(table), span, .. } =
+                &mut entries.get_or_insert(&key.name, table).node
             else {
                 return None;
             };

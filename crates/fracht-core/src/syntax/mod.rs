@@ -209,10 +209,32 @@ mod tests {
             assert_eq!(events.is_some(), !text.contains("[e.f]"), "{text}");
         }
         for invalid in [
-            "a = 1\na = 2\n", "[a]\n[a]\n", "a.b = 1\na = 2\n", "a = 1\na.b = 2\n", "a = {b = 1}\na.c = 2\n",
-            "a = {b.c = 1, b = 2}\n", "[a]\nb.c = 1\n[a.b]\n", "a = [1]\n[a.b]\n", "a = [1]\n[[a]]\n", "[[a]]\n[a]\n",
-            "a = {b = 1}\n[a.c]\n", "a = \"x\\q\"\n", "a = 1 2\n", "a =\n", "[a\n", "a = [1\n", "a = tru\n", "d = 2030-99-99\n",
-            "a = 'x\n", "= 1\n", "a.\n", "[]\n", "[[a.b]\n", "a = 01\n", "a\u{1} = 1\n", "# \u{1}\n",
+            "a = 1\na = 2\n",
+            "[a]\n[a]\n",
+            "a.b = 1\na = 2\n",
+            "a = 1\na.b = 2\n",
+            "a = {b = 1}\na.c = 2\n",
+            "a = {b.c = 1, b = 2}\n",
+            "[a]\nb.c = 1\n[a.b]\n",
+            "a = [1]\n[a.b]\n",
+            "a = [1]\n[[a]]\n",
+            "[[a]]\n[a]\n",
+            "a = {b = 1}\n[a.c]\n",
+            "a = \"x\\q\"\n",
+            "a = 1 2\n",
+            "a =\n",
+            "[a\n",
+            "a = [1\n",
+            "a = tru\n",
+            "d = 2030-99-99\n",
+            "a = 'x\n",
+            "= 1\n",
+            "a.\n",
+            "[]\n",
+            "[[a.b]\n",
+            "a = 01\n",
+            "a\u{1} = 1\n",
+            "# \u{1}\n",
         ] {
             assert_eq!(both(invalid), (None, false), "{invalid}");
         }

@@ -195,7 +195,7 @@ impl Traced<'_> {
         let written = node.text().filter(shown)?;
         let mut sink = Sink::default();
         let context = Context { symbols: self.symbols, sources: self.sources };
-        let text = context.text(written, node.origin(), (References::All, ""), &mut sink);
+        let text = context.text(written, node.origin(), (References::All, &""), &mut sink);
         (!text.is_plain())
             .then(|| self.cover.value(&text.parts.iter().map(|part| self.shown(part)).collect::<String>()))
     }

@@ -4,8 +4,8 @@ use fracht_core::model::Condition;
 use fracht_core::plan::order::Order;
 use proptest::prelude::*;
 
-use fracht_testkit::random_stack::{parts, stack_file};
 use crate::{good, verdict};
+use fracht_testkit::random_stack::{parts, stack_file};
 
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(64))]
@@ -88,7 +88,8 @@ fn the_longest_chain_adds_boot_times_and_limits_of_tasks() {
     assert_eq!(names, ["db", "schema", "api"]);
     // Behind a gate, each try has the whole time limit: 4 times 2 minutes, and pauses of 10, 20 and 40 seconds.
     assert_eq!(chain.time, Duration::from_secs(60 + 4 * 120 + 70));
-    let unknown: Vec<&str> = chain.unknown.iter().map(|id| &*verdict.facts.model.workloads[*id].name).collect();
+    let unknown: Vec<&str> =
+        chain.unknown.iter().map(|id| &*verdict.facts.model.workloads[*id].name).collect();
     assert_eq!(unknown, ["api"], "nothing says how long it may take, which is not no time");
     let free = CHAIN.replace("after = { db = \"ready\" }\n", "");
     let verdict = good(&free, "cluster");

@@ -4,8 +4,8 @@ use fracht_core::model::{Model, Protocol, Reach};
 use fracht_core::plan::ports::{NODE_RANGE, PortPlan, PortScope};
 use proptest::prelude::*;
 
-use fracht_testkit::random_stack::{parts, stack_file};
 use crate::{failed, good, verdict};
+use fracht_testkit::random_stack::{parts, stack_file};
 
 /// The open ports as `service/port`, with their external numbers.
 fn open_ports(model: &Model) -> Vec<(String, Vec<u16>)> {

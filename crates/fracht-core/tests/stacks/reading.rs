@@ -5,8 +5,8 @@ use fracht_core::files::{MOST_BYTES, MemoryFiles};
 use fracht_core::model::{Content, Part};
 use proptest::prelude::*;
 
-use fracht_testkit::random_stack::{parts, stack_file};
 use crate::{failed, good, verdict};
+use fracht_testkit::random_stack::{parts, stack_file};
 
 fn open(content: impl Into<Vec<u8>>) -> Option<OpenError> {
     let files = MemoryFiles::default().with("/s/fracht.toml", content);

@@ -302,7 +302,7 @@ fn not_considered_note(model: &Model) -> String {
 /// The callers: first the services with ports, by number, then all others.
 fn ordered(plan: &ReachPlan) -> impl Iterator<Item = &Caller> {
     let (called, others): (Vec<&Caller>, Vec<&Caller>) =
-        plan.callers.iter().partition(|caller| plan.services.contains(&caller.who));
+        plan.callers.iter().partition(|caller| plan.services.binary_search(&caller.who).is_ok());
     called.into_iter().chain(others)
 }
 

@@ -28,8 +28,11 @@ pub(crate) fn run(args: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
     let Some(mut rendering) = objects::rendering(&verdict, &project, args.secrets, ui)? else {
         return Ok(Outcome::Problems);
     };
-    let left_out: Vec<String> =
-        rendering.left_out().iter().map(|id| format!("secret.{}", verdict.facts.model.secrets[*id].name)).collect();
+    let left_out: Vec<String> = rendering
+        .left_out()
+        .iter()
+        .map(|id| format!("secret.{}", verdict.facts.model.secrets[*id].name))
+        .collect();
     only(&mut rendering, &args.only)?;
     let (format, sources) = (args.format.format(), project.sources());
     match &args.out {

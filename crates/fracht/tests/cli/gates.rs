@@ -44,7 +44,12 @@ fn run(script: &Script, program: &str, answers: &str) -> Run {
     stand_in(program, &format!("echo \"$@\" >> asked; {turn}\n{answers}"));
     let path = format!("{}:/usr/bin:/bin", sandbox.path(".").display());
     let mut shell = Command::new("/bin/sh");
-    let output = shell.args(["-c", &script.text]).envs(script.variables.iter().cloned()).env("PATH", path).output().unwrap();
+    let output = shell
+        .args(["-c", &script.text])
+        .envs(script.variables.iter().cloned())
+        .env("PATH", path)
+        .output()
+        .unwrap();
     let run = Run::of(&output);
     assert!(fs::metadata(sandbox.path("asked")).is_ok(), "{run:?}");
     Run { err: sandbox.read("asked"), ..run }

@@ -206,7 +206,11 @@ impl<'w, 'o> Serializer for &'w mut Writer<'o> {
         self.serialize_str(variant)
     }
 
-    fn serialize_newtype_struct<T: Serialize + ?Sized>(self, _: &'static str, value: &T) -> Result<(), Error> {
+    fn serialize_newtype_struct<T: Serialize + ?Sized>(
+        self,
+        _: &'static str,
+        value: &T,
+    ) -> Result<(), Error> {
         value.serialize(self)
     }
 

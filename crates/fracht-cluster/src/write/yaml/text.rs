@@ -61,8 +61,10 @@ const CLASSES: [u8; 256] = {
             b'G' | b'H' | b'J'..=b'M' | b'P'..=b'S' | b'U'..=b'W' | b'Y' => class::WORD,
             b'0'..=b'9' | b'a'..=b'z' | b'A'..=b'Z' => class::DIGIT,
             b'/' | b'$' | b'(' | b')' | b';' | b'^' | b'\\' => class::INSIDE,
-            b'.' | b'-' | b'_' | b'+' | b'=' | b'@' | b'%' | b'*' | b'!' | b'?' | b'~' | b',' | b'&' | b'|'
-            | b'<' | b'>' | b'[' | b']' | b'{' | b'}' | b'"' | b'\'' | b'`' | b':' | b' ' | b'#' => class::NOT_FIRST,
+            b'.' | b'-' | b'_' | b'+' | b'=' | b'@' | b'%' | b'*' | b'!' | b'?' | b'~' | b',' | b'&'
+            | b'|' | b'<' | b'>' | b'[' | b']' | b'{' | b'}' | b'"' | b'\'' | b'`' | b':' | b' ' | b'#' => {
+                class::NOT_FIRST
+            }
             _ => 0,
         };
         byte += 1;
@@ -78,7 +80,10 @@ fn is_plain(text: &str) -> bool {
     // `--option` and `-o`, but no dash alone and no number.
     let dashes = bytes.iter().take_while(|byte| **byte == b'-').count();
     let start = bytes.get(dashes).copied().map_or(0, class_of);
-    if dashes > 2 || (dashes > 0 && start != class::WORD) || class_of(*first) == class::NOT_FIRST && dashes == 0 {
+    if dashes > 2
+        || (dashes > 0 && start != class::WORD)
+        || class_of(*first) == class::NOT_FIRST && dashes == 0
+    {
         return false;
     }
     let (mut all, mut before) = (0, b'x');
@@ -172,7 +177,8 @@ mod tests {
 
     /// Both writers, for a text as a value, an item, a nested value and a key.
     fn same(text: &str) {
-        let value = json!({ "a": text, "b": [text, { "c": [text], "d": { "e": text } }], "f": [[text, "x"]] });
+        let value =
+            json!({ "a": text, "b": [text, { "c": [text], "d": { "e": text } }], "f": [[text, "x"]] });
         let keyed = Value::Object([(text.to_owned(), json!([1, { "k": 2.5 }]))].into_iter().collect());
         for value in [value, keyed] {
             let mut own = String::new();
@@ -186,14 +192,107 @@ mod tests {
     #[test]
     fn texts_are_written_as_the_library_writes_them() {
         for text in [
-            "", " ", "a", "yes", "No", "y", "ON", "true", "null", "~", ".nan", "inf", "1", "1.4.0", "1e3", "0x1f", "0b1",
-            "1_000", "12:30", "12:30:45", "2030-01-31", "2030-01-31T08:00:00Z", "128Mi", "500m", "1.5Gi", "-1", "+1", "-a",
-            "--horizon=$(X)", "--", "---", "--- a", "...", "- a", "? a", "a: b", "a:b", "a:", "a #b", "a#b", "#a", "&a", "*a",
-            "!a", "|", ">", "%a", "@a", "`a`", "'a'", "\"a\"", "{a}", "[a]", "a, b", "a\tb", "\ta", "a ", " a", "a\nb", "a\nb\n",
-            "a\n\nb\n\n", "\na", " a\nb", "a\n b\n", "a\r\nb", "a\u{85}b", "é", "a\u{feff}", "日本", "a\0b", "=", "<<", "a=b", "/x",
-            "$(A)", "\\d", "e3", "E", "f", "fe", "0o7", "nul", "dead.beef", "1.2.3-rc1", "v1", "app.kubernetes.io/name", "x: |",
-            "postgres://tide:$(P)@db:5432/tides", "n", "off", "*/5 * * * *", "0 0 1 1 *", "a: |\n  b\n", "-\n", "#\na", "a\n#",
-            "%\na\n", "\t\n", "a\n\t\n", "key: value\nother: [1, 2]\n", "line ends with space \nnext",
+            "",
+            " ",
+            "a",
+            "yes",
+            "No",
+            "y",
+            "ON",
+            "true",
+            "null",
+            "~",
+            ".nan",
+            "inf",
+            "1",
+            "1.4.0",
+            "1e3",
+            "0x1f",
+            "0b1",
+            "1_000",
+            "12:30",
+            "12:30:45",
+            "2030-01-31",
+            "2030-01-31T08:00:00Z",
+            "128Mi",
+            "500m",
+            "1.5Gi",
+            "-1",
+            "+1",
+            "-a",
+            "--horizon=$(X)",
+            "--",
+            "---",
+            "--- a",
+            "...",
+            "- a",
+            "? a",
+            "a: b",
+            "a:b",
+            "a:",
+            "a #b",
+            "a#b",
+            "#a",
+            "&a",
+            "*a",
+            "!a",
+            "|",
+            ">",
+            "%a",
+            "@a",
+            "`a`",
+            "'a'",
+            "\"a\"",
+            "{a}",
+            "[a]",
+            "a, b",
+            "a\tb",
+            "\ta",
+            "a ",
+            " a",
+            "a\nb",
+            "a\nb\n",
+            "a\n\nb\n\n",
+            "\na",
+            " a\nb",
+            "a\n b\n",
+            "a\r\nb",
+            "a\u{85}b",
+            "é",
+            "a\u{feff}",
+            "日本",
+            "a\0b",
+            "=",
+            "<<",
+            "a=b",
+            "/x",
+            "$(A)",
+            "\\d",
+            "e3",
+            "E",
+            "f",
+            "fe",
+            "0o7",
+            "nul",
+            "dead.beef",
+            "1.2.3-rc1",
+            "v1",
+            "app.kubernetes.io/name",
+            "x: |",
+            "postgres://tide:$(P)@db:5432/tides",
+            "n",
+            "off",
+            "*/5 * * * *",
+            "0 0 1 1 *",
+            "a: |\n  b\n",
+            "-\n",
+            "#\na",
+            "a\n#",
+            "%\na\n",
+            "\t\n",
+            "a\n\t\n",
+            "key: value\nother: [1, 2]\n",
+            "line ends with space \nnext",
         ] {
             same(text);
         }

@@ -142,13 +142,19 @@ fn count(value: &Value) -> usize {
     }
 }
 
-/// The value of a plain scalar, by the core schema (YAML 1.2.2, section 10.3.2).
+/// The value of a plain scalar: by the core schema (YAML 1.2.2, section 10.3.2), and with the words for true and false
+/// of YAML 1.1, which a cluster takes for them.
 fn scalar(text: &str) -> Value {
     match text {
         "" | "~" | "null" | "Null" | "NULL" => return Value::Null,
-        "true" | "True" | "TRUE" => return Value::Bool(true),
-        "false" | "False" | "FALSE" => return Value::Bool(false),
         _ => {}
+    }
+    let is_one_of = |words: [&str; 4]| words.iter().any(|word| text.eq_ignore_ascii_case(word));
+    if is_one_of(["true", "yes", "on", "y"]) {
+        return Value::Bool(true);
+    }
+    if is_one_of(["false", "no", "off", "n"]) {
+        return Value::Bool(false);
     }
     number(text).map_or_else(|| Value::String(text.to_owned()), Value::Number)
 }
@@ -199,7 +205,7 @@ mod tests {
             ("a: |\n  x\n  y\nb: >-\n  x\n  y\n", json!({ "a": "x\ny\n", "b": "x y" })),
             (
                 "a: yes\nb: 0o17\nc: 0x1f\nd: 1e3\ne: +5\nf: -0\n",
-                json!({ "a": "yes", "b": 15, "c": 31, "d": 1000.0, "e": 5, "f": 0 }),
+                json!({ "a": true, "b": 15, "c": 31, "d": 1000.0, "e": 5, "f": 0 }),
             ),
             (
                 "a: 1.2.3\nb: 12:30\nc: 2030-01-31\nd: .\n",

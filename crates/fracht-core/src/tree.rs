@@ -4,9 +4,12 @@
 
 use std::sync::Arc;
 
-pub use crate::entries::Entries;
+use crate::ordered_map::OrderedMap;
 use crate::origin::{Layer, Origin};
 use crate::source::Span;
+
+/// The entries of a table, in the order of the file.
+pub type Entries = OrderedMap<Entry>;
 
 /// The value of a key, and the place of the key.
 #[derive(Clone, Debug)]

@@ -102,7 +102,7 @@ const STAGES: [(&str, &[&str]); 5] = [
         "fracht-core",
         &[
             "digest escape grammar graph",
-            "entries input source tree",
+            "input ordered_map source",
             "diag origin",
             "files model tree",
             "language plan reveal syntax",

@@ -4,7 +4,7 @@ use fracht_core::diag::{Diagnostic, listing};
 use fracht_core::grammar::invalid::Invalid;
 use fracht_core::grammar::name::NameKind;
 use fracht_core::model::{Model, Passed};
-use fracht_core::rules::{PASS_BEYOND, PASS_BROKEN, PASS_SECRET};
+use fracht_core::rules::{PASS_BEYOND, PASS_BROKEN, PASS_FIELDS, PASS_SECRET};
 use fracht_core::source::Span;
 use serde_json::Value;
 
@@ -13,6 +13,7 @@ use crate::object::text_at;
 use crate::read;
 
 use super::{beyond, strict};
+use crate::schema::{self, Misfit, Why};
 
 /// An object that is passed through.
 #[derive(Clone, Debug)]
@@ -70,6 +71,7 @@ pub(crate) fn objects(model: &Model) -> (Vec<PassedObject>, Vec<Diagnostic>) {
             let number = objects.len() + 1;
             match value.and_then(|value| object(file, (document.text, document.line), value, number)) {
                 Ok(Some(object)) => {
+                    problems.extend(misfits(file, &object));
                     problems.extend(beyond_the_stack(&object, &model.target.namespace.value));
                     objects.push(object);
                 }
@@ -92,6 +94,24 @@ fn problem(file: &Passed, message: String) -> Diagnostic {
     Diagnostic::new(&PASS_BROKEN, message)
         .at(file.span, "passed through here")
         .help("every document needs `apiVersion`, `kind` and `metadata.name`")
+}
+
+/// The fields of an object that do not fit its kind: an error for a value of another type, and a warning for an unknown
+/// field, which a newer cluster may know.
+fn misfits(file: &Passed, object: &PassedObject) -> Vec<Diagnostic> {
+    let identity = format!("{}/{}", object.kind, object.name);
+    let place = format!("passed through from {}:{}", object.file, object.line);
+    let problem = |misfit: &Misfit| match misfit.why {
+        Why::Wrong(..) => Diagnostic::new(&PASS_BROKEN, format!("`{identity}` is invalid: {misfit}"))
+            .at(file.span, place.clone())
+            .help("correct the value in the file"),
+        Why::Unknown(_) => Diagnostic::new(&PASS_FIELDS, format!("`{identity}` has an {misfit}"))
+            .at(file.span, place.clone())
+            .help(
+                "correct the field in the file; if a newer cluster knows it: `rules.pass-fields = \"off\"`",
+            ),
+    };
+    schema::misfits(&object.value).iter().map(problem).collect()
 }
 
 /// The problems of an object that reaches beyond the stack, and of a Secret with values in plain text.

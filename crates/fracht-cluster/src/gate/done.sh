@@ -1,4 +1,5 @@
-end=`expr \`date +%s\` + $WITHIN_SECONDS`
+now=`date +%s`
+end=`expr $now + $WITHIN_SECONDS`
 api=https://kubernetes.default.svc/apis/batch/v1/namespaces/$NAMESPACE/jobs/$JOB
 while :; do
   token=`cat "$API_FOLDER/token"`

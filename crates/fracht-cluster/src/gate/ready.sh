@@ -1,4 +1,5 @@
-end=`expr \`date +%s\` + $WITHIN_SECONDS`
+now=`date +%s`
+end=`expr $now + $WITHIN_SECONDS`
 until nc -z -w 2 "$HOST" "$PORT"; do
   if [ `date +%s` -ge $end ]; then
     echo "gave up after $WITHIN of waiting for $HOST:$PORT to be ready"

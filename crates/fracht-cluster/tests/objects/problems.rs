@@ -39,6 +39,7 @@ fn with_files(stack: &str) -> MemoryFiles {
     files(stack)
         .with("/s/good.yaml", GOOD)
         .with("/s/broken.yaml", "apiVersion: v1\nmetadata: {}\n")
+        .with("/s/typo.yaml", "apiVersion: v1\nkind: ConfigMap\nmetadata: {name: w}\ndate: {a: b}\n")
         .with("/s/wide.yaml", "apiVersion: v1\nkind: Namespace\nmetadata: {name: w}\n")
         .with("/s/secret.yaml", "apiVersion: v1\nkind: Secret\nmetadata: {name: w}\nstringData: {a: b}\n")
 }
@@ -236,4 +237,34 @@ fn an_object_passed_twice_in_one_namespace_is_a_clash() {
         let rules: Vec<_> = found(&all).into_iter().map(|(rule, _)| rule).collect();
         assert_eq!(rules, if clash { vec!["name-clash"] } else { vec![] }, "{one}{other}");
     }
+}
+
+#[test]
+fn passed_objects_fit_their_kinds() {
+    let passed = |text: &str| {
+        let stack = "pass = [\"p.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n";
+        found(&files(stack).with("/s/p.yaml", format!("{text}\nmetadata: {{ name: x }}\n")))
+    };
+    let service = |spec: &str| passed(&format!("apiVersion: v1\nkind: Service\nspec: {spec}"));
+    for (problems, rule, message) in [
+        (
+            service("{ selecter: { a: b } }"),
+            "pass-fields",
+            "`Service/x` has an unknown field `spec.selecter`; did you mean `selector`?",
+        ),
+        (
+            service("{ ports: [{ port: \"80\" }] }"),
+            "pass-broken",
+            "`Service/x` is invalid: `spec.ports[0].port` must be a whole number up to 32 bits, not a text",
+        ),
+        (
+            passed("apiVersion: v1\nkind: ConfigMap\ndata: { on: yes }"),
+            "pass-broken",
+            "`ConfigMap/x` is invalid: `data.on` must be a text, not true or false",
+        ),
+    ] {
+        assert_eq!(problems, [(rule, message.to_owned())]);
+    }
+    assert_eq!(service("{ ports: [{ port: 80, targetPort: web }] }"), []);
+    assert_eq!(passed("apiVersion: other.example/v1\nkind: Service\nspec: { selecter: 1 }"), []);
 }

@@ -18,7 +18,7 @@ mod texts;
 mod unused;
 mod volumes;
 
-pub use objects::{NAME_CLASH, PASS_BEYOND, PASS_BROKEN, PASS_SECRET, PATCH_MISSES};
+pub use objects::{NAME_CLASH, PASS_BEYOND, PASS_BROKEN, PASS_FIELDS, PASS_SECRET, PATCH_MISSES};
 pub use settings::MOST_OF_SECRET;
 
 pub use crate::diag::Rule;
@@ -96,6 +96,7 @@ static LIST: &[(&Rule, Check)] = &[
     (&NAME_CLASH, Check::Objects),
     (&PATCH_MISSES, Check::Objects),
     (&PASS_BROKEN, Check::Objects),
+    (&PASS_FIELDS, Check::Objects),
     (&PASS_BEYOND, Check::Objects),
     (&PASS_SECRET, Check::Objects),
 ];

@@ -54,6 +54,17 @@ pub static PASS_BEYOND: Rule = Rule {
     ..Rule::BASE
 };
 
+/// A passed object has a field that its kind does not have.
+pub static PASS_FIELDS: Rule = Rule {
+    name: "pass-fields",
+    severity: Severity::Warning,
+    summary: "A passed object has a field that its kind does not have",
+    why: "The cluster drops it, or rejects the object: what the field should set is not set.",
+    fails: "pass = [\"typo.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+    passes: "pass = [\"good.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+    ..Rule::BASE
+};
+
 /// A passed Secret has its values in plain text.
 pub static PASS_SECRET: Rule = Rule {
     name: "pass-secret",

@@ -5,7 +5,7 @@ use std::fs;
 use std::path::Path;
 
 use fracht_cluster::compare::{ChangeKind, Difference, FieldChange, Replacement, compare};
-use fracht_cluster::{ReadError, read_objects, secret_name, text_at};
+use fracht_cluster::{ReadError, misfits, read_objects, secret_name, text_at};
 use fracht_core::check::Project;
 use fracht_core::diag::listing;
 use fracht_core::escape::{escaped, escaped_path};
@@ -84,6 +84,7 @@ pub(crate) fn run(args: &Diff, ui: &mut Ui) -> Result<Outcome, Failure> {
         old.objects
     } else {
         let mut old = read(&project, Path::new(&args.against))?;
+        note_misfits(&old, ui);
         // A Secret that is not generated now is not removed.
         old.retain(|object| {
             let name = text_at(object, "/metadata/name");
@@ -127,6 +128,25 @@ fn rendered(
             .map(|id| secret_name(&verdict.facts.model, &verdict.facts.model.secrets[*id]))
             .collect(),
     }))
+}
+
+/// Notes fields of compared objects that do not fit their kinds: a cluster would not have them.
+fn note_misfits(objects: &[Value], ui: &mut Ui) {
+    /// The most that are shown.
+    const MOST: usize = 5;
+    let all: Vec<String> = objects
+        .iter()
+        .flat_map(|object| {
+            let identity = format!("{}/{}", text_at(object, "/kind"), text_at(object, "/metadata/name"));
+            misfits(object).into_iter().map(move |misfit| format!("`{identity}`: {misfit}"))
+        })
+        .collect();
+    for misfit in all.iter().take(MOST) {
+        ui.note(misfit);
+    }
+    if all.len() > MOST {
+        ui.note(&format!("{} more fields do not fit the kinds of their objects", all.len() - MOST));
+    }
 }
 
 /// The objects of a file, or of the YAML and JSON files of a folder.

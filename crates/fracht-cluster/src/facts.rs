@@ -6,6 +6,7 @@ use fracht_core::model::{ConfigId, Model, PortIndex, Workload, WorkloadId};
 use fracht_core::plan::facts::Facts;
 
 use crate::api::Str;
+use crate::config_digest::ConfigDigest;
 
 /// The facts from which objects are built.
 #[derive(Debug)]
@@ -17,17 +18,15 @@ pub(crate) struct ClusterFacts<'f> {
     one_node: BTreeMap<&'f str, &'f str>,
     /// The names of Jobs. A name depends on those of the Jobs that it waits for, so they are set in start order.
     job_names: BTreeMap<WorkloadId, Str>,
-    /// A digest for each key of a generated `ConfigMap`.
-    config_digests: BTreeMap<ConfigId, BTreeMap<&'f str, String>>,
+    /// The digests of each generated `ConfigMap`.
+    config_digests: BTreeMap<ConfigId, ConfigDigest<'f>>,
 }
 
 impl<'f> ClusterFacts<'f> {
     /// The facts for objects, without the names of Jobs.
-    pub(crate) fn of(
-        facts: &'f Facts,
-        config_digests: BTreeMap<ConfigId, BTreeMap<&'f str, String>>,
-    ) -> Self {
+    pub(crate) fn of(facts: &'f Facts) -> Self {
         let model = &facts.model;
+        let configs = model.configs.entries();
         let entries = facts.ports.entries.iter();
         let open = entries.filter(|entry| entry.port(model).is_some_and(|port| port.reach.value.is_open()));
         let groups = facts.one_node.iter();
@@ -40,7 +39,9 @@ impl<'f> ClusterFacts<'f> {
                 .map(|(id, volume)| (&*model.workloads[*id].name, &*model.volumes[*volume].name))
                 .collect(),
             job_names: BTreeMap::new(),
-            config_digests,
+            config_digests: configs
+                .filter_map(|(id, config)| Some((id, ConfigDigest::of(config)?)))
+                .collect(),
         }
     }
 
@@ -64,8 +65,8 @@ impl<'f> ClusterFacts<'f> {
         self.one_node.get(&*workload.name).copied()
     }
 
-    /// The digests of a config's keys; `None` for an existing `ConfigMap`.
-    pub(crate) fn config_digests(&self, config: ConfigId) -> Option<&BTreeMap<&'f str, String>> {
+    /// The digests of a config; `None` for an existing `ConfigMap`.
+    pub(crate) fn config_digest(&self, config: ConfigId) -> Option<&ConfigDigest<'f>> {
         self.config_digests.get(&config)
     }
 }

@@ -12,7 +12,7 @@ use crate::KINDS;
 /// Where the generator keeps the schemas of named types.
 const DEFINITIONS: &str = "#/$defs/";
 
-/// The table: a line per kind, then a line per type, with the fields and their types.
+/// The table: a line per kind and per type, sorted, with the fields and their types.
 pub fn table() -> String {
     let mut generator = SchemaGenerator::new(SchemaSettings::draft2020_12());
     let kinds: Vec<(String, Value)> = KINDS
@@ -21,15 +21,16 @@ pub fn table() -> String {
         .collect();
     let types: BTreeMap<String, Value> =
         generator.take_definitions(true).into_iter().map(|(name, schema)| (short(&name), schema)).collect();
-    let mut out = String::new();
-    for (name, schema) in &kinds {
-        line(&mut out, name, schema);
-    }
-    for (name, schema) in &types {
-        if schema.get("properties").is_some() {
-            line(&mut out, name, schema);
-        }
-    }
+    let structs = types.iter().filter(|(_, schema)| schema.get("properties").is_some());
+    let mut lines: Vec<String> = kinds
+        .iter()
+        .map(|(name, schema)| (name, schema))
+        .chain(structs)
+        .map(|(name, schema)| line(name, schema))
+        .collect();
+    // A line is found by a binary search for its name.
+    lines.sort_by(|one, other| one.split(':').next().cmp(&other.split(':').next()));
+    let out = lines.concat();
     // Types that are no structs are written where they are used.
     types
         .iter()
@@ -41,11 +42,10 @@ pub fn table() -> String {
         .replace(['<', '>'], "")
 }
 
-fn line(out: &mut String, name: &str, schema: &Value) {
+fn line(name: &str, schema: &Value) -> String {
     let empty = Map::new();
     let fields = schema.get("properties").and_then(Value::as_object).unwrap_or(&empty);
-    // Writing to a string cannot fail.
-    let _ = write!(out, "{name}:");
+    let mut out = format!("{name}:");
     let whole =
         KINDS.iter().find(|kind| name == kind.kind || name == format!("{} {}", kind.version, kind.kind));
     for (field, schema) in fields {
@@ -54,9 +54,11 @@ fn line(out: &mut String, name: &str, schema: &Value) {
             ("kind", Some(kind)) => format!("is:{}", kind.kind),
             _ => type_of(schema),
         };
+        // Writing to a string cannot fail.
         let _ = write!(out, " {field}={of}");
     }
     out.push('\n');
+    out
 }
 
 /// The name of a type without its path. No two types of the list have the same.

@@ -34,6 +34,16 @@ pub(crate) fn parse() -> Result<Cli, ExitCode> {
     Err(ExitCode::from(2))
 }
 
+/// The answer to `--version`.
+pub(crate) const VERSION_LINE: &str = concat!("fracht ", env!("CARGO_PKG_VERSION"));
+
+/// Whether the only argument asks for the version.
+pub(crate) fn is_version_asked() -> bool {
+    let mut arguments = std::env::args_os().skip(1);
+    let first = arguments.next();
+    first.is_some_and(|first| first == "--version" || first == "-V") && arguments.next().is_none()
+}
+
 /// Define a container stack once: check it, plan it, render it to Kubernetes objects
 ///
 /// Results go to standard output, messages to standard error. Exit codes: 0 success, 1 errors in the stack

@@ -12,9 +12,16 @@ mod stack;
 mod ui;
 mod write;
 
+use std::io::Write as _;
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
+    // Scripts ask for it often, and it needs no parser.
+    if cli::is_version_asked() {
+        // A reader that is gone is no failure.
+        let _ = writeln!(std::io::stdout(), "{}", cli::VERSION_LINE);
+        return ExitCode::SUCCESS;
+    }
     // A shell that completes a line runs the program, with the line in a variable.
     clap_complete::CompleteEnv::with_factory(complete::command).complete();
     let cli = match cli::parse() {

@@ -72,7 +72,15 @@ pub(crate) struct Map<V = Str>(Vec<(Str, V)>);
 impl<V> Map<V> {
     /// Sets a key.
     pub(crate) fn insert(&mut self, key: impl Into<Str>, value: impl Into<V>) {
-        self.extend([(key, value)]);
+        let (key, value) = (key.into(), value.into());
+        match self.0.binary_search_by(|(known, _)| (**known).cmp(&key)) {
+            Ok(at) => {
+                if let Some((_, known)) = self.0.get_mut(at) {
+                    *known = value;
+                }
+            }
+            Err(at) => self.0.insert(at, (key, value)),
+        }
     }
 
     /// Removes a key.
@@ -96,6 +104,9 @@ impl<V> Field for Map<V> {
 impl<K: Into<Str>, W: Into<V>, V> Extend<(K, W)> for Map<V> {
     fn extend<I: IntoIterator<Item = (K, W)>>(&mut self, items: I) {
         self.0.extend(items.into_iter().map(|(key, value)| (key.into(), value.into())));
+        if self.0.is_sorted_by(|(one, _), (other, _)| **one < **other) {
+            return;
+        }
         self.0.sort_by(|(one, _), (other, _)| (**one).cmp(other));
         // Of several values for a key, the last one stays.
         self.0.dedup_by(|(later, later_value), (key, value)| {

@@ -18,7 +18,6 @@ pub use self::object::PlannedObject;
 pub use self::source::ObjectOrigin;
 pub(crate) use self::source::Source;
 use crate::brought::PassedObject;
-use crate::config_digest::key_digests;
 use crate::facts::ClusterFacts;
 use crate::gate;
 use crate::kinds::{Holder, Scale, SecretValues, ingress, job, network_policy, pod_disruption_budget};
@@ -27,9 +26,7 @@ use crate::name::claim_name;
 /// The facts from which objects are built, with the names of all Jobs.
 pub(crate) fn facts(core: &Facts) -> ClusterFacts<'_> {
     let model = &core.model;
-    let configs = model.configs.entries();
-    let digests = configs.filter_map(|(id, config)| Some((id, key_digests(config)?))).collect();
-    let mut facts = ClusterFacts::of(core, digests);
+    let mut facts = ClusterFacts::of(core);
     for id in core.order.waves.iter().flatten().copied() {
         let workload = &model.workloads[id];
         if let Kind::Task(task) = &workload.kind {

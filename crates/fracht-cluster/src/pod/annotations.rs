@@ -6,7 +6,6 @@ use std::collections::{BTreeMap, BTreeSet};
 use fracht_core::model::{ConfigId, Container as Definition, Model, Mounted, Part, Workload};
 
 use crate::api::Map;
-use crate::config_digest::digest_of;
 use crate::facts::ClusterFacts;
 use crate::labels;
 use crate::name::{LABEL, shortened};
@@ -19,10 +18,10 @@ pub(super) fn of_pod(facts: &ClusterFacts<'_>, workload: &Workload) -> Map {
     let digest = |(id, keys): (ConfigId, Keys<'_>)| {
         let config = &facts.model.configs[id];
         let name = shortened(&format!("config-{}", config.name), LABEL);
-        let all = facts.config_digests(id)?;
+        let known = facts.config_digest(id)?;
         let digest = match keys {
-            Keys::All => digest_of(all.iter().map(|(key, digest)| (*key, digest))),
-            Keys::Some(keys) => digest_of(keys.iter().filter_map(|key| Some((&**key, all.get(&**key)?)))),
+            Keys::All => known.all.clone(),
+            Keys::Some(keys) => known.of_keys(keys.iter().map(|key| &**key)),
         };
         Some((format!("fracht/{name}"), digest))
     };

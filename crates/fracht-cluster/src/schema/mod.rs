@@ -5,7 +5,6 @@
 
 mod scalar;
 
-use std::collections::HashMap;
 use std::fmt;
 use std::sync::LazyLock;
 
@@ -14,9 +13,15 @@ use serde_json::Value;
 
 use crate::object::text_at;
 
-/// The lines of the table, by name.
-static TABLE: LazyLock<HashMap<&str, &str>> =
+/// The lines of the table, sorted by name.
+static TABLE: LazyLock<Vec<(&str, &str)>> =
     LazyLock::new(|| include_str!("kinds.txt").lines().filter_map(|line| line.split_once(':')).collect());
+
+/// The fields of a kind or a type.
+fn line_of(name: &str) -> Option<&'static str> {
+    let line = TABLE.binary_search_by(|(known, _)| (*known).cmp(name)).ok()?;
+    TABLE.get(line).map(|(_, fields)| *fields)
+}
 
 /// A field that does not fit the kind of its object.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -56,7 +61,7 @@ pub fn misfits_in_words(object: &Value) -> Vec<String> {
 pub(crate) fn misfits(object: &Value) -> Vec<Misfit> {
     let kind = format!("{} {}", text_at(object, "/apiVersion"), text_at(object, "/kind"));
     let mut found = Vec::new();
-    if let Some(fields) = TABLE.get(kind.as_str()) {
+    if let Some(fields) = line_of(&kind) {
         let mut walk = Walk { path: String::new(), found: &mut found };
         walk.fields(object, fields);
     }
@@ -135,7 +140,7 @@ impl Walk<'_> {
                 }
                 _ => self.report(Why::Wrong("a map", scalar::found(value))),
             }
-        } else if let Some(line) = TABLE.get(of) {
+        } else if let Some(line) = line_of(of) {
             self.fields(value, line);
         } else if let Some(expected) = scalar::expected(value, of) {
             self.report(Why::Wrong(expected, scalar::found(value)));

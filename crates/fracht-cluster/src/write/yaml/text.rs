@@ -10,7 +10,7 @@ use super::error::Error;
 
 /// Writes a text as a value. `column` is that of the map or list that it is in.
 pub(super) fn write(text: &str, column: usize, out: &mut String) -> Result<(), Error> {
-    if is_plain(text) {
+    if is_plain(text, class::INSIDE) {
         out.push_str(text);
     } else if is_number(text) {
         out.push('"');
@@ -27,8 +27,7 @@ pub(super) fn write(text: &str, column: usize, out: &mut String) -> Result<(), E
 
 /// Writes a text as a key.
 pub(super) fn write_key(key: &str, out: &mut String) -> Result<(), Error> {
-    let of_a_name = |byte: u8| byte.is_ascii_alphanumeric() || matches!(byte, b'.' | b'-' | b'_' | b'/');
-    if is_plain(key) && key.bytes().all(of_a_name) {
+    if is_plain(key, class::NAME) {
         out.push_str(key);
         return Ok(());
     }
@@ -41,30 +40,30 @@ pub(super) fn write_key(key: &str, out: &mut String) -> Result<(), Error> {
 mod class {
     /// A letter that no number and no time contains.
     pub(super) const WORD: u8 = 1;
-    /// A letter or digit that may be part of a number or time.
-    pub(super) const DIGIT: u8 = 2;
-    /// Harmless inside a text, and at its start.
-    pub(super) const INSIDE: u8 = 4;
+    /// Harmless at the start of a text.
+    pub(super) const FIRST: u8 = 2;
     /// Harmless inside a text.
-    pub(super) const NOT_FIRST: u8 = 8;
+    pub(super) const INSIDE: u8 = 4;
+    /// Usual in names.
+    pub(super) const NAME: u8 = 8;
 }
 
-/// The class of each byte; 0 for those that the library has to see.
+/// The classes of each byte; 0 for those that the library has to see.
 const CLASSES: [u8; 256] = {
     let mut classes = [0; 256];
     let mut byte = 0;
     while byte < 256 {
         #[expect(clippy::cast_possible_truncation, reason = "below 256")]
         let this = byte as u8;
+        let letter = class::FIRST | class::INSIDE | class::NAME;
         classes[byte] = match this {
-            b'g' | b'h' | b'j'..=b'm' | b'p'..=b's' | b'u'..=b'w' | b'y' => class::WORD,
-            b'G' | b'H' | b'J'..=b'M' | b'P'..=b'S' | b'U'..=b'W' | b'Y' => class::WORD,
-            b'0'..=b'9' | b'a'..=b'z' | b'A'..=b'Z' => class::DIGIT,
-            b'/' | b'$' | b'(' | b')' | b';' | b'^' | b'\\' => class::INSIDE,
-            b'.' | b'-' | b'_' | b'+' | b'=' | b'@' | b'%' | b'*' | b'!' | b'?' | b'~' | b',' | b'&'
-            | b'|' | b'<' | b'>' | b'[' | b']' | b'{' | b'}' | b'"' | b'\'' | b'`' | b':' | b' ' | b'#' => {
-                class::NOT_FIRST
-            }
+            b'g' | b'h' | b'j'..=b'm' | b'p'..=b's' | b'u'..=b'w' | b'y' => letter | class::WORD,
+            b'G' | b'H' | b'J'..=b'M' | b'P'..=b'S' | b'U'..=b'W' | b'Y' => letter | class::WORD,
+            b'0'..=b'9' | b'a'..=b'z' | b'A'..=b'Z' | b'/' => letter,
+            b'$' | b'(' | b')' | b';' | b'^' | b'\\' => class::FIRST | class::INSIDE,
+            b'.' | b'-' | b'_' => class::INSIDE | class::NAME,
+            b'+' | b'=' | b'@' | b'%' | b'*' | b'!' | b'?' | b'~' | b',' | b'&' | b'|' | b'<' | b'>'
+            | b'[' | b']' | b'{' | b'}' | b'"' | b'\'' | b'`' | b':' | b' ' | b'#' => class::INSIDE,
             _ => 0,
         };
         byte += 1;
@@ -72,40 +71,46 @@ const CLASSES: [u8; 256] = {
     classes
 };
 
-/// Whether a text may stand as it is: every reader takes it for a text and reads it unchanged.
-fn is_plain(text: &str) -> bool {
+fn classes_of(byte: u8) -> u8 {
+    CLASSES.get(usize::from(byte)).copied().unwrap_or(0)
+}
+
+/// Whether a text may stand as it is: every reader takes it for a text and reads it unchanged, and all its bytes are of
+/// a class.
+fn is_plain(text: &str, class: u8) -> bool {
     let bytes = text.as_bytes();
     let (Some(first), Some(last)) = (bytes.first(), bytes.last()) else { return false };
-    let class_of = |byte: u8| CLASSES.get(usize::from(byte)).copied().unwrap_or(0);
-    // `--option` and `-o`, but no dash alone and no number.
-    let dashes = bytes.iter().take_while(|byte| **byte == b'-').count();
-    let start = bytes.get(dashes).copied().map_or(0, class_of);
-    if dashes > 2
-        || (dashes > 0 && start != class::WORD)
-        || class_of(*first) == class::NOT_FIRST && dashes == 0
-    {
+    if classes_of(*first) & class::FIRST == 0 && !is_option(bytes) {
         return false;
     }
-    let (mut all, mut before) = (0, b'x');
+    let (mut any, mut all, mut before) = (0, u8::MAX, b'x');
     for byte in bytes {
-        let class = class_of(*byte);
+        let classes = classes_of(*byte);
         // `: ` ends a key, ` #` begins a comment.
-        if class == 0 || (before == b':' && *byte == b' ') || (before == b' ' && *byte == b'#') {
+        if (before == b':' && *byte == b' ') || (before == b' ' && *byte == b'#') {
             return false;
         }
-        all |= class;
+        any |= classes;
+        all &= classes;
         before = *byte;
     }
     // Without a letter that numbers do not have, or short as `yes`, it may be something else.
-    (all & class::WORD != 0) && (text.len() > 5 || !is_short_word(text)) && !matches!(last, b':' | b' ')
+    any & class::WORD != 0 && all & class == class && !matches!(last, b':' | b' ') && !is_short_word(text)
+}
+
+/// Whether a text begins as `-o` or `--option`, with a letter that no number has.
+fn is_option(bytes: &[u8]) -> bool {
+    let dashes = bytes.iter().take_while(|byte| **byte == b'-').count();
+    let letter = bytes.get(dashes).is_some_and(|byte| classes_of(*byte) & class::WORD != 0);
+    (1..=2).contains(&dashes) && letter
 }
 
 /// The short words that some readers take for something else.
 fn is_short_word(text: &str) -> bool {
-    text.bytes().all(|byte| byte.is_ascii_alphabetic() || byte == b'.')
+    text.len() <= 5
         && ["null", "true", "false", "yes", "no", "on", "off", "y", "n", "inf", "nan"]
             .iter()
-            .any(|word| text.trim_start_matches('.').eq_ignore_ascii_case(word))
+            .any(|word| word.len() == text.len() && text.eq_ignore_ascii_case(word))
 }
 
 /// Whether a text has only digits and dots: a number for some readers, so that it needs quotes.

@@ -10,6 +10,7 @@
 
 pub mod generator;
 pub mod random_stack;
+#[cfg(feature = "objects")]
 pub mod rendered;
 pub mod stacks;
 

@@ -50,14 +50,17 @@ pub(crate) fn apply(object: &mut Value, patch: &Patch, content: Content) -> Opti
 
 fn change(object: &mut Value, patch: &Patch, content: Content) -> Result<(), Misses> {
     match &patch.change {
-        PatchChange::Merge(merge) => json_patch::merge(object, &value(merge)),
+        PatchChange::Merge(merge) => {
+            let misses = |reason: &str| Misses { span: patch.span, reason: reason.to_owned() };
+            json_patch::merge(object, &value(merge).map_err(misses)?);
+        }
         PatchChange::Operations(operations) => {
             for (operation, span) in operations {
-                let operation = value(operation);
+                let misses = |reason: String| Misses { span: *span, reason };
+                let operation = value(operation).map_err(|reason| misses(reason.to_owned()))?;
                 if content == Content::WithoutData && is_on_data(&operation) {
                     continue;
                 }
-                let misses = |reason: String| Misses { span: *span, reason };
                 let one = serde_json::from_value(operation)
                     .map_err(|error| misses(format!("invalid operation: {error}")))?;
                 json_patch::patch(object, &[one]).map_err(|error| misses(error.kind.to_string()))?;
@@ -100,16 +103,21 @@ fn another(before: &[Option<Value>; 4], object: &Value, patch: &Patch) -> Option
 }
 
 /// The value as JSON.
-fn value(raw: &Raw) -> Value {
-    match raw {
+///
+/// # Errors
+/// The reason if JSON has no such value.
+fn value(raw: &Raw) -> Result<Value, &'static str> {
+    Ok(match raw {
         Raw::Boolean(value) => Value::Bool(*value),
         Raw::Integer(number) => Value::Number((*number).into()),
-        Raw::Float(number) => Number::from_f64(*number).map_or(Value::Null, Value::Number),
-        Raw::Text(text) => Value::String(text.to_string()),
-        Raw::List(items) => Value::Array(items.iter().map(value).collect()),
-        Raw::Table(fields) => {
-            let fields = fields.iter().map(|(name, field)| (name.to_string(), value(field)));
-            Value::Object(fields.collect::<Map<_, _>>())
+        Raw::Float(number) => {
+            Value::Number(Number::from_f64(*number).ok_or("objects have no `nan` and no `inf`")?)
         }
-    }
+        Raw::Text(text) => Value::String(text.to_string()),
+        Raw::List(items) => Value::Array(items.iter().map(value).collect::<Result<_, _>>()?),
+        Raw::Table(fields) => {
+            let fields = fields.iter().map(|(name, field)| Ok((name.to_string(), value(field)?)));
+            Value::Object(fields.collect::<Result<Map<_, _>, _>>()?)
+        }
+    })
 }

@@ -5,6 +5,7 @@
 //! reference = kind "." name [ "/" part ]
 //! ```
 
+use std::borrow::Cow;
 use std::error::Error;
 use std::fmt;
 use std::ops::Range;
@@ -188,8 +189,12 @@ pub(crate) fn pieces(text: &str) -> Vec<Piece<'_>> {
 }
 
 /// Plain text with doubled braces replaced by single ones.
-pub(crate) fn single_braces(plain: &str) -> String {
-    plain.replace("{{", "{").replace("}}", "}")
+pub(crate) fn single_braces(plain: &str) -> Cow<'_, str> {
+    if plain.contains(['{', '}']) {
+        Cow::Owned(plain.replace("{{", "{").replace("}}", "}"))
+    } else {
+        Cow::Borrowed(plain)
+    }
 }
 
 #[cfg(test)]
@@ -226,7 +231,7 @@ mod tests {
         fn doubled_braces_round_trip(text in "[a-z{}$ü]{0,20}") {
             let doubled = text.replace('{', "{{").replace('}', "}}");
             let plain: String = pieces(&doubled).iter().map(|piece| match piece {
-                Piece::Plain(plain) => single_braces(plain),
+                Piece::Plain(plain) => single_braces(plain).into_owned(),
                 other => panic!("{other:?}"),
             }).collect();
             prop_assert_eq!(plain, text);

@@ -121,52 +121,22 @@ impl Build<'_> {
         name
     }
 
-    /// The entries of the table at a path below `entries`; `None` if something else is there. Tables on the way that are
-    /// missing are added.
-    fn below<'e>(&self, mut entries: &'e mut Entries, path: &[Key]) -> Option<&'e mut Entries> {
-        for key in path {
-            let table = || entry(key.span, node(Value::Table(Arc::default()), key.span));
-            let Node { value: Value::Table(table), span, .. } =
-                &mut entries.get_or_insert(&key.name, table).node
-            else {
-                return None;
-            };
-            // An inline table is complete.
-            if self.source.input().as_bytes().get(span.start as usize) == Some(&b'{') {
-                return None;
-            }
-            entries = Arc::get_mut(table)?;
-        }
-        Some(entries)
-    }
-
-    /// Sets a value at a path below `entries`. Returns whether it could be set.
-    fn set(&self, entries: &mut Entries, path: &[Key], value: Node) -> bool {
-        let Some((last, parents)) = path.split_last() else { return false };
-        let Some(entries) = self.below(entries, parents) else { return false };
-        entries.insert(Arc::clone(&last.name), entry(last.span, value)).is_none()
-    }
-
     /// Takes a complete value: an item of the innermost list, or the value of the last key.
     fn value(&mut self, value: Node) {
-        let is_set = match self.frames.pop() {
-            Some(Frame::List { start, mut items }) => {
+        let bytes = self.source.input().as_bytes();
+        let is_set = match self.frames.last_mut() {
+            Some(Frame::List { items, .. }) => {
                 items.push(value);
-                self.frames.push(Frame::List { start, items });
-                true
+                return;
             }
-            Some(Frame::Table { start, mut entries, keys }) => {
-                let path: Vec<Key> = self.keys.drain(keys.min(self.keys.len())..).collect();
-                let is_set = self.set(&mut entries, &path, value);
-                self.frames.push(Frame::Table { start, entries, keys });
+            Some(Frame::Table { entries, keys, .. }) => {
+                let keys = *keys;
+                let is_set = set(bytes, entries, self.keys.get(keys..).unwrap_or_default(), value);
+                self.keys.truncate(keys);
                 is_set
             }
             None => {
-                let (path, mut current) = (std::mem::take(&mut self.keys), std::mem::take(&mut self.current));
-                let is_set = self.set(&mut current, &path, value);
-                self.current = current;
-                // The allocation is used again.
-                self.keys = path;
+                let is_set = set(bytes, &mut self.current, &self.keys, value);
                 self.keys.clear();
                 is_set
             }
@@ -202,18 +172,16 @@ impl Build<'_> {
             return;
         };
         let table = node(Value::Table(Arc::new(current)), span);
-        let mut root = std::mem::take(&mut self.root);
         let is_set = if header.is_array {
-            self.add_to_list(&mut root, header.path, table)
+            self.add_to_list(header.path, table)
         } else {
-            self.set(&mut root, &header.path, table)
+            set(self.source.input().as_bytes(), &mut self.root, &header.path, table)
         };
-        self.root = root;
         self.failed |= !is_set;
     }
 
     /// Adds a table to a list of tables. Returns whether it could be added.
-    fn add_to_list(&mut self, root: &mut Entries, path: Vec<Key>, table: Node) -> bool {
+    fn add_to_list(&mut self, path: Vec<Key>, table: Node) -> bool {
         let is_same = |list: &&mut TableList| {
             list.path.len() == path.len()
                 && list.path.iter().zip(&path).all(|(one, other)| one.name == other.name)
@@ -222,7 +190,8 @@ impl Build<'_> {
             list.items.push(table);
             return true;
         }
-        let is_set = self.set(root, &path, node(Value::List(Arc::from([])), table.span));
+        let empty = node(Value::List(Arc::from([])), table.span);
+        let is_set = set(self.source.input().as_bytes(), &mut self.root, &path, empty);
         self.arrays.push(TableList { path, items: vec![table] });
         is_set
     }
@@ -232,11 +201,36 @@ impl Build<'_> {
         let mut root = std::mem::take(&mut self.root);
         for TableList { path, items } in std::mem::take(&mut self.arrays) {
             let (last, parents) = path.split_last()?;
-            let entry = self.below(&mut root, parents)?.get_mut(&last.name)?;
+            let entry = below(self.source.input().as_bytes(), &mut root, parents)?.get_mut(&last.name)?;
             entry.node.value = Value::List(items.into());
         }
         (!failed && !self.failed && self.frames.is_empty() && self.keys.is_empty()).then_some(root)
     }
+}
+
+/// The entries of the table at a path below `entries`; `None` if something else is there. Tables on the way that are
+/// missing are added. `bytes` are those of the file.
+fn below<'e>(bytes: &[u8], mut entries: &'e mut Entries, path: &[Key]) -> Option<&'e mut Entries> {
+    for key in path {
+        let table = || entry(key.span, node(Value::Table(Arc::default()), key.span));
+        let Node { value: Value::Table(table), span, .. } = &mut entries.get_or_insert(&key.name, table).node
+        else {
+            return None;
+        };
+        // An inline table is complete.
+        if bytes.get(span.start as usize) == Some(&b'{') {
+            return None;
+        }
+        entries = Arc::get_mut(table)?;
+    }
+    Some(entries)
+}
+
+/// Sets a value at a path below `entries`. Returns whether it could be set.
+fn set(bytes: &[u8], entries: &mut Entries, path: &[Key], value: Node) -> bool {
+    let Some((last, parents)) = path.split_last() else { return false };
+    let Some(entries) = below(bytes, entries, parents) else { return false };
+    entries.insert(Arc::clone(&last.name), entry(last.span, value)).is_none()
 }
 
 fn node(value: Value, span: Span) -> Node {

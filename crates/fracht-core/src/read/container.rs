@@ -85,10 +85,10 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<I
     if fields.lacks(&IMAGE) {
         // A misspelled name in a target looks like a new service without an image.
         let name = owner.split_once('.').map_or(owner, |(_, name)| name);
-        let names = reader.symbols.workload_names();
-        let near = nearest(name, names.into_iter().filter(|other| *other != name));
-        match near.map(str::to_owned) {
-            Some(near) if !fields.misspells(IMAGE_OR_BUILD) => {
+        let is_reported = !reader.sink.is_full(&MISSING_KEY) && !fields.misspells(IMAGE_OR_BUILD);
+        let names = || reader.symbols.workload_names().into_iter().filter(|other| *other != name);
+        match is_reported.then(|| nearest(name, names()).map(str::to_owned)).flatten() {
+            Some(near) => {
                 reader.tainted = true;
                 reader.sink.push(
                     Diagnostic::new(&MISSING_KEY, format!("`image` is missing in `{owner}`"))
@@ -97,7 +97,7 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<I
                         .help(format!("or add an image, for example `image = {}`", IMAGE.key.example)),
                 );
             }
-            _ => fields.missing(reader, owner, IMAGE_OR_BUILD),
+            None => fields.missing(reader, owner, IMAGE_OR_BUILD),
         }
     }
     reader.image(fields, &IMAGE).unwrap_or_else(unread)

@@ -147,6 +147,15 @@ const MISTAKES: &[Form] = &[
     form("unclosed list before many lines", CHECK, 400, |n| {
         service(&format!("args = [\n{}", each(n, |i| format!("env.A{i} = \"x\"\n"))))
     }),
+    form("services without an image", CHECK, 100, |n| {
+        Sandbox::with(&format!("{HEAD}{}", each(n, |i| format!("[service.s{i}]\n"))))
+    }),
+    form("misspelled keys of many services", CHECK, 100, |n| {
+        Sandbox::with(&format!("{HEAD}{}", each(n, |i| format!("[service.s{i}]\nimgae = \"s:1\"\n"))))
+    }),
+    form("settings that point to localhost", CHECK, 100, |n| {
+        services(n, |i| format!("port.p = {}\nenv.A = \"localhost:{}\"\n", i + 1, i + 1), "")
+    }),
     form("unknown names in one text", CHECK, 300, |n| {
         service(&format!("env.A = \"{}\"\n", "{service.x}".repeat(n)))
     }),

@@ -122,7 +122,7 @@ impl Node {
 
     /// The node at a path of keys below this one.
     pub fn at(&self, path: &[&str]) -> Option<&Node> {
-        path.iter().try_fold(self, |node, key| node.table()?.get(*key).map(|entry| &entry.node))
+        path.iter().try_fold(self, |node, key| node.table()?.get(key).map(|entry| &entry.node))
     }
 
     /// Where the value comes from.

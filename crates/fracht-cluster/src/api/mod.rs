@@ -68,6 +68,7 @@ macro_rules! parts {
         $(#[$note])*
         #[derive(Clone, Debug, Default, PartialEq, serde::Serialize)]
         #[serde(rename_all = "camelCase")]
+        #[allow(clippy::struct_field_names, reason = "the names are those of the API")]
         pub(crate) struct $name {
             $(
                 $(#[$spelt])*

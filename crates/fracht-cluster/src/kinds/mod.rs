@@ -36,7 +36,6 @@ use crate::api::{
 /// A generated object.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[serde(untagged)]
-#[expect(clippy::large_enum_variant, reason = "an object is written as soon as it is built")]
 pub(crate) enum Object {
     Namespace(Namespace),
     ServiceAccount(ServiceAccount),

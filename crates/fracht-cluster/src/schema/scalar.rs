@@ -40,6 +40,8 @@ pub(super) fn expected(value: &Value, of: &'static str) -> Option<&'static str> 
 
 /// Whether a text is an amount: a signed decimal number with a suffix (Quantity in the API).
 fn is_quantity(text: &str) -> bool {
+    const SUFFIXES: [&str; 16] =
+        ["", "n", "u", "m", "k", "M", "G", "T", "P", "E", "Ki", "Mi", "Gi", "Ti", "Pi", "Ei"];
     let unsigned = text.strip_prefix(['+', '-']).unwrap_or(text);
     let end = unsigned.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(unsigned.len());
     let (number, suffix) = unsigned.split_at(end);
@@ -47,8 +49,6 @@ fn is_quantity(text: &str) -> bool {
     let exponent = suffix.strip_prefix(['e', 'E']).map(|rest| rest.strip_prefix(['+', '-']).unwrap_or(rest));
     let is_exponent =
         exponent.is_some_and(|rest| !rest.is_empty() && rest.chars().all(|c| c.is_ascii_digit()));
-    const SUFFIXES: [&str; 16] =
-        ["", "n", "u", "m", "k", "M", "G", "T", "P", "E", "Ki", "Mi", "Gi", "Ti", "Pi", "Ei"];
     is_number && (SUFFIXES.contains(&suffix) || is_exponent)
 }
 

@@ -109,8 +109,9 @@ pub fn parse(text: &str) -> Result<Image, Invalid> {
         let mut letter_before = false;
         let simple = part.bytes().all(|byte| {
             let letter = byte.is_ascii_lowercase() || byte.is_ascii_digit();
-            (letter || matches!(byte, b'.' | b'_' | b'-'))
-                && (std::mem::replace(&mut letter_before, letter) || letter)
+            let fits = letter || letter_before && matches!(byte, b'.' | b'_' | b'-');
+            letter_before = letter;
+            fits
         });
         if simple && letter_before {
             return true;

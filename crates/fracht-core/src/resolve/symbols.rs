@@ -10,6 +10,7 @@ use rustc_hash::FxHasher;
 use crate::grammar::reference::RefKind;
 use crate::language::{Field, Table, outside, port, secret, service, stack, task};
 use crate::model::{ConfigId, Id, NetworkId, OutsideId, PortIndex, SecretId, VolumeId, WorkloadId};
+use crate::ordered_map::OrderedMap;
 use crate::source::Span;
 use crate::tree::{Entries, Entry, Node, Value};
 
@@ -282,7 +283,7 @@ pub(crate) fn port_names(ports: impl Iterator<Item = (Arc<str>, u16)>) -> PortNa
 }
 
 fn secret_keys(secret: &Node) -> KeyNames {
-    let made = secret::KEY.node(secret).and_then(Node::table).into_iter().flat_map(|keys| keys.keys());
+    let made = secret::KEY.node(secret).and_then(Node::table).into_iter().flat_map(OrderedMap::keys);
     let listed = secret::KEYS.node(secret).map(|node| &node.value);
     let listed: &[Node] = if let Some(Value::List(keys)) = listed { keys } else { &[] };
     made.chain(listed.iter().filter_map(Node::text)).map(Arc::clone).collect()

@@ -20,10 +20,12 @@ pub(super) static SECRET_IN_CLEAR: Rule = Rule {
 /// What makes a text look secret, whatever its name is.
 fn secret_text(text: &Text) -> Option<&'static str> {
     // Values that are filled in later are references.
-    let part = |part| match part {
-        &Part::Plain(ref text) => &**text,
-        _ => "{value}",
-    };
+    fn part(part: &Part) -> &str {
+        match part {
+            Part::Plain(text) => text,
+            _ => "{value}",
+        }
+    }
     let whole = match text.parts.as_slice() {
         [one] => Cow::Borrowed(part(one)),
         parts => Cow::Owned(parts.iter().map(part).collect()),

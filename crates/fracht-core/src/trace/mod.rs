@@ -12,6 +12,7 @@ use crate::grammar::reference::References;
 use crate::language::target::TARGET_TABLE;
 use crate::language::{ROOT, Shape, Short, TableShape, root};
 use crate::model::{Content, Model, Part};
+use crate::ordered_map::OrderedMap;
 use crate::origin::Layer;
 use crate::resolve::{Context, Symbols};
 use crate::source::{Sources, Span};
@@ -140,7 +141,7 @@ impl Traced<'_> {
 
     /// The names that can follow a path.
     fn names(&self, node: Option<&Node>, shape: Option<Shape>) -> Vec<String> {
-        let written = node.and_then(Node::table).into_iter().flat_map(|table| table.keys());
+        let written = node.and_then(Node::table).into_iter().flat_map(OrderedMap::keys);
         let known = shape.and_then(|shape| shape.table()).into_iter().flat_map(TableShape::names);
         let is_root = std::ptr::eq(node.map_or(std::ptr::null(), std::ptr::from_ref), self.tree);
         let target = is_root.then_some(root::TARGET.name());

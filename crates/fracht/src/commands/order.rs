@@ -71,8 +71,8 @@ pub(crate) fn run(args: &Order, ui: &mut Ui) -> Result<Outcome, Failure> {
     let plan = &verdict.facts.order;
     ui.errors(&verdict.report, sources);
     match args.format {
-        Format::Text => ui.result(&text(&verdict.facts.model, &plan, sources))?,
-        Format::Json => ui.json(&document(&verdict.facts.model, &plan, sources))?,
+        Format::Text => ui.result(&text(&verdict.facts.model, plan, sources))?,
+        Format::Json => ui.json(&document(&verdict.facts.model, plan, sources))?,
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }

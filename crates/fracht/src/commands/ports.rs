@@ -56,8 +56,8 @@ pub(crate) fn run(args: &Ports, ui: &mut Ui) -> Result<Outcome, Failure> {
     let plan = &verdict.facts.ports;
     ui.errors(&verdict.report, project.sources());
     match args.format {
-        Format::Text => ui.result(&text(&verdict.facts.model, &plan))?,
-        Format::Json => ui.json(&document(&verdict.facts.model, &plan))?,
+        Format::Text => ui.result(&text(&verdict.facts.model, plan))?,
+        Format::Json => ui.json(&document(&verdict.facts.model, plan))?,
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }

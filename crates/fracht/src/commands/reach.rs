@@ -31,8 +31,8 @@ pub(crate) fn run(args: &Asked, ui: &mut Ui) -> Result<Outcome, Failure> {
     ui.errors(&verdict.report, project.sources());
     let plan = verdict.facts.reach();
     match args.format {
-        Format::Text => ui.result(&text(&verdict.facts.model, &plan))?,
-        Format::Json => ui.json(&document::of(&verdict.facts.model, &plan))?,
+        Format::Text => ui.result(&text(&verdict.facts.model, plan))?,
+        Format::Json => ui.json(&document::of(&verdict.facts.model, plan))?,
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
 }

@@ -49,6 +49,7 @@ mod class {
 }
 
 /// The classes of each byte; 0 for those that the library has to see.
+#[expect(clippy::indexing_slicing, reason = "computed when it is compiled")]
 const CLASSES: [u8; 256] = {
     let mut classes = [0; 256];
     let mut byte = 0;
@@ -57,8 +58,18 @@ const CLASSES: [u8; 256] = {
         let this = byte as u8;
         let letter = class::FIRST | class::INSIDE | class::NAME;
         classes[byte] = match this {
-            b'g' | b'h' | b'j'..=b'm' | b'p'..=b's' | b'u'..=b'w' | b'y' => letter | class::WORD,
-            b'G' | b'H' | b'J'..=b'M' | b'P'..=b'S' | b'U'..=b'W' | b'Y' => letter | class::WORD,
+            b'g'
+            | b'h'
+            | b'j'..=b'm'
+            | b'p'..=b's'
+            | b'u'..=b'w'
+            | b'y'
+            | b'G'
+            | b'H'
+            | b'J'..=b'M'
+            | b'P'..=b'S'
+            | b'U'..=b'W'
+            | b'Y' => letter | class::WORD,
             b'0'..=b'9' | b'a'..=b'z' | b'A'..=b'Z' | b'/' => letter,
             b'$' | b'(' | b')' | b';' | b'^' | b'\\' => class::FIRST | class::INSIDE,
             b'.' | b'-' | b'_' => class::INSIDE | class::NAME,

@@ -3,7 +3,12 @@
 //! `bare generate SIZE` prints a stack of so many services. `bare parse FILE` parses a stack file by the TOML library.
 //! `bare render FILE` parses it, and writes the objects that Fracht has rendered to JSON (`FILE.json`) by the YAML
 //! library. `bare read FILE` is the start of `bare render`, to be taken off it.
-#![allow(missing_docs, clippy::expect_used, clippy::panic, reason = "a benchmark that panics has failed")]
+#![allow(
+    missing_docs,
+    clippy::expect_used,
+    clippy::indexing_slicing,
+    reason = "a benchmark that panics has failed"
+)]
 
 use std::hint::black_box;
 

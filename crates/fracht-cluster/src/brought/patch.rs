@@ -116,7 +116,8 @@ fn value(raw: &Raw) -> Result<Value, &'static str> {
         Raw::Text(text) => Value::String(text.to_string()),
         Raw::List(items) => Value::Array(items.iter().map(value).collect::<Result<_, _>>()?),
         Raw::Table(fields) => {
-            let fields = fields.iter().map(|(name, field)| Ok((name.to_string(), value(field)?)));
+            let fields =
+                fields.iter().map(|(name, field)| Ok::<_, &'static str>((name.to_string(), value(field)?)));
             Value::Object(fields.collect::<Result<Map<_, _>, _>>()?)
         }
     })

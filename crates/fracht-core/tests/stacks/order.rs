@@ -53,7 +53,7 @@ proptest! {
             waves.sort();
             waves
         };
-        prop_assert_eq!(waves(&one.facts.model, &first), waves(&other.facts.model, &second));
+        prop_assert_eq!(waves(&one.facts.model, first), waves(&other.facts.model, second));
     }
 }
 

@@ -98,6 +98,19 @@ fn the_longest_chain_adds_boot_times_and_limits_of_tasks() {
 }
 
 #[test]
+fn of_equally_long_chains_the_first_one_counts() {
+    let service = |name: &str| {
+        format!(
+            "[service.{name}]\nimage = \"a:1\"\nport.p = 80\nhealth = {{ tcp = \"p\", boot = \"30s\" }}\n"
+        )
+    };
+    let verdict = good(&format!("[stack]\nname = \"s\"\n{}{}", service("one"), service("two")), "cluster");
+    let model = &verdict.facts.model;
+    let chain = verdict.facts.order.longest_chain(model).unwrap();
+    assert_eq!(chain.links.iter().map(|id| &*model.workloads[*id].name).collect::<Vec<_>>(), ["one"]);
+}
+
+#[test]
 fn a_stack_without_times_has_no_longest_chain() {
     let verdict = good("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n", "cluster");
     assert_eq!(verdict.facts.order.longest_chain(&verdict.facts.model), None);

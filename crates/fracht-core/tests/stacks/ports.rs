@@ -67,6 +67,36 @@ fn a_cluster_has_its_own_range_of_numbers() {
 }
 
 #[test]
+fn a_search_begins_again_at_the_start_of_the_range() {
+    let last = |at: &str| format!("{{ number = 80, reach = \"node\", at = \"{at}\" }}");
+    let (machine, node) = (last("65535.."), last("32767.."));
+    assert_eq!(
+        numbers("laptop", &[("a", 1, &machine), ("b", 1, &machine), ("c", 1, &machine)]),
+        [[65535], [1024], [1025]]
+    );
+    assert_eq!(
+        numbers("prod", &[("a", 1, &node), ("b", 1, &node), ("c", 1, &node)]),
+        [[32767], [30000], [30001]]
+    );
+}
+
+#[test]
+fn ports_below_1024_get_a_number_above() {
+    let auto = |number: u16| format!("{{ number = {number}, reach = \"node\", at = \"auto\" }}");
+    let (low, high) = (auto(1023), auto(1024));
+    assert_eq!(numbers("laptop", &[("a", 1, &low), ("b", 1, &high)]), [[9023], [1024]]);
+}
+
+/// A range that is written is reserved before numbers are chosen, and clashes with another one.
+#[test]
+fn written_ranges_are_reserved() {
+    let range = r#"{ number = 80, reach = "node", at = "8000..8009" }"#;
+    let chosen = r#"{ number = 80, reach = "node", at = "8000.." }"#;
+    assert_eq!(numbers("laptop", &[("a", 1, chosen), ("b", 2, range)]), [vec![8002], vec![8000, 8001]]);
+    assert_eq!(failed(&stack(&[("a", 2, range), ("b", 2, range)]), "laptop"), ["port-clash", "port-clash"]);
+}
+
+#[test]
 fn a_clash_names_both_owners_and_a_free_number() {
     let services = [
         ("a", 1, r#"{ number = 80, reach = "node", at = 8000 }"#),

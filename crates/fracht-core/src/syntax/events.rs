@@ -9,6 +9,7 @@ use std::sync::Arc;
 
 use rustc_hash::FxBuildHasher;
 use toml_parser::decoder::{Encoding, ScalarKind};
+use toml_parser::lexer::TokenKind;
 use toml_parser::parser::{EventReceiver, RecursionGuard, ValidateWhitespace, parse_document};
 use toml_parser::{ErrorSink, ParseError, Raw, Source, Span as Range};
 
@@ -19,10 +20,12 @@ use crate::tree::{Entries, Entry, Node, Value};
 /// How deep lists and tables may be nested, as in the parser of whole documents.
 const DEEPEST: u32 = 80;
 
-/// The entries of a file; `None` for one that has errors or is unusual.
-pub(super) fn entries(text: &str, file: FileId) -> Option<Entries> {
+/// How many tokens are parsed together: all of a large file would need many times its size.
+pub(super) const TOGETHER: usize = 4096;
+
+/// The entries of a file; `None` for one that has errors or is unusual. About `together` tokens are parsed together.
+pub(super) fn entries(text: &str, file: FileId, together: usize) -> Option<Entries> {
     let source = Source::new(text);
-    let tokens = source.lex().into_vec();
     let mut build = Build {
         source,
         file,
@@ -38,6 +41,23 @@ pub(super) fn entries(text: &str, file: FileId) -> Option<Entries> {
     let mut errors = Failed(false);
     let mut valid = ValidateWhitespace::new(&mut build, source);
     let mut guarded = RecursionGuard::new(&mut valid, DEEPEST);
+    let (mut tokens, mut depth) = (Vec::new(), 0_usize);
+    for token in source.lex() {
+        tokens.push(token);
+        match token.kind() {
+            TokenKind::LeftSquareBracket | TokenKind::LeftCurlyBracket => depth += 1,
+            TokenKind::RightSquareBracket | TokenKind::RightCurlyBracket => depth = depth.saturating_sub(1),
+            // Outside of brackets, the end of a line is the end of all that is open.
+            TokenKind::Newline if depth == 0 && tokens.len() >= together => {
+                parse_document(&tokens, &mut guarded, &mut errors);
+                tokens.clear();
+                if errors.0 {
+                    return None;
+                }
+            }
+            _ => {}
+        }
+    }
     parse_document(&tokens, &mut guarded, &mut errors);
     build.finish(errors.0)
 }

@@ -26,7 +26,7 @@ pub(crate) fn parse(text: &str, file: FileId, sink: &mut Sink) -> Node {
         layer: Layer::Stack,
         under: None,
     };
-    match events::entries(text, file) {
+    match events::entries(text, file, events::TOGETHER) {
         Some(entries) => root(entries),
         None => root(document(text, file, sink)),
     }
@@ -183,7 +183,9 @@ mod tests {
         let mut sink = Sink::default();
         let document = format!("{:?}", document(text, file, &mut sink).iter().collect::<Vec<_>>());
         let problems = sink.take();
-        let events = events::entries(text, file).map(|all| format!("{:?}", all.iter().collect::<Vec<_>>()));
+        let shown = |all: Entries| format!("{:?}", all.iter().collect::<Vec<_>>());
+        let events = events::entries(text, file, events::TOGETHER).map(shown);
+        assert_eq!(events::entries(text, file, 1).map(shown), events, "{text}");
         if let Some(events) = &events {
             assert_eq!(problems, [], "{text}");
             assert_eq!(events, &document, "{text}");

@@ -64,16 +64,14 @@ impl<V> OrderedMap<V> {
         if let Some((_, known)) = self.place(&key).and_then(|place| self.list.get_mut(place)) {
             return Some(std::mem::replace(known, value));
         }
-        self.list.push((key, value));
-        self.add_places();
+        self.push(key, value);
         None
     }
 
     /// The value of a key, which is added if there is none.
     pub fn get_or_insert(&mut self, key: &Arc<str>, value: impl FnOnce() -> V) -> &mut V {
         let place = self.place(key).unwrap_or_else(|| {
-            self.list.push((Arc::clone(key), value()));
-            self.add_places();
+            self.push(Arc::clone(key), value());
             self.list.len() - 1
         });
         #[expect(clippy::indexing_slicing, reason = "the place of a value")]
@@ -96,6 +94,25 @@ impl<V> OrderedMap<V> {
             self.places.clear();
             self.add_places();
         }
+    }
+
+    /// A map with space for some keys.
+    pub fn with_capacity(count: usize) -> Self {
+        Self { list: Vec::with_capacity(count), places: HashMap::default() }
+    }
+
+    /// Gives back the space that is not used.
+    pub fn shrink(&mut self) {
+        self.list.shrink_to_fit();
+    }
+
+    /// Adds a new key. Most tables have one or two, so that space is made for few more.
+    fn push(&mut self, key: Arc<str>, value: V) {
+        if self.list.len() == self.list.capacity() {
+            self.list.reserve_exact(self.list.len().max(1));
+        }
+        self.list.push((key, value));
+        self.add_places();
     }
 
     /// Adds the positions of new values to the index.

@@ -102,7 +102,9 @@ pub(crate) fn objects<'m>(
         plan.add(Source::Passed(Box::new(object)));
     }
     // Passed objects move to the group of their kind; all others are in order already.
-    plan.objects.sort_by_key(|object| (object.group, object.wave));
+    if !plan.objects.is_sorted_by_key(|object| (object.group, object.wave)) {
+        plan.objects.sort_by_key(|object| (object.group, object.wave));
+    }
     plan.objects
 }
 

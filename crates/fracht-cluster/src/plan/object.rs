@@ -18,7 +18,7 @@ pub struct PlannedObject<'m> {
     pub(crate) wave: usize,
     pub(crate) source: Source<'m>,
     /// The object with its patches, if it has any.
-    pub(super) patched: Option<Value>,
+    pub(super) patched: Option<Box<Value>>,
 }
 
 impl PlannedObject<'_> {
@@ -52,7 +52,7 @@ impl PlannedObject<'_> {
     /// The object, with its patches.
     pub(crate) fn build(&self, facts: &ClusterFacts<'_>, secrets: Option<&SecretValues>) -> Object {
         match &self.patched {
-            Some(patched) => Object::Value(patched.clone()),
+            Some(patched) => Object::Value(Value::clone(patched)),
             None => self.source.build(facts, secrets),
         }
     }

@@ -56,7 +56,7 @@ pub(super) fn apply(
             _ => Content::Complete,
         };
         let mut value = match object.patched.take() {
-            Some(value) => value,
+            Some(value) => *value,
             None => match object.source.build(facts, secrets) {
                 Object::Value(value) => value,
                 typed => json(&typed),
@@ -66,7 +66,7 @@ pub(super) fn apply(
             problems.push(problem);
             failed.insert(index);
         }
-        object.patched = Some(value);
+        object.patched = Some(Box::new(value));
     }
     problems
 }

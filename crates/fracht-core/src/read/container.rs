@@ -167,6 +167,7 @@ fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
         places.insert(place(path), mounts.len());
         mounts.push(mount);
     }
+    mounts.shrink_to_fit();
     mounts
 }
 

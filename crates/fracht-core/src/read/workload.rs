@@ -175,6 +175,7 @@ fn ports(
             ports.push(port);
         }
     }
+    ports.shrink_to_fit();
     ports
 }
 

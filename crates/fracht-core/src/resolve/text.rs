@@ -76,6 +76,8 @@ impl Context<'_> {
                 }
             }
         }
+        // There are very many texts, each with few parts.
+        parts.shrink_to_fit();
         Text { parts, origin }
     }
 }

@@ -181,7 +181,9 @@ impl Build<'_> {
 
     /// Puts the table under the last header into the tree.
     fn close_table(&mut self) {
-        let current = std::mem::take(&mut self.current);
+        // The table under a header usually has some keys.
+        let mut current = std::mem::replace(&mut self.current, Entries::with_capacity(16));
+        current.shrink();
         let Some(header) = self.header.take() else {
             // The entries before the first header.
             self.root = current;

@@ -1,22 +1,63 @@
 //! Broken objects: the simulated cluster finds each mistake.
 
+use indoc::indoc;
 use serde_json::{Value, json};
 
 use crate::{consistency, files, generated};
 
 /// A stack with everything that is broken below.
-const ONE_OF_EACH: &str = "[stack]\nname = \"s\"\n[target.cluster]\ndomain = \"a.example\"\n\
-    [volume.x]\nsize = \"1Gi\"\nnode-folder = \"/x\"\nnode = \"n1\"\n[volume.pod]\nsize = \"1Gi\"\naccess = \"one-pod\"\n[volume.many]\nsize = \"1Gi\"\naccess = \"many-readers\"\n\
-    [config.c]\nkey.MODE = \"first\"\n[config.d]\nkey.MODE = \"second\"\n[outside.o]\naddress = \"192.0.2.1\"\nport = { a = 443, b = 444 }\n\
-    [service.a]\nimage = \"a:1\"\nuser = 7\nport.web = { number = 80, reach = \"web\" }\nport.n = { number = 81, reach = \"node\", at = 30000 }\n\
-    health = { tcp = \"web\", boot = \"30s\" }\nbefore-stop = { wait = \"5s\" }\nplace.disk = \"fast\"\n\
-    use = [{ from = \"config.c\", spell = \"upper\" }, \"config.d\"]\nenv.PRICE = \"5 $€\"\nenv.O = \"{outside.o/a}\"\n\
-    mount.\"/x\" = \"volume.x\"\nmount.\"/p\" = \"volume.pod\"\nmount.\"/k\" = { from = \"config.c\", mode = \"0440\" }\nmount.\"/t\" = { scratch = \"1Mi\" }\n\
-    rights = [{ on = \"leases\", may = [\"get\"], only = [\"leader\"] }]\n\
-    beside.h = { image = \"h:1\", port.m = 82, mount.\"/t\" = { scratch = \"2Mi\" } }\n\
-    [service.b]\nimage = \"b:1\"\nport.u = { number = 83, protocol = \"udp\", reach = \"node\", at = 30001 }\nmount.\"/m\" = \"volume.many\"\n\
-    [task.t]\nimage = \"t:1\"\ntimeout = \"1m\"\nafter = { a = \"ready\" }\n\
-    [task.n]\nimage = \"t:1\"\nschedule = \"0 3 * * 0\"\nzone = \"UTC\"\n";
+const ONE_OF_EACH: &str = indoc! {r#"
+    [stack]
+    name = "s"
+    [target.cluster]
+    domain = "a.example"
+    [volume.x]
+    size = "1Gi"
+    node-folder = "/x"
+    node = "n1"
+    [volume.pod]
+    size = "1Gi"
+    access = "one-pod"
+    [volume.many]
+    size = "1Gi"
+    access = "many-readers"
+    [config.c]
+    key.MODE = "first"
+    [config.d]
+    key.MODE = "second"
+    [outside.o]
+    address = "192.0.2.1"
+    port = { a = 443, b = 444 }
+    [service.a]
+    image = "a:1"
+    user = 7
+    port.web = { number = 80, reach = "web" }
+    port.n = { number = 81, reach = "node", at = 30000 }
+    health = { tcp = "web", boot = "30s" }
+    before-stop = { wait = "5s" }
+    place.disk = "fast"
+    use = [{ from = "config.c", spell = "upper" }, "config.d"]
+    env.PRICE = "5 $€"
+    env.O = "{outside.o/a}"
+    mount."/x" = "volume.x"
+    mount."/p" = "volume.pod"
+    mount."/k" = { from = "config.c", mode = "0440" }
+    mount."/t" = { scratch = "1Mi" }
+    rights = [{ on = "leases", may = ["get"], only = ["leader"] }]
+    beside.h = { image = "h:1", port.m = 82, mount."/t" = { scratch = "2Mi" } }
+    [service.b]
+    image = "b:1"
+    port.u = { number = 83, protocol = "udp", reach = "node", at = 30001 }
+    mount."/m" = "volume.many"
+    [task.t]
+    image = "t:1"
+    timeout = "1m"
+    after = { a = "ready" }
+    [task.n]
+    image = "t:1"
+    schedule = "0 3 * * 0"
+    zone = "UTC"
+    "#};
 
 /// The first object of a kind whose name has an ending.
 fn of<'o>(all: &'o mut [Value], kind: &str, name: &str) -> &'o mut Value {

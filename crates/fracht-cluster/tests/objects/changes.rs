@@ -1,5 +1,6 @@
 //! A small change of the stack is a small change of the objects.
 
+use indoc::formatdoc;
 use serde_json::Value;
 
 use crate::{demo, files, objects};
@@ -43,10 +44,22 @@ fn a_changed_setting_changes_its_config_and_the_pods_that_use_it() {
 #[test]
 fn a_changed_task_is_a_new_job_and_changes_the_workloads_that_wait_for_it() {
     let text = |args: &str| {
-        format!(
-            "[stack]\nname = \"s\"\n[task.schema]\nimage = \"a:1\"\nargs = [\"{args}\"]\n\
-             [task.seed]\nimage = \"a:1\"\nafter = {{ schema = \"done\" }}\n\
-             [service.api]\nimage = \"a:1\"\nafter = {{ seed = \"done\" }}\n[service.other]\nimage = \"b:1\"\n"
+        formatdoc!(
+            r#"
+                [stack]
+                name = "s"
+                [task.schema]
+                image = "a:1"
+                args = ["{args}"]
+                [task.seed]
+                image = "a:1"
+                after = {{ schema = "done" }}
+                [service.api]
+                image = "a:1"
+                after = {{ seed = "done" }}
+                [service.other]
+                image = "b:1"
+                "#
         )
     };
     let (before, after) = (objects(&files(&text("up")), "cluster"), objects(&files(&text("on")), "cluster"));

@@ -1,5 +1,6 @@
 //! What a key of the stack becomes.
 
+use indoc::{formatdoc, indoc};
 use serde_json::{Value, json};
 
 use crate::{demo, files, object, objects};
@@ -15,10 +16,12 @@ fn container(objects: &[Value], name: &str) -> Value {
 
 #[test]
 fn a_health_check_becomes_three_probes() {
-    let all = service(
-        "[service.a]\nimage = \"a:1\"\nport.http = 80\n\
-         health = { http = \"/up\", every = \"4s\", timeout = \"1s\", boot = \"30s\", fails = 2, restart-after = 5 }\n",
-    );
+    let all = service(indoc! {r#"
+            [service.a]
+            image = "a:1"
+            port.http = 80
+            health = { http = "/up", every = "4s", timeout = "1s", boot = "30s", fails = 2, restart-after = 5 }
+            "#});
     let a = container(&all, "a");
     let probe = |failures: u32| json!({ "httpGet": { "path": "/up", "port": "http" }, "periodSeconds": 4, "failureThreshold": failures });
     assert_eq!(a["startupProbe"], probe(8), "30 s in steps of 4 s, rounded up");
@@ -55,11 +58,24 @@ fn ranges_are_requests_and_limits() {
 
 #[test]
 fn the_user_owns_the_volumes_and_a_lone_volume_is_never_mounted_twice() {
-    let all = service(
-        "[volume.v]\nsize = \"1Gi\"\n[volume.shared]\nsize = \"1Gi\"\naccess = \"many-nodes\"\n\
-         [service.a]\nimage = \"a:1\"\nuser = \"10:20\"\nmount.\"/v\" = \"volume.v\"\n\
-         [service.b]\nimage = \"b:1\"\nuser = 10\nmount.\"/v\" = \"volume.shared\"\n[service.c]\nimage = \"c:1\"\nuser = 0\n",
-    );
+    let all = service(indoc! {r#"
+            [volume.v]
+            size = "1Gi"
+            [volume.shared]
+            size = "1Gi"
+            access = "many-nodes"
+            [service.a]
+            image = "a:1"
+            user = "10:20"
+            mount."/v" = "volume.v"
+            [service.b]
+            image = "b:1"
+            user = 10
+            mount."/v" = "volume.shared"
+            [service.c]
+            image = "c:1"
+            user = 0
+            "#});
     let spec = |name: &str| object(&all, "Deployment", name)["spec"].clone();
     let security = |name: &str| {
         let pod = &spec(name)["template"]["spec"];
@@ -89,10 +105,13 @@ fn the_user_owns_the_volumes_and_a_lone_volume_is_never_mounted_twice() {
 
 #[test]
 fn each_reach_has_an_object_with_its_ports_only() {
-    let all = service(
-        "[service.a]\nimage = \"a:1\"\nport.in = 80\nport.dns = { number = 53, protocol = \"udp\", reach = \"node\", at = 30053 }\n\
-         port.web = { number = 8000, reach = \"balancer\", as = 81, at = 443 }\n",
-    );
+    let all = service(indoc! {r#"
+            [service.a]
+            image = "a:1"
+            port.in = 80
+            port.dns = { number = 53, protocol = "udp", reach = "node", at = 30053 }
+            port.web = { number = 8000, reach = "balancer", as = 81, at = 443 }
+            "#});
     let ports = |name: &str| object(&all, "Service", name)["spec"]["ports"].clone();
     assert_eq!(
         ports("a"),
@@ -111,11 +130,18 @@ fn each_reach_has_an_object_with_its_ports_only() {
 
 #[test]
 fn a_secret_in_a_text_is_expanded_by_the_kubelet() {
-    let all = service(
-        "[secret.db]\nkey.password = { env = \"PW\" }\n[config.c]\nkey.k = \"v\"\n[service.a]\nimage = \"a:1\"\n\
-         args = [\"--pw={secret.db/password}\", \"$(HOME) {pod.ip}\"]\n\
-         env.FRACHT_POD_IP = \"mine\"\nenv.URL = \"x$(A)$${secret.db/password}\"\nenv.ONE = \"{config.c/k}\"\n",
-    );
+    let all = service(indoc! {r#"
+            [secret.db]
+            key.password = { env = "PW" }
+            [config.c]
+            key.k = "v"
+            [service.a]
+            image = "a:1"
+            args = ["--pw={secret.db/password}", "$(HOME) {pod.ip}"]
+            env.FRACHT_POD_IP = "mine"
+            env.URL = "x$(A)$${secret.db/password}"
+            env.ONE = "{config.c/k}"
+            "#});
     let a = container(&all, "a");
     let secret = json!({ "secretKeyRef": { "name": "s-db", "key": "password" } });
     assert_eq!(
@@ -151,8 +177,17 @@ fn a_pod_reads_its_own_fields() {
 
 #[test]
 fn configs_hold_text_as_data_and_bytes_as_binary_data() {
-    let stack = "[stack]\nname = \"s\"\n[config.c]\nkey.a = { file = \"a.txt\" }\nkey.b = { file = \"b.bin\" }\n\
-                 [service.x]\nimage = \"x:1\"\nmount.\"/c\" = \"config.c\"\nmount.\"/d/a\" = \"config.c/a\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [config.c]
+        key.a = { file = "a.txt" }
+        key.b = { file = "b.bin" }
+        [service.x]
+        image = "x:1"
+        mount."/c" = "config.c"
+        mount."/d/a" = "config.c/a"
+        "#};
     let all =
         objects(&files(stack).with("/s/a.txt", "text\n").with("/s/b.bin", vec![0, 159, 146]), "cluster");
     let map = object(&all, "ConfigMap", "c");
@@ -191,9 +226,17 @@ fn a_task_becomes_a_job() {
 #[test]
 fn names_beyond_their_limit_are_shortened_and_stay_different() {
     let long = "a".repeat(62);
-    let all = service(&format!(
-        "[service.{long}b]\nimage = \"a:1\"\nport.x = {{ number = 80, reach = \"node\" }}\n\
-         [service.{long}c]\nimage = \"a:1\"\nport.x = {{ number = 80, reach = \"node\" }}\n[task.{long}d]\nimage = \"a:1\"\n"
+    let all = service(&formatdoc!(
+        r#"
+            [service.{long}b]
+            image = "a:1"
+            port.x = {{ number = 80, reach = "node" }}
+            [service.{long}c]
+            image = "a:1"
+            port.x = {{ number = 80, reach = "node" }}
+            [task.{long}d]
+            image = "a:1"
+            "#
     ));
     let mut names: Vec<&str> =
         all.iter().map(|object| object["metadata"]["name"].as_str().unwrap()).collect();

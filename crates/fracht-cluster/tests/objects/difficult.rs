@@ -1,5 +1,6 @@
 //! Stacks with difficult objects: they pass [`crate::consistency::check`] and mean what the stack says.
 
+use indoc::{formatdoc, indoc};
 use serde_json::{Value, json};
 
 use crate::{consistency, files, generated, object};
@@ -18,8 +19,14 @@ fn pod(objects: &[Value], kind: &str, name: &str) -> Value {
 #[test]
 fn node_ports_that_the_cluster_chooses_are_not_written() {
     let all = consistent(
-        "[service.a]\nimage = \"a:1\"\nport.web = { number = 8080, reach = \"node\" }\n\
-         [service.b]\nimage = \"b:1\"\nport.syslog = { number = 514, protocol = \"udp\", reach = \"node\", at = \"auto\" }\n",
+        indoc! {r#"
+            [service.a]
+            image = "a:1"
+            port.web = { number = 8080, reach = "node" }
+            [service.b]
+            image = "b:1"
+            port.syslog = { number = 514, protocol = "udp", reach = "node", at = "auto" }
+            "#},
         "cluster",
     );
     for name in ["a-node", "b-node"] {
@@ -30,13 +37,37 @@ fn node_ports_that_the_cluster_chooses_are_not_written() {
 #[test]
 fn volumes_of_a_pod_have_different_names() {
     let all = consistent(
-        "[volume.x]\nsize = \"1Gi\"\n[volume.volume-x]\nsize = \"1Gi\"\neach = true\n[volume.config-a]\nsize = \"1Gi\"\neach = true\n\
-         [config.a]\nkey.K = \"1\"\n[config.a-0440]\nkey.Z = \"2\"\n[config.shared-a]\nkey.Z = \"2\"\n\
-         [service.a]\nimage = \"a:1\"\nuser = 5\nmount.\"/one\" = \"volume.x\"\nmount.\"/two\" = \"volume.volume-x\"\nmount.\"/three\" = \"volume.config-a\"\n\
-         mount.\"/a\" = { from = \"config.a\", mode = \"0440\" }\nmount.\"/b\" = \"config.a-0440\"\nmount.\"/c\" = \"config.a\"\nmount.\"/s\" = \"config.shared-a\"\n\
-         mount.\"/a/b\" = { scratch = \"1Mi\" }\nmount.\"/a-b\" = { scratch = \"2Mi\", shared = \"a\" }\nmount.\"/x\" = { scratch = \"2Mi\", shared = \"x-y\" }\n\
-         beside.a-b = { image = \"x:1\", mount = { \"/c\" = { scratch = \"3Mi\" }, \"/d\" = { scratch = \"2Mi\", shared = \"a\" } } }\n\
-         beside.c = { image = \"x:1\", mount = { \"/a/b\" = { scratch = \"4Mi\" }, \"/x\" = { scratch = \"2Mi\", shared = \"x-y\" } } }\n",
+        indoc! {r#"
+            [volume.x]
+            size = "1Gi"
+            [volume.volume-x]
+            size = "1Gi"
+            each = true
+            [volume.config-a]
+            size = "1Gi"
+            each = true
+            [config.a]
+            key.K = "1"
+            [config.a-0440]
+            key.Z = "2"
+            [config.shared-a]
+            key.Z = "2"
+            [service.a]
+            image = "a:1"
+            user = 5
+            mount."/one" = "volume.x"
+            mount."/two" = "volume.volume-x"
+            mount."/three" = "volume.config-a"
+            mount."/a" = { from = "config.a", mode = "0440" }
+            mount."/b" = "config.a-0440"
+            mount."/c" = "config.a"
+            mount."/s" = "config.shared-a"
+            mount."/a/b" = { scratch = "1Mi" }
+            mount."/a-b" = { scratch = "2Mi", shared = "a" }
+            mount."/x" = { scratch = "2Mi", shared = "x-y" }
+            beside.a-b = { image = "x:1", mount = { "/c" = { scratch = "3Mi" }, "/d" = { scratch = "2Mi", shared = "a" } } }
+            beside.c = { image = "x:1", mount = { "/a/b" = { scratch = "4Mi" }, "/x" = { scratch = "2Mi", shared = "x-y" } } }
+            "#},
         "cluster",
     );
     assert_eq!(
@@ -49,8 +80,17 @@ fn volumes_of_a_pod_have_different_names() {
 #[test]
 fn waiting_does_not_use_up_the_time_or_retries_of_a_task() {
     let all = consistent(
-        "[service.db]\nimage = \"d:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\", boot = \"10m\" }\n\
-         [task.t]\nimage = \"a:1\"\nretries = 0\ntimeout = \"1m\"\nafter = { db = \"ready\" }\n",
+        indoc! {r#"
+            [service.db]
+            image = "d:1"
+            port.sql = 5432
+            health = { tcp = "sql", boot = "10m" }
+            [task.t]
+            image = "a:1"
+            retries = 0
+            timeout = "1m"
+            after = { db = "ready" }
+            "#},
         "cluster",
     );
     let job = &all.iter().find(|object| object["kind"] == "Job").unwrap()["spec"];
@@ -82,10 +122,19 @@ fn files_are_readable_by_the_containers_that_mount_them() {
         [("user = \"999:999\"", ""), ("user = 10001", ""), ("", "user = 7,"), ("user = 0", "user = 7,")]
     {
         consistent(
-            &format!(
-                "[config.k]\nkey.pw = \"x\"\n[secret.s]\nkey.k = {{ env = \"K\" }}\n[service.a]\nimage = \"a:1\"\n{user}\n\
-                 mount.\"/k\" = {{ from = \"config.k\", mode = \"0440\" }}\nmount.\"/s/k\" = {{ from = \"secret.s/k\", mode = \"0400\" }}\n\
-                 beside.x = {{ image = \"x:1\", {sidecar} mount = {{ \"/k\" = {{ from = \"config.k\", mode = \"0440\" }} }} }}\n"
+            &formatdoc!(
+                r#"
+                    [config.k]
+                    key.pw = "x"
+                    [secret.s]
+                    key.k = {{ env = "K" }}
+                    [service.a]
+                    image = "a:1"
+                    {user}
+                    mount."/k" = {{ from = "config.k", mode = "0440" }}
+                    mount."/s/k" = {{ from = "secret.s/k", mode = "0400" }}
+                    beside.x = {{ image = "x:1", {sidecar} mount = {{ "/k" = {{ from = "config.k", mode = "0440" }} }} }}
+                    "#
             ),
             "cluster",
         );
@@ -112,10 +161,26 @@ fn later_uses_override_earlier_ones_in_every_form() {
 #[test]
 fn words_become_values_of_the_api() {
     let all = consistent(
-        "[task.t]\nimage = \"a:1\"\nschedule = \"0 3 * * 5-7\"\n\
-         [service.a]\nimage = \"a:1\"\nenv.PRICE = \"5 $€\"\nenv.cmd = \"$(x)\"\nargs = [\"$$\", \"$é\"]\nport.x = 1\nworkdir = \"/\"\n\
-         health = { run = [\"sh\", \"-c\", \"test $$ -gt 0 && test $(cmd) = $(date)\"], every = \"500ms\", boot = \"30s\" }\n\
-         [volume.v]\nsize = \"1Gi\"\naccess = \"many-readers\"\n[service.b]\nimage = \"a:1\"\nreplicas = 2\nmount.\"/k\" = \"volume.v\"\n",
+        indoc! {r#"
+            [task.t]
+            image = "a:1"
+            schedule = "0 3 * * 5-7"
+            [service.a]
+            image = "a:1"
+            env.PRICE = "5 $€"
+            env.cmd = "$(x)"
+            args = ["$$", "$é"]
+            port.x = 1
+            workdir = "/"
+            health = { run = ["sh", "-c", "test $$ -gt 0 && test $(cmd) = $(date)"], every = "500ms", boot = "30s" }
+            [volume.v]
+            size = "1Gi"
+            access = "many-readers"
+            [service.b]
+            image = "a:1"
+            replicas = 2
+            mount."/k" = "volume.v"
+            "#},
         "cluster",
     );
     assert_eq!(object(&all, "CronJob", "t")["spec"]["schedule"], "0 3 * * 0,5,6");
@@ -146,10 +211,19 @@ fn pods_that_share_a_volume_of_one_node_share_the_node() {
             service("e", &["many", "folder"]),
             "[task.t]\nimage = \"t:1\"\nschedule = \"on demand\"\nmount.\"/x\" = \"volume.x\"\n".to_owned(),
             // These can use it one after the other.
-            "[volume.late]\nsize = \"1Gi\"\n\
-             [task.u]\nimage = \"t:1\"\nplace.disk = \"fast\"\nmount.\"/l\" = \"volume.late\"\n\
-             [task.v]\nimage = \"t:1\"\nplace.disk = \"slow\"\nmount.\"/l\" = \"volume.late\"\n"
-                .to_owned(),
+            indoc! {r#"
+                [volume.late]
+                size = "1Gi"
+                [task.u]
+                image = "t:1"
+                place.disk = "fast"
+                mount."/l" = "volume.late"
+                [task.v]
+                image = "t:1"
+                place.disk = "slow"
+                mount."/l" = "volume.late"
+                "#}
+            .to_owned(),
         ]
         .concat(),
         "cluster",
@@ -188,11 +262,38 @@ fn containers_and_gates_have_different_names() {
 #[test]
 fn stacks_in_one_namespace_do_not_affect_each_other() {
     let stack = |name: &str, service: &str| {
-        format!(
-            "[stack]\nname = \"{name}\"\n[service.{service}]\nimage = \"a:1\"\nport.x = {{ number = 1, reach = \"node\" }}\nuse = [\"config.c\"]\nmount.\"/v\" = \"volume.v\"\n\
-             mount.\"/s\" = \"secret.s\"\nafter = {{ t = \"done\" }}\nrights = [{{ on = \"pods\", may = [\"get\"] }}]\n\
-             [service.worker-{service}]\nimage = \"a:1\"\nreplicas = 2\nnetwork = [\"n\"]\n[task.t]\nimage = \"t:1\"\n[task.r]\nimage = \"t:1\"\nschedule = \"on demand\"\n\
-             [volume.v]\nsize = \"1Gi\"\nnode-folder = \"/v\"\n[config.c]\nkey.K = \"1\"\n[secret.s]\nkey.k = {{ env = \"K\" }}\n[network.n]\n[target.t]\nnamespace = \"shared\"\n"
+        formatdoc!(
+            r#"
+                [stack]
+                name = "{name}"
+                [service.{service}]
+                image = "a:1"
+                port.x = {{ number = 1, reach = "node" }}
+                use = ["config.c"]
+                mount."/v" = "volume.v"
+                mount."/s" = "secret.s"
+                after = {{ t = "done" }}
+                rights = [{{ on = "pods", may = ["get"] }}]
+                [service.worker-{service}]
+                image = "a:1"
+                replicas = 2
+                network = ["n"]
+                [task.t]
+                image = "t:1"
+                [task.r]
+                image = "t:1"
+                schedule = "on demand"
+                [volume.v]
+                size = "1Gi"
+                node-folder = "/v"
+                [config.c]
+                key.K = "1"
+                [secret.s]
+                key.k = {{ env = "K" }}
+                [network.n]
+                [target.t]
+                namespace = "shared"
+                "#
         )
     };
     let identities = |name: &str, service: &str| -> Vec<(String, String)> {
@@ -228,8 +329,19 @@ fn stacks_in_one_namespace_do_not_affect_each_other() {
 
 #[test]
 fn volumes_that_only_a_machine_mounts_have_no_claim() {
-    let stack = "[volume.v]\nsize = \"1Gi\"\n[volume.w]\nsize = \"1Gi\"\n[service.a]\nimage = \"a:1\"\nmount.\"/w\" = \"volume.w\"\n\
-                 [target.laptop]\non = \"machine\"\nservice.a.mount.\"/v\" = \"volume.v\"\n[target.prod]\n";
+    let stack = indoc! {r#"
+        [volume.v]
+        size = "1Gi"
+        [volume.w]
+        size = "1Gi"
+        [service.a]
+        image = "a:1"
+        mount."/w" = "volume.w"
+        [target.laptop]
+        on = "machine"
+        service.a.mount."/v" = "volume.v"
+        [target.prod]
+        "#};
     let all = consistent(stack, "prod");
     let claims: Vec<_> = all.iter().filter(|object| object["kind"] == "PersistentVolumeClaim").collect();
     assert_eq!(claims.len(), 1, "{claims:?}");
@@ -243,9 +355,17 @@ fn volumes_that_only_a_machine_mounts_have_no_claim() {
 #[test]
 fn every_object_of_a_service_has_its_role_and_labels() {
     let all = consistent(
-        "[service.a]\nimage = \"a:1\"\nrole = \"server\"\nlabel.team = \"harbour\"\nreplicas = { min = 2, max = 3 }\ncpu = \"1\"\n\
-         port.w = { number = 80, reach = \"web\", host = \"*.a.example\" }\nport.n = { number = 81, reach = \"node\" }\n\
-         rights = [{ on = \"pods\", may = [\"get\"] }]\n",
+        indoc! {r#"
+            [service.a]
+            image = "a:1"
+            role = "server"
+            label.team = "harbour"
+            replicas = { min = 2, max = 3 }
+            cpu = "1"
+            port.w = { number = 80, reach = "web", host = "*.a.example" }
+            port.n = { number = 81, reach = "node" }
+            rights = [{ on = "pods", may = ["get"] }]
+            "#},
         "cluster",
     );
     let of_a = |object: &&Value| object["metadata"]["labels"]["app.kubernetes.io/name"] == "a";
@@ -264,10 +384,24 @@ fn every_object_of_a_service_has_its_role_and_labels() {
 #[test]
 fn a_changed_key_restarts_the_pods_that_use_it() {
     let stack = |a: &str| {
-        format!(
-            "[config.c]\nkey.A = \"{a}\"\nkey.B = \"b\"\n[service.a]\nimage = \"a:1\"\nenv.A = \"{{config.c/A}}\"\n\
-             [service.b]\nimage = \"a:1\"\nmount.\"/b\" = \"config.c/B\"\n[service.all]\nimage = \"a:1\"\nuse = [\"config.c\"]\n\
-             [service.folder]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n"
+        formatdoc!(
+            r#"
+                [config.c]
+                key.A = "{a}"
+                key.B = "b"
+                [service.a]
+                image = "a:1"
+                env.A = "{{config.c/A}}"
+                [service.b]
+                image = "a:1"
+                mount."/b" = "config.c/B"
+                [service.all]
+                image = "a:1"
+                use = ["config.c"]
+                [service.folder]
+                image = "a:1"
+                mount."/c" = "config.c"
+                "#
         )
     };
     let (before, after) = (consistent(&stack("1"), "cluster"), consistent(&stack("2"), "cluster"));

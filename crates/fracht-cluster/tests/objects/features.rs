@@ -1,12 +1,25 @@
 //! The exact objects for single keys of the language.
 
+use indoc::indoc;
 use serde_json::{Value, json};
 
 use crate::{files, object, objects};
 
-const HEAD: &str = "[stack]\nname = \"s\"\n[secret.login]\nkey.password = { env = \"PW\" }\nkey.\"user.name\" = { env = \"U\" }\n\
-                    [config.c]\nkey.\"poll-every\" = \"5s\"\nkey.LEVEL = \"info\"\nkey.file = { file = \"f\" }\n\
-                    [config.plain]\nkey.A = \"1\"\n[volume.v]\nsize = \"1Gi\"\n";
+const HEAD: &str = indoc! {r#"
+    [stack]
+    name = "s"
+    [secret.login]
+    key.password = { env = "PW" }
+    key."user.name" = { env = "U" }
+    [config.c]
+    key."poll-every" = "5s"
+    key.LEVEL = "info"
+    key.file = { file = "f" }
+    [config.plain]
+    key.A = "1"
+    [volume.v]
+    size = "1Gi"
+    "#};
 
 /// The objects of a stack that begins with [`HEAD`].
 fn generated(rest: &str) -> Vec<Value> {
@@ -33,10 +46,10 @@ fn a_config_is_used_whole_or_by_key() {
         json!([{ "configMapRef": { "name": "s-plain" } }, { "configMapRef": { "name": "s-plain" }, "prefix": "P_" }])
     );
     assert!(whole.get("env").is_none());
-    let by_key = main_container(
-        "use = [{ from = \"config.c\", prefix = \"APP_\", spell = \"upper\" }, { from = \"secret.login\", spell = \"upper\" }]\n\
-         env.LEVEL = \"debug\"\nenv.APP_LEVEL = \"own\"",
-    );
+    let by_key = main_container(indoc! {r#"
+            use = [{ from = "config.c", prefix = "APP_", spell = "upper" }, { from = "secret.login", spell = "upper" }]
+            env.LEVEL = "debug"
+            env.APP_LEVEL = "own""#});
     assert!(by_key.get("envFrom").is_none());
     let names: Vec<&str> =
         by_key["env"].as_array().unwrap().iter().map(|v| v["name"].as_str().unwrap()).collect();
@@ -90,8 +103,11 @@ fn spread_is_preferred_or_required() {
 
 #[test]
 fn scheduling_and_shutdown_of_a_pod() {
-    let spec = pod("place = { disk = \"fast\", \"harbour.example/row\" = 3 }\nplatform = \"linux/arm64\"\nstop-within = \"90s\"\n\
-                    before-stop = { run = [\"drain\", \"all\"] }")["spec"]
+    let spec = pod(indoc! {r#"
+        place = { disk = "fast", "harbour.example/row" = 3 }
+        platform = "linux/arm64"
+        stop-within = "90s"
+        before-stop = { run = ["drain", "all"] }"#})["spec"]
         .clone();
     assert_eq!(
         spec["nodeSelector"],
@@ -112,10 +128,17 @@ fn scheduling_and_shutdown_of_a_pod() {
 
 #[test]
 fn a_sidecar_starts_before_its_service_and_after_the_gates() {
-    let lines = "port.http = 80\nhealth = { grpc = \"http\" }\nuser = 10\n\
-                 beside.proxy = { image = \"p:1\", port.out = 99, user = \"5:6\", health = { tcp = \"out\" }, mount.\"/p\" = { scratch = \"1Mi\" } }\n\
-                 beside.second = { image = \"q:1\", confine = \"off\" }\nafter.b = \"ready\"\n\
-                 [service.b]\nimage = \"b:1\"\nport.x = 1\nhealth = { tcp = \"x\" }";
+    let lines = indoc! {r#"
+        port.http = 80
+        health = { grpc = "http" }
+        user = 10
+        beside.proxy = { image = "p:1", port.out = 99, user = "5:6", health = { tcp = "out" }, mount."/p" = { scratch = "1Mi" } }
+        beside.second = { image = "q:1", confine = "off" }
+        after.b = "ready"
+        [service.b]
+        image = "b:1"
+        port.x = 1
+        health = { tcp = "x" }"#};
     let spec = pod(lines)["spec"].clone();
     let names: Vec<&str> =
         spec["initContainers"].as_array().unwrap().iter().map(|c| c["name"].as_str().unwrap()).collect();
@@ -143,11 +166,21 @@ fn a_sidecar_starts_before_its_service_and_after_the_gates() {
 
 #[test]
 fn named_replicas_have_named_volumes() {
-    let all = generated(
-        "[volume.own]\nsize = \"2Gi\"\neach = true\nclass = \"fast\"\n[service.a]\nimage = \"a:1\"\nreplicas = 3\nport.x = { number = 8, as = 80 }\n\
-         mount.\"/o\" = { from = \"volume.own\", part = \"p\" }\nmount.\"/v\" = { from = \"volume.kept\", read-only = true }\n\
-         [volume.kept]\nsize = \"1Gi\"\naccess = \"many-readers\"\n",
-    );
+    let all = generated(indoc! {r#"
+            [volume.own]
+            size = "2Gi"
+            each = true
+            class = "fast"
+            [service.a]
+            image = "a:1"
+            replicas = 3
+            port.x = { number = 8, as = 80 }
+            mount."/o" = { from = "volume.own", part = "p" }
+            mount."/v" = { from = "volume.kept", read-only = true }
+            [volume.kept]
+            size = "1Gi"
+            access = "many-readers"
+            "#});
     let spec = &object(&all, "StatefulSet", "a")["spec"];
     assert_eq!(spec["serviceName"], "a-pods");
     let claim = &spec["volumeClaimTemplates"][0];
@@ -171,10 +204,22 @@ fn named_replicas_have_named_volumes() {
 
 #[test]
 fn manual_storage_is_bound_to_its_claim() {
-    let all = generated(
-        "[volume.one]\nsize = \"1Gi\"\nnode-folder = \"/data/one\"\n[volume.two]\nsize = \"1Gi\"\nnode-folder = \"/data/two\"\nnode = \"n-1\"\n\
-         [volume.there]\npresent = \"old\"\n[service.a]\nimage = \"a:1\"\nmount.\"/1\" = \"volume.one\"\nmount.\"/2\" = \"volume.two\"\nmount.\"/3\" = \"volume.there\"\n",
-    );
+    let all = generated(indoc! {r#"
+            [volume.one]
+            size = "1Gi"
+            node-folder = "/data/one"
+            [volume.two]
+            size = "1Gi"
+            node-folder = "/data/two"
+            node = "n-1"
+            [volume.there]
+            present = "old"
+            [service.a]
+            image = "a:1"
+            mount."/1" = "volume.one"
+            mount."/2" = "volume.two"
+            mount."/3" = "volume.there"
+            "#});
     let piece = |name: &str| object(&all, "PersistentVolume", name)["spec"].clone();
     assert_eq!(piece("s.s-one")["hostPath"], json!({ "path": "/data/one", "type": "Directory" }));
     assert_eq!(piece("s.s-two")["local"], json!({ "path": "/data/two" }));
@@ -248,11 +293,20 @@ fn permissions_are_exactly_those_of_the_stack() {
 
 #[test]
 fn secrets_have_the_types_of_the_cluster() {
-    let all = generated(
-        "[secret.tls]\nkey.\"tls.crt\" = { env = \"C\" }\nkey.\"tls.key\" = { env = \"K\" }\n[secret.reg]\nkey.\".dockerconfigjson\" = { env = \"D\" }\n\
-         [service.a]\nimage = \"a:1\"\npull = \"secret.reg\"\nport.w = { number = 80, reach = \"web\", host = \"a.example\" }\nuse = [\"config.plain\"]\n\
-         [target.cluster]\nweb = { tls = \"secret.tls\", class = \"public\" }\n",
-    );
+    let all = generated(indoc! {r#"
+            [secret.tls]
+            key."tls.crt" = { env = "C" }
+            key."tls.key" = { env = "K" }
+            [secret.reg]
+            key.".dockerconfigjson" = { env = "D" }
+            [service.a]
+            image = "a:1"
+            pull = "secret.reg"
+            port.w = { number = 80, reach = "web", host = "a.example" }
+            use = ["config.plain"]
+            [target.cluster]
+            web = { tls = "secret.tls", class = "public" }
+            "#});
     let kind = |name: &str| object(&all, "Secret", name).get("type").cloned();
     assert_eq!(kind("tls"), Some(json!("kubernetes.io/tls")));
     assert_eq!(kind("reg"), Some(json!("kubernetes.io/dockerconfigjson")));

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use indoc::indoc;
 use serde_json::{Value, json};
 
 use crate::cluster::parameters;
@@ -40,12 +41,22 @@ fn a_gate_asks_the_port_of_the_health_check() {
 
 #[test]
 fn gates_have_the_images_and_the_time_limit_of_the_target() {
-    let gates = gates(
-        "[service.a]\nimage = \"a:1\"\nafter = { b = \"ready\", t = \"done\", c = \"started\" }\n\
-         [service.b]\nimage = \"b:1\"\nport.x = { number = 1, as = 2 }\nhealth = { tcp = \"x\" }\n\
-         [service.c]\nimage = \"c:1\"\n[task.t]\nimage = \"t:1\"\n[target.cluster]\nnamespace = \"space\"\n\
-         gate = { ready = \"registry.example/shell:1\", done = \"registry.example/curl:2\", within = \"90s\" }\n",
-    );
+    let gates = gates(indoc! {r#"
+            [service.a]
+            image = "a:1"
+            after = { b = "ready", t = "done", c = "started" }
+            [service.b]
+            image = "b:1"
+            port.x = { number = 1, as = 2 }
+            health = { tcp = "x" }
+            [service.c]
+            image = "c:1"
+            [task.t]
+            image = "t:1"
+            [target.cluster]
+            namespace = "space"
+            gate = { ready = "registry.example/shell:1", done = "registry.example/curl:2", within = "90s" }
+            "#});
     assert_eq!(gates.as_array().unwrap().len(), 2, "nothing waits at a gate for `started`");
     let images = (&gates[0]["image"], &gates[1]["image"]);
     assert_eq!(images, (&json!("registry.example/shell:1"), &json!("registry.example/curl:2")));
@@ -62,8 +73,16 @@ fn gates_have_the_images_and_the_time_limit_of_the_target() {
 /// The scripts are the same for all, so that a change of a stack changes only variables.
 #[test]
 fn all_gates_have_the_same_scripts() {
-    let services = "[service.b]\nimage = \"b:1\"\nport.x = 1\nhealth = { tcp = \"x\" }\n\
-                    [service.c]\nimage = \"c:1\"\nport.y = 7\nhealth = { tcp = \"y\" }\n";
+    let services = indoc! {r#"
+        [service.b]
+        image = "b:1"
+        port.x = 1
+        health = { tcp = "x" }
+        [service.c]
+        image = "c:1"
+        port.y = 7
+        health = { tcp = "y" }
+        "#};
     let gates = gates(&format!(
         "[service.a]\nimage = \"a:1\"\nafter = {{ b = \"ready\", c = \"ready\" }}\n{services}"
     ));

@@ -3,6 +3,7 @@
 
 use std::collections::BTreeMap;
 
+use indoc::formatdoc;
 use proptest::prelude::*;
 use serde_json::Value;
 
@@ -144,10 +145,24 @@ fn texts_expand_as_kubernetes_documents() {
 fn comes_back(text: &str) {
     let plain = quoted_plain(text);
     let inner = plain.trim_matches('"');
-    let stack = format!(
-        "[stack]\nname = \"s\"\n[secret.p]\nkey.k = {{ env = \"K\" }}\n[service.a]\nimage = \"a:1\"\nport.x = 1\nenv.NAME = \"v\"\n\
-         env.TEXT = {plain}\nenv.BOTH = \"{{secret.p/k}}{inner}{{secret.p/k}}{inner}\"\nargs = [{plain}]\n\
-         health = {{ run = [\"x\", {}] }}\n[rules]\nplaceholder-left = \"off\"\nsecret-in-clear = \"off\"\n",
+    let stack = formatdoc!(
+        r#"
+            [stack]
+            name = "s"
+            [secret.p]
+            key.k = {{ env = "K" }}
+            [service.a]
+            image = "a:1"
+            port.x = 1
+            env.NAME = "v"
+            env.TEXT = {plain}
+            env.BOTH = "{{secret.p/k}}{inner}{{secret.p/k}}{inner}"
+            args = [{plain}]
+            health = {{ run = ["x", {}] }}
+            [rules]
+            placeholder-left = "off"
+            secret-in-clear = "off"
+            "#,
         fracht_testkit::random_stack::quoted(text)
     );
     let all = objects(&files(&stack), "cluster");

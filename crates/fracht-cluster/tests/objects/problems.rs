@@ -6,6 +6,7 @@ use fracht_core::diag::Diagnostic;
 use fracht_core::files::MemoryFiles;
 use fracht_core::rules;
 use fracht_testkit::verdict;
+use indoc::indoc;
 
 use crate::{files, object, objects};
 
@@ -63,11 +64,13 @@ fn service(top: &str) -> String {
 fn patches_change_only_the_named_fields() {
     let plain = objects(&files(&service("")), "cluster");
     let patched = objects(
-        &files(&service(
-            "[[patch]]\non = \"Deployment/a\"\nmerge = { spec = { replicas = 5, paused = true, minReadySeconds = 7 } }\n\
-             [[patch]]\non = \"Deployment/a\"\n\
-             ops = [{ op = \"remove\", path = \"/spec/paused\" }, { op = \"add\", path = \"/metadata/annotations\", value = { x = \"1.5\" } }]",
-        )),
+        &files(&service(indoc! {r#"
+                [[patch]]
+                on = "Deployment/a"
+                merge = { spec = { replicas = 5, paused = true, minReadySeconds = 7 } }
+                [[patch]]
+                on = "Deployment/a"
+                ops = [{ op = "remove", path = "/spec/paused" }, { op = "add", path = "/metadata/annotations", value = { x = "1.5" } }]"#})),
         "cluster",
     );
     let deployment = object(&patched, "Deployment", "a");
@@ -116,12 +119,40 @@ fn clashing_names_are_reported_with_both_owners() {
         .with("/s/a.yaml", passed.replace("name: s-a", "name: s-a\n  namespace: other"));
     assert_eq!(found(&elsewhere).into_iter().map(|(rule, _)| rule).collect::<Vec<_>>(), ["pass-beyond"]);
     // Names that Fracht chooses avoid the names in the stack.
-    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nstable-names = true\nport.x = 1\n\
-                 [service.a-pods]\nimage = \"a:1\"\nport.x = 1\n[service.b]\nimage = \"b:1\"\nport.x = { number = 1, reach = \"node\" }\n\
-                 [service.s-b-node]\nimage = \"b:1\"\nport.x = 1\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        stable-names = true
+        port.x = 1
+        [service.a-pods]
+        image = "a:1"
+        port.x = 1
+        [service.b]
+        image = "b:1"
+        port.x = { number = 1, reach = "node" }
+        [service.s-b-node]
+        image = "b:1"
+        port.x = 1
+        "#};
     assert_eq!(found(&files(stack)), []);
-    let claims = "[stack]\nname = \"s\"\n[volume.a]\nsize = \"1Gi\"\neach = true\n[volume.a-b]\nsize = \"1Gi\"\neach = true\n\
-                  [service.b-c]\nimage = \"a:1\"\nmount.\"/a\" = \"volume.a\"\n[service.c]\nimage = \"a:1\"\nmount.\"/a\" = \"volume.a-b\"\n";
+    let claims = indoc! {r#"
+        [stack]
+        name = "s"
+        [volume.a]
+        size = "1Gi"
+        each = true
+        [volume.a-b]
+        size = "1Gi"
+        each = true
+        [service.b-c]
+        image = "a:1"
+        mount."/a" = "volume.a"
+        [service.c]
+        image = "a:1"
+        mount."/a" = "volume.a-b"
+        "#};
     assert_eq!(
         found(&files(claims)),
         [("name-clash", "two claims have the same name: `volume-a-b-c-0`".to_owned())]

@@ -4,6 +4,7 @@ use std::path::Path;
 
 use fracht_core::check::Project;
 use fracht_core::files::MemoryFiles;
+use indoc::formatdoc;
 
 /// The problems of a stack: the rule, and the line of the stack file.
 fn refused(stack: &str) -> Vec<(&'static str, usize)> {
@@ -138,18 +139,32 @@ fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
         ),
         (
             "two that share a volume of one node, on different nodes",
-            format!(
-                "[volume.v]\nsize = \"1Gi\"\n{a}platform = \"linux/amd64\"\nmount.\"/d\" = \"volume.v\"\n\
-                 [task.t]\nimage = \"t:1\"\nplatform = \"linux/arm64\"\nmount.\"/d\" = \"volume.v\"\n"
+            formatdoc!(
+                r#"
+                    [volume.v]
+                    size = "1Gi"
+                    {a}platform = "linux/amd64"
+                    mount."/d" = "volume.v"
+                    [task.t]
+                    image = "t:1"
+                    platform = "linux/arm64"
+                    mount."/d" = "volume.v"
+                    "#
             ),
             "node-clash",
             9,
         ),
         (
             "folders of two nodes in one pod",
-            format!(
-                "[volume.v]\nsize = \"1Gi\"\nnode-folder = \"/d\"\nnode = \"n1\"\n\
-                 {a}mount.\"/d\" = \"volume.v\"\nplace.\"kubernetes.io/hostname\" = \"n2\"\n"
+            formatdoc!(
+                r#"
+                    [volume.v]
+                    size = "1Gi"
+                    node-folder = "/d"
+                    node = "n1"
+                    {a}mount."/d" = "volume.v"
+                    place."kubernetes.io/hostname" = "n2"
+                    "#
             ),
             "node-clash",
             4,

@@ -3,6 +3,7 @@
 use std::sync::LazyLock;
 
 use fracht_cluster::Format;
+use indoc::formatdoc;
 use proptest::prelude::*;
 use regex::Regex;
 use saphyr_parser::{Event, Parser, ScalarStyle};
@@ -136,9 +137,19 @@ fn check(stack: &str) -> Result<(), String> {
 
 fn stack(text: &str) -> String {
     let text = quoted_plain(text);
-    format!(
-        "[stack]\nname = \"s\"\n[config.c]\nkey.on = {text}\nkey.\"1e3\" = \"x\"\n\
-         [service.a]\nimage = \"a:1.10\"\nargs = [{text}]\nenv.TEXT = {text}\nmount.\"/c\" = \"config.c\"\n"
+    formatdoc!(
+        r#"
+            [stack]
+            name = "s"
+            [config.c]
+            key.on = {text}
+            key."1e3" = "x"
+            [service.a]
+            image = "a:1.10"
+            args = [{text}]
+            env.TEXT = {text}
+            mount."/c" = "config.c"
+            "#
     )
 }
 

@@ -3,6 +3,7 @@ use std::path::Path;
 use fracht_core::check::{Project, Verdict};
 use fracht_core::files::MemoryFiles;
 use fracht_core::input::{InputSource, InputValues};
+use indoc::indoc;
 
 use crate::failed;
 
@@ -138,8 +139,18 @@ fn an_input_has_its_given_value_which_must_match_its_pattern() {
 
 #[test]
 fn all_missing_inputs_are_reported_at_once() {
-    let stack = "[stack]\nname = \"s\"\n[input.a]\n[input.b]\nhelp = \"the size\"\n[input.c]\ndefault = \"\"\n\
-                 [service.x]\nimage = \"x:1\"\nargs = [\"{input.a}{input.b}{input.c}\", \"{input.d}\"]\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [input.a]
+        [input.b]
+        help = "the size"
+        [input.c]
+        default = ""
+        [service.x]
+        image = "x:1"
+        args = ["{input.a}{input.b}{input.c}", "{input.d}"]
+        "#};
     assert_eq!(failed(stack, "cluster"), ["input-missing", "input-missing", "unknown-name"]);
     let unused = "[stack]\nname = \"s\"\n[input.a]\ndefault = \"1\"\n[service.x]\nimage = \"x:1\"\n";
     assert_eq!(failed(unused, "cluster"), ["unused"]);

@@ -1,5 +1,6 @@
 use fracht_core::model::{Model, TargetKind, Text};
 use fracht_core::origin::{Layer, Origin};
+use indoc::indoc;
 
 use crate::{failed, good, verdict};
 
@@ -155,6 +156,24 @@ fn variables(model: &Model, service: &str) -> Vec<String> {
     all
 }
 
+/// What a target drops is dropped once: nothing says that it is not there.
+#[test]
+fn drops_of_services_and_keys_are_found() {
+    for target in ["test", "prod", "bare"] {
+        assert_eq!(failed(LIKE, target), [""; 0], "{target}");
+    }
+    let bare = good(LIKE, "bare").facts.model;
+    assert_eq!(bare.workloads.iter().map(|workload| &*workload.name).collect::<Vec<_>>(), ["a"]);
+}
+
+#[test]
+fn a_target_adds_the_first_service() {
+    let stack =
+        "[stack]\nname = \"s\"\n[target.t]\nservice.a = { image = \"a:1\" }\ntask.b = { image = \"b:1\" }\n";
+    let model = good(stack, "t").facts.model;
+    assert_eq!(model.workloads.iter().map(|workload| &*workload.name).collect::<Vec<_>>(), ["a", "b"]);
+}
+
 #[test]
 fn patterns_are_merged_in_order() {
     let test = good(LIKE, "test").facts.model;
@@ -167,9 +186,22 @@ fn patterns_are_merged_in_order() {
 /// A pattern has the keys of services and tasks: a task ignores ports, replicas and health checks.
 #[test]
 fn keys_of_a_pattern_that_a_task_does_not_have_are_ignored() {
-    let stack = "[stack]\nname = \"s\"\n[pattern.both]\nimage = \"a:1\"\nport.http = 80\nhealth = { http = \"/\", port = \"http\" }\n\
-                 replicas = 2\nretries = 1\nbeside.x = { image = \"x:1\" }\nspread = \"node\"\n\
-                 [service.a]\nlike = \"pattern.both\"\n[task.t]\nlike = \"pattern.both\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [pattern.both]
+        image = "a:1"
+        port.http = 80
+        health = { http = "/", port = "http" }
+        replicas = 2
+        retries = 1
+        beside.x = { image = "x:1" }
+        spread = "node"
+        [service.a]
+        like = "pattern.both"
+        [task.t]
+        like = "pattern.both"
+        "#};
     let model = good(stack, "cluster").facts.model;
     let [a, t] = [0, 1].map(|index| model.workloads.iter().nth(index).unwrap().clone());
     assert!(a.main.health.is_some() && a.ports().len() == 1 && a.sidecars.len() == 1);

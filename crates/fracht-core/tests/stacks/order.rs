@@ -2,6 +2,7 @@ use std::time::Duration;
 
 use fracht_core::model::Condition;
 use fracht_core::plan::order::Order;
+use indoc::indoc;
 use proptest::prelude::*;
 
 use crate::{good, verdict};
@@ -118,12 +119,24 @@ fn a_stack_without_times_has_no_longest_chain() {
 
 #[test]
 fn a_cycle_is_reported_with_every_wait_and_its_dependents_cannot_start() {
-    let ring = "[stack]\nname = \"s\"\n\
-                [service.a]\nimage = \"a:1\"\nafter = { b = \"started\" }\n\
-                [service.b]\nimage = \"b:1\"\nafter = { c = \"started\" }\n\
-                [service.c]\nimage = \"c:1\"\nafter = { a = \"started\" }\n\
-                [service.d]\nimage = \"d:1\"\nafter = { a = \"started\" }\n\
-                [service.e]\nimage = \"e:1\"\n";
+    let ring = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        after = { b = "started" }
+        [service.b]
+        image = "b:1"
+        after = { c = "started" }
+        [service.c]
+        image = "c:1"
+        after = { a = "started" }
+        [service.d]
+        image = "d:1"
+        after = { a = "started" }
+        [service.e]
+        image = "e:1"
+        "#};
     let verdict = verdict(ring, "cluster");
     let order = &verdict.facts.order;
     let word = |id| verdict.facts.model.workloads[id].name.to_string();

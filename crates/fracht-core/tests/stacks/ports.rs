@@ -2,6 +2,7 @@ use std::collections::BTreeSet;
 
 use fracht_core::model::{Model, Protocol, Reach};
 use fracht_core::plan::ports::{NODE_RANGE, PortPlan, PortScope};
+use indoc::{formatdoc, indoc};
 use proptest::prelude::*;
 
 use crate::{failed, good, verdict};
@@ -126,9 +127,15 @@ fn ports_clash_only_in_the_same_scope() {
     );
     assert_eq!(failed(&both(node, udp), "laptop"), [""; 0], "on a machine another protocol is another port");
     let of_one = |first: &str, second: &str| {
-        format!(
-            "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.t = {{ number = {first}, reach = \"node\", at = 30053 }}\n\
-             port.u = {{ number = {second}, protocol = \"udp\", reach = \"node\", at = 30053 }}\n"
+        formatdoc!(
+            r#"
+                [stack]
+                name = "s"
+                [service.a]
+                image = "a:1"
+                port.t = {{ number = {first}, reach = "node", at = 30053 }}
+                port.u = {{ number = {second}, protocol = "udp", reach = "node", at = 30053 }}
+                "#
         )
     };
     assert_eq!(failed(&of_one("53", "53"), "cluster"), [""; 0], "one port of one service speaks both");
@@ -144,12 +151,23 @@ fn ports_clash_only_in_the_same_scope() {
 fn a_service_cannot_use_a_number_twice() {
     let pod = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.x = 80\nport.y = 80\n";
     assert_eq!(failed(pod, "cluster"), ["port-clash"]);
-    let inner = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.x = 80\n\
-                 port.y = { number = 81, as = 80 }\n";
+    let inner = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        port.x = 80
+        port.y = { number = 81, as = 80 }
+        "#};
     assert_eq!(failed(inner, "cluster"), ["port-clash"]);
-    let outer = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
-                 port.x = { number = 80, reach = \"balancer\" }\n\
-                 port.y = { number = 81, reach = \"balancer\", at = 80 }\n";
+    let outer = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        port.x = { number = 80, reach = "balancer" }
+        port.y = { number = 81, reach = "balancer", at = 80 }
+        "#};
     assert_eq!(failed(outer, "cluster"), ["port-clash"]);
 }
 

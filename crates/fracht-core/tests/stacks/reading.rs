@@ -3,6 +3,7 @@ use std::path::Path;
 use fracht_core::check::{OpenError, Project};
 use fracht_core::files::{MOST_BYTES, MemoryFiles};
 use fracht_core::model::{Content, Part};
+use indoc::indoc;
 use proptest::prelude::*;
 
 use crate::{failed, good, verdict};
@@ -48,8 +49,18 @@ fn byte_order_marks_and_carriage_returns_keep_line_numbers() {
 
 #[test]
 fn one_mistake_gives_one_message() {
-    let base = "[stack]\nname = \"s\"\n[service.db]\nimage = \"db:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\n\
-                [service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\nenv.DB = \"{service.db/sql}\"\n";
+    let base = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.db]
+        image = "db:1"
+        port.sql = 5432
+        health = { tcp = "sql" }
+        [service.a]
+        image = "a:1"
+        after = { db = "ready" }
+        env.DB = "{service.db/sql}"
+        "#};
     assert_eq!(failed(base, "cluster"), [""; 0]);
     for (right, wrong, rule) in [
         ("image = \"db:1\"", "image = nothing", "syntax"),
@@ -72,8 +83,20 @@ fn one_mistake_gives_one_message() {
 
 #[test]
 fn a_mistake_in_a_pattern_has_one_message_for_all_services_like_it() {
-    let stack = "[stack]\nname = \"s\"\n[pattern.p]\nconfine = \"strict\"\nuser = 0\nimage = \"a:1\"\n\
-                 [service.a]\nlike = \"pattern.p\"\n[service.b]\nlike = \"pattern.p\"\n[task.c]\nlike = \"pattern.p\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [pattern.p]
+        confine = "strict"
+        user = 0
+        image = "a:1"
+        [service.a]
+        like = "pattern.p"
+        [service.b]
+        like = "pattern.p"
+        [task.c]
+        like = "pattern.p"
+        "#};
     let verdict = verdict(stack, "cluster");
     let messages: Vec<_> =
         verdict.report.findings().iter().map(|finding| &*finding.diagnostic.message).collect();
@@ -118,8 +141,16 @@ env.ON = true
 
 #[test]
 fn the_wrong_part_of_a_reference_is_underlined() {
-    let stack = "[stack]\nname = \"s\"\n[service.db]\nimage = \"db:1\"\nport.sql = 1\n[service.a]\n\
-                 image = \"a:1\"\nenv.A = \"x {service.dbb/sql} {secret.nope/x} {service.db/sqk} {volume.x} {service.db/sql\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.db]
+        image = "db:1"
+        port.sql = 1
+        [service.a]
+        image = "a:1"
+        env.A = "x {service.dbb/sql} {secret.nope/x} {service.db/sqk} {volume.x} {service.db/sql"
+        "#};
     let files = MemoryFiles::default().with("/s/fracht.toml", stack);
     let path = Path::new("/s/fracht.toml");
     let mut project = Project::open(&files, path, path).unwrap();
@@ -137,8 +168,16 @@ fn the_wrong_part_of_a_reference_is_underlined() {
 
 #[test]
 fn settings_files_become_keys_and_their_mistakes_have_locations() {
-    let stack = "[stack]\nname = \"s\"\n[config.c]\nlines = \"conf/a.env\"\nkey.A = \"stack\"\n\
-                 [service.a]\nimage = \"a:1\"\nenv.B = \"{config.c/B}\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [config.c]
+        lines = "conf/a.env"
+        key.A = "stack"
+        [service.a]
+        image = "a:1"
+        env.B = "{config.c/B}"
+        "#};
     let files = MemoryFiles::default()
         .with("/s/fracht.toml", stack)
         .with("/s/conf/a.env", "# settings\nB='two words'\nA=again\nnonsense\nC=todo\nDB_PASSWORD=gull\n");

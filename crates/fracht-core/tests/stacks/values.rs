@@ -1,13 +1,27 @@
 //! The values of keys: the message for each invalid one, and valid ones that look wrong.
 
 use fracht_core::diag::Severity;
+use indoc::indoc;
 
 use crate::vocabulary::verdict;
 
 /// A stack with a service whose lines follow.
-pub(crate) const HEAD: &str = "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n[config.c]\nkey.K = \"1\"\n\
-                    [secret.p]\nkey.k = { env = \"K\" }\n[outside.feed]\nhost = \"feed.example\"\nport.in = 443\n\
-                    [service.a]\nimage = \"a:1\"\nport.http = 80\n";
+pub(crate) const HEAD: &str = indoc! {r#"
+    [stack]
+    name = "s"
+    [volume.v]
+    size = "1Gi"
+    [config.c]
+    key.K = "1"
+    [secret.p]
+    key.k = { env = "K" }
+    [outside.feed]
+    host = "feed.example"
+    port.in = 443
+    [service.a]
+    image = "a:1"
+    port.http = 80
+    "#};
 
 /// The rules and messages for a line of a service.
 fn says(line: &str) -> Vec<(&'static str, String)> {

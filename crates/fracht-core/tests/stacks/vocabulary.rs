@@ -6,6 +6,7 @@ use fracht_core::check::{Project, Verdict};
 use fracht_core::diag::Severity;
 use fracht_core::files::MemoryFiles;
 use fracht_core::model::{Address, Content, Mounted, OutsidePlace, Part, Raw, Replicas};
+use indoc::{formatdoc, indoc};
 
 use crate::values::HEAD;
 
@@ -25,8 +26,19 @@ pub(crate) fn verdict(stack: &str, target: &str) -> Verdict {
 
 #[test]
 fn severities_are_set_by_the_stack_and_the_target() {
-    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a\"\n[network.n]\n[rules]\nimage-unpinned = \"error\"\n\
-                 unused = \"off\"\n[target.prod]\n[target.test]\nrules.image-unpinned = \"hint\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a"
+        [network.n]
+        [rules]
+        image-unpinned = "error"
+        unused = "off"
+        [target.prod]
+        [target.test]
+        rules.image-unpinned = "hint"
+        "#};
     let severities = |target| -> Vec<(&'static str, Severity)> {
         let verdict = verdict(stack, target);
         verdict.report.findings().iter().map(|f| (f.diagnostic.rule.name, f.severity)).collect()
@@ -37,10 +49,27 @@ fn severities_are_set_by_the_stack_and_the_target() {
 
 #[test]
 fn an_external_service_has_its_name_in_a_cluster_and_its_address_on_a_machine() {
-    let stack = "[stack]\nname = \"s\"\n[outside.feed]\nhost = \"feed.{target.domain}\"\nport.in = 443\n\
-                 [outside.gauge]\naddress = \"192.0.2.7\"\nport.read = 5055\n[outside.six]\naddress = \"2001:db8::1\"\nport.x = 1\n\
-                 [service.a]\nimage = \"a:1\"\nenv.A = \"{outside.feed} {outside.feed/in} {outside.gauge/read} {port.gauge/read} {outside.six/x}\"\n\
-                 [target.prod]\ndomain = \"buoys.example\"\n[target.machine]\non = \"machine\"\ndomain = \"buoys.example\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [outside.feed]
+        host = "feed.{target.domain}"
+        port.in = 443
+        [outside.gauge]
+        address = "192.0.2.7"
+        port.read = 5055
+        [outside.six]
+        address = "2001:db8::1"
+        port.x = 1
+        [service.a]
+        image = "a:1"
+        env.A = "{outside.feed} {outside.feed/in} {outside.gauge/read} {port.gauge/read} {outside.six/x}"
+        [target.prod]
+        domain = "buoys.example"
+        [target.machine]
+        on = "machine"
+        domain = "buoys.example"
+        "#};
     let text = |target: &str| {
         let model = verdict(stack, target).facts.model;
         assert!(
@@ -61,9 +90,21 @@ fn an_external_service_has_its_name_in_a_cluster_and_its_address_on_a_machine() 
 
 #[test]
 fn configs_read_lines_and_files_by_pattern() {
-    let stack = "[stack]\nname = \"s\"\n[config.c]\nlines = [\"a.env\", \"more.env\"]\nfiles = \"conf/*.csv\"\n\
-                 [config.there]\npresent = \"shared\"\nkeys = [\"R\"]\n\
-                 [service.a]\nimage = \"a:1\"\nuse = [\"config.c\"]\nenv.R = \"{config.there/R}\"\nmount.\"/x\" = \"config.c/x.csv\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [config.c]
+        lines = ["a.env", "more.env"]
+        files = "conf/*.csv"
+        [config.there]
+        present = "shared"
+        keys = ["R"]
+        [service.a]
+        image = "a:1"
+        use = ["config.c"]
+        env.R = "{config.there/R}"
+        mount."/x" = "config.c/x.csv"
+        "#};
     let verdict = verdict(stack, "cluster");
     assert!(verdict.checked().is_some(), "{:#?}", verdict.report.findings());
     let configs: Vec<_> = verdict.facts.model.configs.iter().collect();
@@ -99,9 +140,20 @@ fn short_and_long_forms_mean_the_same() {
 
 #[test]
 fn patches_of_targets_follow_those_of_the_stack() {
-    let stack = "pass = [\"objects/*.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
-                 [[patch]]\non = \"Deployment/a\"\nmerge = { a = 1.5, b = [true, \"x\"], c.d = 1_000 }\n\
-                 [[target.t.patch]]\non = \"Deployment/a\"\nops = [{ op = \"remove\", path = \"/a\" }]\n[target.other]\n";
+    let stack = indoc! {r#"
+        pass = ["objects/*.yaml"]
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        [[patch]]
+        on = "Deployment/a"
+        merge = { a = 1.5, b = [true, "x"], c.d = 1_000 }
+        [[target.t.patch]]
+        on = "Deployment/a"
+        ops = [{ op = "remove", path = "/a" }]
+        [target.other]
+        "#};
     let patches = |target| verdict(stack, target).facts.model.patches.len();
     assert_eq!((patches("t"), patches("other")), (2, 1));
     let model = verdict(stack, "t").facts.model;
@@ -117,10 +169,23 @@ fn patches_of_targets_follow_those_of_the_stack() {
 #[test]
 fn services_in_closed_networks_cannot_reach_external_services() {
     let stack = |networks: &str| {
-        format!(
-            "[stack]\nname = \"s\"\n[network.deep]\nclosed = true\n[network.quay]\n[outside.feed]\nhost = \"f.example\"\n\
-             [service.a]\nimage = \"a:1\"\nnetwork = [{networks}]\nenv.FEED = \"{{outside.feed}}\"\n\
-             [service.b]\nimage = \"b:1\"\nnetwork = [\"quay\"]\n"
+        formatdoc!(
+            r#"
+                [stack]
+                name = "s"
+                [network.deep]
+                closed = true
+                [network.quay]
+                [outside.feed]
+                host = "f.example"
+                [service.a]
+                image = "a:1"
+                network = [{networks}]
+                env.FEED = "{{outside.feed}}"
+                [service.b]
+                image = "b:1"
+                network = ["quay"]
+                "#
         )
     };
     let rules = |networks: &str| -> Vec<&'static str> {

@@ -1,3 +1,4 @@
+use indoc::indoc;
 use insta::assert_snapshot;
 use serde_json::Value;
 
@@ -81,9 +82,21 @@ fn a_stack_without_problems_has_one_line() {
 
 #[test]
 fn a_cycle_shows_every_edge() {
-    let ring = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { b = \"started\" }\n\n\
-                [service.b]\nimage = \"b:1\"\nafter = { c = \"started\" }\n\n\
-                [service.c]\nimage = \"c:1\"\nafter = { a = \"started\" }\n";
+    let ring = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        after = { b = "started" }
+
+        [service.b]
+        image = "b:1"
+        after = { c = "started" }
+
+        [service.c]
+        image = "c:1"
+        after = { a = "started" }
+        "#};
     assert_snapshot!(Sandbox::with(ring).run(&["check"]).shown());
 }
 
@@ -134,10 +147,26 @@ fn fixed(text: &str, answer: &Value) -> String {
 
 #[test]
 fn every_fix_removes_its_problem() {
-    let broken = "[stack]\nname = \"My Stack\"\n[service.db]\nimage = \"db:1\"\nport.sql = \"5432\"\n\
-                  health = { tcp = \"sql\" }\n[service.Web_1]\nimage = \"é:1\"\nreplica = 2\nargs = \"x\"\n\
-                  memory = \"1Gi..1Mi\"\nport.web = { number = 80, reach = \"nod\" }\nenv.\"A B\" = \"{service.bd/sql}\"\n\
-                  after = { bd = \"raedy\" }\nenv.C = \"a } b\"\n[task.t]\nimage = \"t:1\"\nafter = { db = \"done\" }\n";
+    let broken = indoc! {r#"
+        [stack]
+        name = "My Stack"
+        [service.db]
+        image = "db:1"
+        port.sql = "5432"
+        health = { tcp = "sql" }
+        [service.Web_1]
+        image = "é:1"
+        replica = 2
+        args = "x"
+        memory = "1Gi..1Mi"
+        port.web = { number = 80, reach = "nod" }
+        env."A B" = "{service.bd/sql}"
+        after = { bd = "raedy" }
+        env.C = "a } b"
+        [task.t]
+        image = "t:1"
+        after = { db = "done" }
+        "#};
     let sandbox = Sandbox::with(broken);
     let mut text = broken.to_owned();
     // A fixed name can uncover the next problem, so a few rounds are allowed.
@@ -152,9 +181,17 @@ fn every_fix_removes_its_problem() {
 
 #[test]
 fn a_problem_of_one_target_names_it() {
-    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nreplicas = 2\n\
-                 port.web = { number = 80, reach = \"node\", at = 30080 }\n\
-                 [target.laptop]\non = \"machine\"\n[target.prod]\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        replicas = 2
+        port.web = { number = 80, reach = "node", at = 30080 }
+        [target.laptop]
+        on = "machine"
+        [target.prod]
+        "#};
     let sandbox = Sandbox::with(stack);
     let run = sandbox.run(&["check"]);
     assert!(run.out.contains("only for target laptop"), "{}", run.out);
@@ -218,8 +255,21 @@ fn a_secret_in_the_wrong_place_is_never_shown() {
 /// Parts that only one target has are counted as well.
 #[test]
 fn the_summary_counts_the_problems_of_all_targets() {
-    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n[target.one]\n[target.two]\nservice.b.image = \"b:1\"\n\
-                 service.b.mount.\"/v\" = \"volume.v\"\nvolume.v.size = \"1Gi\"\ntask.t.image = \"t:1\"\n[target.three]\ndrop = [\"service.a\"]\nservice.c.image = \"c:1\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        [target.one]
+        [target.two]
+        service.b.image = "b:1"
+        service.b.mount."/v" = "volume.v"
+        volume.v.size = "1Gi"
+        task.t.image = "t:1"
+        [target.three]
+        drop = ["service.a"]
+        service.c.image = "c:1"
+        "#};
     let run = Sandbox::with(stack).run(&["check"]);
     assert_eq!(
         run.out, "s: no problems for targets one, two, three\n3 services, 1 task, 1 volume\n",

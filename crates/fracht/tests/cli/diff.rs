@@ -1,3 +1,4 @@
+use indoc::indoc;
 use insta::assert_snapshot;
 use serde_json::json;
 
@@ -96,8 +97,22 @@ fn values_of_secrets_are_compared_on_request_and_never_shown() {
 /// `diff` and `render --out` tell what to do about fields that cannot be changed.
 #[test]
 fn a_manual_replacement_is_shown_with_its_command() {
-    let stack = "[stack]\nname = \"s\"\n[volume.v]\nsize = \"2Gi\"\nclass = \"slow\"\n[volume.w]\nsize = \"2Gi\"\neach = true\n\
-                 [service.a]\nimage = \"a:1\"\nmount.\"/d\" = \"volume.v\"\n[service.b]\nimage = \"b:1\"\nmount.\"/d\" = \"volume.w\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [volume.v]
+        size = "2Gi"
+        class = "slow"
+        [volume.w]
+        size = "2Gi"
+        each = true
+        [service.a]
+        image = "a:1"
+        mount."/d" = "volume.v"
+        [service.b]
+        image = "b:1"
+        mount."/d" = "volume.w"
+        "#};
     let sandbox = Sandbox::with(stack);
     sandbox.run(&["render", "--out", "objects"]);
     let changed = stack.replace("slow", "fast").replace("2Gi", "1Gi");

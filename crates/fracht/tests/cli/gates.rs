@@ -5,10 +5,23 @@ use std::fs;
 use std::os::unix::fs::PermissionsExt as _;
 use std::process::Command;
 
+use indoc::indoc;
+
 use crate::sandbox::{Run, Sandbox};
 
-const STACK: &str = "[stack]\nname = \"s\"\n[service.db]\nimage = \"d:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\n\
-                     [task.schema]\nimage = \"t:1\"\n[service.api]\nimage = \"a:1\"\nafter = { db = \"ready\", schema = \"done\" }\n";
+const STACK: &str = indoc! {r#"
+    [stack]
+    name = "s"
+    [service.db]
+    image = "d:1"
+    port.sql = 5432
+    health = { tcp = "sql" }
+    [task.schema]
+    image = "t:1"
+    [service.api]
+    image = "a:1"
+    after = { db = "ready", schema = "done" }
+    "#};
 
 /// The script of the gate for a service or task, and its variables.
 struct Script {

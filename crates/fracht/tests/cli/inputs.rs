@@ -1,7 +1,16 @@
 use crate::sandbox::{Run, Sandbox};
+use indoc::indoc;
 
-const STACK: &str = "[stack]\nname = \"s\"\n[input.version]\n[input.fleet-size]\ndefault = \"3\"\n\
-                     [service.a]\nimage = \"a:{input.version}\"\nenv.SIZE = \"{input.fleet-size}\"\n";
+const STACK: &str = indoc! {r#"
+    [stack]
+    name = "s"
+    [input.version]
+    [input.fleet-size]
+    default = "3"
+    [service.a]
+    image = "a:{input.version}"
+    env.SIZE = "{input.fleet-size}"
+    "#};
 
 fn rendered(sandbox: &Sandbox, arguments: &[&str], variables: &[(&str, &str)]) -> Run {
     let mut command = sandbox.command(&[&["render"], arguments].concat());

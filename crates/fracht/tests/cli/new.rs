@@ -1,8 +1,18 @@
 use crate::sandbox::Sandbox;
+use indoc::indoc;
 
-const SETTINGS: &str = "# made by hand\nexport LOG_LEVEL=info\nDB_PASSWORD='gull and kelp'\n\
-                        DATABASE_URL=postgres://tide:gull@db:5432/tides\nfeed.poll-every=5s\n\
-                        GREETING=\"a {b} \\\"c\\\"\nd\"\nTOKEN_TTL=60\nBUILD=2f58ff1fdfddb79f2f58ff1fdfddb79f\nFEED=gull7Kelp9Sand3Salt5Tide1\n";
+const SETTINGS: &str = indoc! {r#"
+    # made by hand
+    export LOG_LEVEL=info
+    DB_PASSWORD='gull and kelp'
+    DATABASE_URL=postgres://tide:gull@db:5432/tides
+    feed.poll-every=5s
+    GREETING="a {b} \"c\"
+    d"
+    TOKEN_TTL=60
+    BUILD=2f58ff1fdfddb79f2f58ff1fdfddb79f
+    FEED=gull7Kelp9Sand3Salt5Tide1
+    "#};
 
 #[test]
 fn an_image_and_a_port_give_a_valid_stack() {

@@ -1,10 +1,23 @@
+use indoc::indoc;
 use insta::assert_snapshot;
 
 use crate::sandbox::Sandbox;
 
-const RING: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { bee = \"started\" }\n\
-                    [service.bee]\nimage = \"b:1\"\nafter = { a = \"started\" }\n\
-                    [service.c]\nimage = \"c:1\"\nafter = { a = \"started\" }\n[service.d]\nimage = \"d:1\"\n";
+const RING: &str = indoc! {r#"
+    [stack]
+    name = "s"
+    [service.a]
+    image = "a:1"
+    after = { bee = "started" }
+    [service.bee]
+    image = "b:1"
+    after = { a = "started" }
+    [service.c]
+    image = "c:1"
+    after = { a = "started" }
+    [service.d]
+    image = "d:1"
+    "#};
 
 #[test]
 fn the_order_of_the_demo() {
@@ -33,10 +46,22 @@ fn the_ports_of_the_demo_on_a_machine_and_in_a_cluster() {
 
 #[test]
 fn clashes_have_both_owners_and_a_free_number() {
-    let stack = "[stack]\nname = \"s\"\n[target.laptop]\non = \"machine\"\n\
-                 [service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\", at = 8000 }\n\
-                 [service.b]\nimage = \"b:1\"\nport.web = { number = 80, reach = \"node\", at = 8000 }\n\
-                 [service.c]\nimage = \"c:1\"\nreplicas = 3\nport.web = { number = 80, reach = \"node\", at = \"8000..\" }\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [target.laptop]
+        on = "machine"
+        [service.a]
+        image = "a:1"
+        port.web = { number = 80, reach = "node", at = 8000 }
+        [service.b]
+        image = "b:1"
+        port.web = { number = 80, reach = "node", at = 8000 }
+        [service.c]
+        image = "c:1"
+        replicas = 3
+        port.web = { number = 80, reach = "node", at = "8000.." }
+        "#};
     let sandbox = Sandbox::with(stack);
     assert_snapshot!(sandbox.run(&["ports"]).shown());
     let answer = sandbox.json(&["ports"]);

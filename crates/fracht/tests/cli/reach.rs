@@ -1,3 +1,4 @@
+use indoc::indoc;
 use insta::assert_snapshot;
 use serde_json::json;
 
@@ -88,11 +89,31 @@ fn json_of_a_very_large_stack_lists_only_used_pairs() {
 /// `reach` shows the connections that the policies of closed networks still allow.
 #[test]
 fn connections_that_closed_networks_allow_are_shown() {
-    let stack = "[stack]\nname = \"s\"\n[network.n]\nclosed = true\n[network.m]\n[task.t]\nimage = \"t:1\"\nnetwork = [\"n\"]\n\
-                 [service.a]\nimage = \"a:1\"\nnetwork = [\"n\"]\nafter = { t = \"done\" }\n\
-                 [service.b]\nimage = \"b:1\"\nnetwork = [\"m\"]\nport.web = { number = 443, reach = \"balancer\" }\nport.other = { number = 80, reach = \"node\" }\n\
-                 port.dns = { number = 53, protocol = \"udp\", reach = \"node\", at = 30053 }\n[target.any]\n[target.known]\napi = [\"192.0.2.10/32\"]\n\
-                 [target.laptop]\non = \"machine\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [network.n]
+        closed = true
+        [network.m]
+        [task.t]
+        image = "t:1"
+        network = ["n"]
+        [service.a]
+        image = "a:1"
+        network = ["n"]
+        after = { t = "done" }
+        [service.b]
+        image = "b:1"
+        network = ["m"]
+        port.web = { number = 443, reach = "balancer" }
+        port.other = { number = 80, reach = "node" }
+        port.dns = { number = 53, protocol = "udp", reach = "node", at = 30053 }
+        [target.any]
+        [target.known]
+        api = ["192.0.2.10/32"]
+        [target.laptop]
+        on = "machine"
+        "#};
     let sandbox = Sandbox::with(stack);
     let caller = |target: &str, name: &str| {
         let answer = sandbox.json(&["-q", "reach", "-t", target]);
@@ -123,9 +144,23 @@ fn connections_that_closed_networks_allow_are_shown() {
 
 #[test]
 fn effects_of_patches_and_passed_files_are_named() {
-    let stack = "pass = [\"p.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.x = 1\n[[patch]]\non = \"Deployment/a\"\nmerge = { spec.paused = true }\n\
-                 [[patch]]\non = \"Deployment/s-a\"\nops = [{ op = \"add\", path = \"/spec/template/metadata/labels/x\", value = \"y\" }]\n\
-                 [[patch]]\non = \"Service/a\"\nmerge = { spec.sessionAffinity = \"ClientIP\" }\n";
+    let stack = indoc! {r#"
+        pass = ["p.yaml"]
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        port.x = 1
+        [[patch]]
+        on = "Deployment/a"
+        merge = { spec.paused = true }
+        [[patch]]
+        on = "Deployment/s-a"
+        ops = [{ op = "add", path = "/spec/template/metadata/labels/x", value = "y" }]
+        [[patch]]
+        on = "Service/a"
+        merge = { spec.sessionAffinity = "ClientIP" }
+        "#};
     let policy = "apiVersion: networking.k8s.io/v1\nkind: NetworkPolicy\nmetadata: {name: p}\n---\napiVersion: v1\nkind: ConfigMap\nmetadata: {name: c}\n";
     let answer = Sandbox::with(stack).file("p.yaml", policy).json(&["reach"]);
     assert_eq!(
@@ -137,10 +172,31 @@ fn effects_of_patches_and_passed_files_are_named() {
 /// The login of a database is not the login of the service that uses it.
 #[test]
 fn logins_are_matched_to_their_service() {
-    let stack = "[stack]\nname = \"s\"\n[secret.db]\nkey.password = { env = \"P\" }\n[secret.own]\nkey.admin = { env = \"A\" }\n[outside.mail]\nhost = \"mail.example\"\nport.smtp = 25\n\
-                 [service.db]\nimage = \"d:1\"\nport.sql = { number = 5432, reach = \"node\" }\nenv.DB_USER = \"tide\"\nenv.DB_PASSWORD = \"{secret.db/password}\"\n\
-                 [service.api]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\" }\nenv.DB_HOST = \"{service.db}\"\nenv.DB_USER = \"tide\"\nenv.DB_PASSWORD = \"{secret.db/password}\"\n\
-                 env.MAIL = \"smtp://me:{secret.own/admin}@{outside.mail/smtp}\"\nenv.ADMIN_USER = \"keeper\"\nenv.ADMIN_PASSWORD = \"{secret.own/admin}\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [secret.db]
+        key.password = { env = "P" }
+        [secret.own]
+        key.admin = { env = "A" }
+        [outside.mail]
+        host = "mail.example"
+        port.smtp = 25
+        [service.db]
+        image = "d:1"
+        port.sql = { number = 5432, reach = "node" }
+        env.DB_USER = "tide"
+        env.DB_PASSWORD = "{secret.db/password}"
+        [service.api]
+        image = "a:1"
+        port.web = { number = 80, reach = "node" }
+        env.DB_HOST = "{service.db}"
+        env.DB_USER = "tide"
+        env.DB_PASSWORD = "{secret.db/password}"
+        env.MAIL = "smtp://me:{secret.own/admin}@{outside.mail/smtp}"
+        env.ADMIN_USER = "keeper"
+        env.ADMIN_PASSWORD = "{secret.own/admin}"
+        "#};
     let answer = Sandbox::with(stack).json(&["reach"]);
     let logins = |way: usize| -> Vec<String> {
         let logins = answer["ways_in"][way]["logins"].as_array().unwrap().clone();

@@ -2,6 +2,7 @@ use std::collections::BTreeMap;
 use std::io::Read as _;
 use std::process::Stdio;
 
+use indoc::indoc;
 use insta::assert_snapshot;
 use serde_json::Value;
 
@@ -56,8 +57,16 @@ fn secrets_are_written_on_request_and_encoded_once() {
 
 #[test]
 fn all_missing_secrets_are_reported_at_once() {
-    let stack = "[stack]\nname = \"s\"\n[secret.a]\nkey.x = { env = \"FRACHT_TEST_NOT_SET\" }\n\
-                 key.y = { file = \"none.txt\" }\n[service.s]\nimage = \"s:1\"\nmount.\"/a\" = \"secret.a\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [secret.a]
+        key.x = { env = "FRACHT_TEST_NOT_SET" }
+        key.y = { file = "none.txt" }
+        [service.s]
+        image = "s:1"
+        mount."/a" = "secret.a"
+        "#};
     let sandbox = Sandbox::with(stack);
     assert_eq!(sandbox.run(&["check"]).code, 0, "a check needs no secrets");
     let run = sandbox.run(&["render", "--secrets"]);
@@ -69,8 +78,15 @@ fn all_missing_secrets_are_reported_at_once() {
 
 #[test]
 fn the_final_line_break_of_a_secret_file_is_removed() {
-    let stack = "[stack]\nname = \"s\"\n[secret.a]\nkey.pw = { file = \"pw.txt\" }\n\
-                 [service.s]\nimage = \"s:1\"\nmount.\"/a\" = \"secret.a\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [secret.a]
+        key.pw = { file = "pw.txt" }
+        [service.s]
+        image = "s:1"
+        mount."/a" = "secret.a"
+        "#};
     for (content, encoded) in
         [("tide\n", "dGlkZQ=="), ("tide\r\n", "dGlkZQ=="), ("tide\n\n", "dGlkZQoK"), ("tide", "dGlkZQ==")]
     {
@@ -82,8 +98,18 @@ fn the_final_line_break_of_a_secret_file_is_removed() {
 /// A value that a cluster refuses is reported before anything is written, without showing it.
 #[test]
 fn invalid_secret_values_are_reported() {
-    let stack = "[stack]\nname = \"s\"\n[secret.a]\nkey.v = { file = \"v\" }\nkey.\".dockerconfigjson\" = { file = \"d\" }\nkey.f = { env = \"FRACHT_TEST_LARGE\" }\n\
-                 [service.s]\nimage = \"s:1\"\nenv.V = \"{secret.a/v}\"\npull = \"secret.a\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [secret.a]
+        key.v = { file = "v" }
+        key.".dockerconfigjson" = { file = "d" }
+        key.f = { env = "FRACHT_TEST_LARGE" }
+        [service.s]
+        image = "s:1"
+        env.V = "{secret.a/v}"
+        pull = "secret.a"
+        "#};
     let run = |v: &[u8], d: &str, large: usize| {
         let sandbox = Sandbox::with(stack).file("d", d);
         std::fs::write(sandbox.path("v"), v).unwrap();
@@ -184,8 +210,18 @@ fn a_passed_secret_is_readable_by_its_owner_only() {
 /// `check` also finds the problems of objects, and `render` stops at them.
 #[test]
 fn problems_of_objects_are_found_before_they_are_written() {
-    let stack = "[[patch]]\non = \"Deployment/b\"\nmerge = { x = 1 }\n[stack]\nname = \"s\"\n\
-                 [service.a]\nimage = \"a:1\"\n[target.prod]\n[target.laptop]\non = \"machine\"\n";
+    let stack = indoc! {r#"
+        [[patch]]
+        on = "Deployment/b"
+        merge = { x = 1 }
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        [target.prod]
+        [target.laptop]
+        on = "machine"
+        "#};
     let sandbox = Sandbox::with(stack);
     let check = sandbox.run(&["check"]);
     assert_eq!(check.code, 1);

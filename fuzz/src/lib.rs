@@ -2,15 +2,13 @@
 
 use std::path::Path;
 
-use fracht_cluster::diff::compare;
+use fracht_cluster::compare::compare;
 use fracht_cluster::{Comments, Format, Rendering, read_objects};
 use fracht_core::check::Project;
 use fracht_core::cover::{self, Cover};
 use fracht_core::escape;
 use fracht_core::files::MemoryFiles;
 use fracht_core::grammar::lines;
-use fracht_core::plan::order::Order;
-use fracht_core::plan::ports::PortPlan;
 
 /// A stack with one service, to which the targets add lines.
 const BASE: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.http = 80\n";
@@ -43,13 +41,9 @@ fn look(stack: &[u8], files: &[(&str, &[u8])]) {
             let path: Vec<String> = table.split('.').map(str::to_owned).collect();
             project.trace(&verdict, &path);
         }
-        Order::of(&verdict.model);
-        PortPlan::of(&verdict.model);
+        verdict.facts.reach();
         let Some(checked) = verdict.checked() else { continue };
-        let rendering = Rendering::new(checked);
-        if !rendering.problems().iter().all(|problem| problem.rule.name.starts_with("pass-")) {
-            continue;
-        }
+        let Ok(rendering) = Rendering::plan(checked) else { continue };
         let mut yaml = Vec::new();
         rendering.write(Format::Yaml, Comments::Lines(project.sources()), &mut yaml).expect("memory takes all");
         let mut json = Vec::new();

@@ -32,10 +32,10 @@ pub(super) fn read_all(
 /// Reports unused inputs.
 pub(super) fn report_unused(reader: &mut Reader<'_>, root: &Node) {
     let Some(inputs) = INPUT.node(root).and_then(Node::table) else { return };
-    let mut used = BTreeSet::new();
-    mentioned(root, &mut used);
+    let mut unused: BTreeSet<&str> = inputs.keys().map(|name| &**name).collect();
+    cross_off(root, &mut unused);
     for (name, entry) in inputs {
-        if !used.contains(&**name) {
+        if unused.contains(&**name) {
             reader.sink.push(
                 Diagnostic::new(&UNUSED, format!("`input.{name}` is never used"))
                     .at(entry.key_span, "unused")
@@ -46,15 +46,18 @@ pub(super) fn report_unused(reader: &mut Reader<'_>, root: &Node) {
     }
 }
 
-/// Collects the names of the inputs to which texts below the node refer.
-fn mentioned<'n>(node: &'n Node, names: &mut BTreeSet<&'n str>) {
+/// Removes the names of the inputs to which texts below the node refer. Ends as soon as none is left.
+fn cross_off(node: &Node, names: &mut BTreeSet<&str>) {
     match &node.value {
+        _ if names.is_empty() => {}
         Value::Text(text) => {
             let behind = text.split('{').skip(1).filter_map(|rest| rest.strip_prefix("input."));
-            names.extend(behind.filter_map(|rest| Some(rest.split_once('}')?.0)));
+            for name in behind.filter_map(|rest| Some(rest.split_once('}')?.0)) {
+                names.remove(name);
+            }
         }
-        Value::List(items) => items.iter().for_each(|item| mentioned(item, names)),
-        Value::Table(entries) => entries.values().for_each(|entry| mentioned(&entry.node, names)),
+        Value::List(items) => items.iter().for_each(|item| cross_off(item, names)),
+        Value::Table(entries) => entries.values().for_each(|entry| cross_off(&entry.node, names)),
         _ => {}
     }
 }

@@ -98,6 +98,20 @@ fn written_ranges_are_reserved() {
 }
 
 #[test]
+fn a_clash_names_the_place() {
+    let port = |more: &str| format!("{{ number = 80, reach = \"node\", at = 30001{more} }}");
+    let (plain, renamed) = (port(""), port(", as = 81"));
+    let messages = |target: &str| {
+        let verdict = verdict(&stack(&[("a", 1, &plain), ("b", 1, &renamed)]), target);
+        let findings = verdict.report.findings().iter();
+        findings.map(|finding| finding.diagnostic.message.clone()).collect::<Vec<_>>()
+    };
+    let both = "`service.a/web` and `service.b/web` both use";
+    assert_eq!(messages("laptop"), [format!("{both} TCP port 30001 on the machine")]);
+    assert_eq!(messages("prod"), [format!("{both} port 30001 on the nodes")]);
+}
+
+#[test]
 fn a_clash_names_both_owners_and_a_free_number() {
     let services = [
         ("a", 1, r#"{ number = 80, reach = "node", at = 8000 }"#),

@@ -1,5 +1,6 @@
 //! Reads a YAML document into a value.
 
+use std::borrow::Cow;
 use std::collections::HashMap;
 
 use fracht_core::grammar::invalid::Invalid;
@@ -143,7 +144,7 @@ fn count(value: &Value) -> usize {
 }
 
 /// The value of a plain scalar: by the core schema (YAML 1.2.2, section 10.3.2), and with the words for true and false
-/// of YAML 1.1, which a cluster takes for them.
+/// and the underscores in numbers of YAML 1.1, which a cluster takes for them.
 fn scalar(text: &str) -> Value {
     match text {
         "" | "~" | "null" | "Null" | "NULL" => return Value::Null,
@@ -156,7 +157,8 @@ fn scalar(text: &str) -> Value {
     if is_one_of(["false", "no", "off", "n"]) {
         return Value::Bool(false);
     }
-    number(text).map_or_else(|| Value::String(text.to_owned()), Value::Number)
+    let plain = if text.contains('_') { Cow::Owned(text.replace('_', "")) } else { Cow::Borrowed(text) };
+    number(&plain).map_or_else(|| Value::String(text.to_owned()), Value::Number)
 }
 
 fn number(text: &str) -> Option<Number> {

@@ -7,12 +7,12 @@
 )]
 
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::process::Command;
 
 use fracht_core::rules;
+use fracht_testkit::as_json::{as_json, stack_files};
 use fracht_testkit::{files, verdict};
-use serde_json::Value;
 
 /// The schema that the program prints.
 fn validator() -> jsonschema::Validator {
@@ -24,44 +24,12 @@ fn validator() -> jsonschema::Validator {
     jsonschema::validator_for(&schema).unwrap()
 }
 
-/// A stack file as JSON.
-fn json(text: &str) -> Value {
-    fn converted(value: &toml::de::DeValue<'_>) -> Value {
-        use toml::de::DeValue;
-        match value {
-            DeValue::String(text) => text.as_ref().into(),
-            DeValue::Integer(number) => number.as_str().replace('_', "").parse::<i64>().unwrap().into(),
-            DeValue::Float(number) => number.as_str().parse::<f64>().unwrap().into(),
-            DeValue::Boolean(value) => (*value).into(),
-            DeValue::Datetime(date) => date.to_string().into(),
-            DeValue::Array(items) => items.iter().map(|item| converted(item.get_ref())).collect(),
-            DeValue::Table(table) => table
-                .iter()
-                .map(|(key, entry)| (key.get_ref().to_string(), converted(entry.get_ref())))
-                .collect(),
-        }
-    }
-    converted(&toml::de::DeValue::Table(toml::de::DeTable::parse(text).unwrap().into_inner()))
-}
-
-/// The stack files of the repository.
-fn stack_files(folder: &Path, found: &mut Vec<PathBuf>) {
-    for entry in fs::read_dir(folder).unwrap() {
-        let path = entry.unwrap().path();
-        if path.is_dir() && !path.ends_with("target") {
-            stack_files(&path, found);
-        } else if path.ends_with("fracht.toml") {
-            found.push(path);
-        }
-    }
-}
-
 #[test]
 fn every_stack_in_the_repository_matches_the_schema() {
     let schema = validator();
     let fits = |name: &str, text: &str| {
         let problems: Vec<String> =
-            schema.iter_errors(&json(text)).map(|e| format!("{} {e}", e.instance_path())).collect();
+            schema.iter_errors(&as_json(text)).map(|e| format!("{} {e}", e.instance_path())).collect();
         assert_eq!(problems, [""; 0], "{name}\n{text}");
     };
     let mut found = Vec::new();
@@ -81,7 +49,7 @@ fn the_schema_refuses_what_the_check_of_shapes_refuses() {
     // A schema does not check syntax and small grammars.
     for name in ["unknown-key", "wrong-type", "bad-name"] {
         let rule = rules::rule(name).unwrap();
-        assert!(!schema.is_valid(&json(rule.fails)), "{name}");
+        assert!(!schema.is_valid(&as_json(rule.fails)), "{name}");
     }
     let service = |line: &str| format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n{line}\n");
     for line in [
@@ -98,11 +66,11 @@ fn the_schema_refuses_what_the_check_of_shapes_refuses() {
         "rights = [{ on = \"pods\", may = [\"own\"] }]",
         "label.\"a b\" = \"x\"",
     ] {
-        assert!(!schema.is_valid(&json(&service(line))), "{line}");
+        assert!(!schema.is_valid(&as_json(&service(line))), "{line}");
         assert!(verdict(&files(&service(line)), "cluster").checked().is_none(), "{line}");
     }
     for text in ["rules.no-such-rule = \"off\"", "rules.unused = \"quiet\"", "[target.t]\nweb.by = \"magic\""]
     {
-        assert!(!schema.is_valid(&json(text)), "{text}");
+        assert!(!schema.is_valid(&as_json(text)), "{text}");
     }
 }

@@ -8,6 +8,8 @@
     reason = "a test that panics has failed, which is what it is for"
 )]
 
+#[cfg(feature = "objects")]
+pub mod as_json;
 pub mod generator;
 pub mod random_stack;
 #[cfg(feature = "objects")]

@@ -127,7 +127,7 @@ const STAGES: [(&str, &[&str]); 5] = [
         ],
     ),
     ("fracht-oracles", &["table"]),
-    ("fracht-testkit", &["generator random_stack stacks", "rendered"]),
+    ("fracht-testkit", &["as_json generator random_stack stacks", "rendered"]),
     ("fracht", &["cli disk failure", "inputs ui", "secrets stack write", "complete objects", "commands"]),
 ];
 

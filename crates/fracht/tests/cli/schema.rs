@@ -2,42 +2,11 @@
 
 use std::collections::BTreeSet;
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use fracht_core::language::{ROOT, Shape, TABLES, TableShape};
+use fracht_testkit::as_json::{as_json, stack_files};
 use serde_json::Value;
-
-/// A stack file as JSON.
-fn json(text: &str) -> Value {
-    fn converted(value: &toml::de::DeValue<'_>) -> Value {
-        use toml::de::DeValue;
-        match value {
-            DeValue::String(text) => text.as_ref().into(),
-            DeValue::Integer(number) => number.as_str().replace('_', "").parse::<i64>().unwrap().into(),
-            DeValue::Float(number) => number.as_str().parse::<f64>().unwrap().into(),
-            DeValue::Boolean(value) => (*value).into(),
-            DeValue::Datetime(date) => date.to_string().into(),
-            DeValue::Array(items) => items.iter().map(|item| converted(item.get_ref())).collect(),
-            DeValue::Table(table) => table
-                .iter()
-                .map(|(key, entry)| (key.get_ref().to_string(), converted(entry.get_ref())))
-                .collect(),
-        }
-    }
-    converted(&toml::de::DeValue::Table(toml::de::DeTable::parse(text).unwrap().into_inner()))
-}
-
-/// The stack files of the repository.
-fn stack_files(folder: &Path, found: &mut Vec<PathBuf>) {
-    for entry in fs::read_dir(folder).unwrap() {
-        let path = entry.unwrap().path();
-        if path.is_dir() && !path.ends_with("target") {
-            stack_files(&path, found);
-        } else if path.ends_with("fracht.toml") {
-            found.push(path);
-        }
-    }
-}
 
 /// Collects the keys of a table that a value has, and those of the tables below it.
 fn note(shape: Shape, value: &Value, seen: &mut BTreeSet<(*const TableShape, &'static str)>) {
@@ -79,7 +48,7 @@ fn every_key_of_the_language_is_in_a_test_stack() {
     );
     let mut seen = BTreeSet::new();
     for file in files {
-        note(Shape::Table(&ROOT), &json(&fs::read_to_string(file).unwrap()), &mut seen);
+        note(Shape::Table(&ROOT), &as_json(&fs::read_to_string(file).unwrap()), &mut seen);
     }
     for (heading, table) in TABLES {
         // A pattern has the keys of services and tasks, which are checked there.

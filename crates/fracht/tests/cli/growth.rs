@@ -94,6 +94,9 @@ const GOOD: &[Form] = &[
             "[[patch]]\non = \"Deployment/a\"\nmerge.spec.revisionHistoryLimit = 3\n".to_owned()
         }))
     }),
+    form("settings that point to localhost", CHECK, 100, |n| {
+        services(n, |i| format!("port.p = {}\nenv.A = \"localhost:{}\"\n", i + 1, i + 1), "")
+    }),
     // Files.
     form("lines of a file", CHECK, 400, |n| lines(&each(n, |i| format!("K{i}=v\n")))),
     form("files of a pattern", CHECK, 200, |n| {
@@ -147,14 +150,8 @@ const MISTAKES: &[Form] = &[
     form("unclosed list before many lines", CHECK, 400, |n| {
         service(&format!("args = [\n{}", each(n, |i| format!("env.A{i} = \"x\"\n"))))
     }),
-    form("services without an image", CHECK, 100, |n| {
-        Sandbox::with(&format!("{HEAD}{}", each(n, |i| format!("[service.s{i}]\n"))))
-    }),
     form("misspelled keys of many services", CHECK, 100, |n| {
         Sandbox::with(&format!("{HEAD}{}", each(n, |i| format!("[service.s{i}]\nimgae = \"s:1\"\n"))))
-    }),
-    form("settings that point to localhost", CHECK, 100, |n| {
-        services(n, |i| format!("port.p = {}\nenv.A = \"localhost:{}\"\n", i + 1, i + 1), "")
     }),
     form("unknown names in one text", CHECK, 300, |n| {
         service(&format!("env.A = \"{}\"\n", "{service.x}".repeat(n)))

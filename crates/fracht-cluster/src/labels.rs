@@ -59,7 +59,7 @@ pub(crate) fn of_workload(model: &Model, workload: &Workload) -> Map {
     labels.insert(MANAGED_BY, "fracht");
     labels.extend(workload.role.as_ref().map(|role| (COMPONENT, &role.value)));
     labels.extend(workload.labels.iter().map(|(name, value)| (name, value.plain())));
-    let version = workload.main.image.value.tag.as_deref().filter(|tag| is_label_value(tag));
+    let version = workload.main.image.value.tag().filter(|tag| is_label_value(tag));
     labels.extend(version.map(|version| (VERSION, version.to_owned())));
     labels
 }

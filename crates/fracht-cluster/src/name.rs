@@ -26,12 +26,13 @@ pub(crate) fn shortened(name: &str, most: usize) -> String {
 /// dash, so that `a-b` with `c` and `a` with `b-c` differ.
 pub(crate) fn in_stack(model: &Model, name: &str) -> String {
     let stack = &*model.name.value;
-    let joined = match (stack.contains("--") || name.contains("--"), stack.contains('-')) {
-        (false, false) => format!("{stack}-{name}"),
-        (false, true) => format!("{stack}--{name}"),
+    let has_dashes = |text: &str| text.contains('-') && text.contains("--");
+    let joined = match (has_dashes(stack) || has_dashes(name), stack.contains('-')) {
+        (false, false) => [stack, "-", name].concat(),
+        (false, true) => [stack, "--", name].concat(),
         (true, _) => format!("{stack}--{name}-{}", short(format!("{stack}\0{name}").as_bytes())),
     };
-    shortened(&joined, LABEL)
+    if joined.len() <= LABEL { joined } else { shortened(&joined, LABEL) }
 }
 
 /// The name of another object for a part of the stack: `NAME.PURPOSE`, as names in a stack have no dots.

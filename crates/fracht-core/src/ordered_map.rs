@@ -17,25 +17,26 @@ const MANY: usize = 12;
 #[derive(Clone, Debug)]
 pub struct OrderedMap<V> {
     list: Vec<(Arc<str>, V)>,
-    /// The position of each key; empty for a table with few values.
-    places: HashMap<Arc<str>, u32, BuildHasherDefault<FxHasher>>,
+    /// The position of each key; `None` for a table with few values.
+    places: Option<Box<Places>>,
 }
+
+type Places = HashMap<Arc<str>, u32, BuildHasherDefault<FxHasher>>;
 
 type Item<V> = (Arc<str>, V);
 type Pair<'e, V> = fn(&'e Item<V>) -> (&'e Arc<str>, &'e V);
 
 impl<V> Default for OrderedMap<V> {
     fn default() -> Self {
-        Self { list: Vec::new(), places: HashMap::default() }
+        Self { list: Vec::new(), places: None }
     }
 }
 
 impl<V> OrderedMap<V> {
     fn place(&self, key: &str) -> Option<usize> {
-        if self.places.is_empty() {
-            self.list.iter().position(|(known, _)| **known == *key)
-        } else {
-            self.places.get(key).map(|place| *place as usize)
+        match &self.places {
+            None => self.list.iter().position(|(known, _)| **known == *key),
+            Some(places) => places.get(key).map(|place| *place as usize),
         }
     }
 
@@ -70,7 +71,12 @@ impl<V> OrderedMap<V> {
 
     /// The value of a key, which is added if there is none.
     pub fn get_or_insert(&mut self, key: &Arc<str>, value: impl FnOnce() -> V) -> &mut V {
-        let place = self.place(key).unwrap_or_else(|| {
+        self.at_or_insert(self.place(key), key, value)
+    }
+
+    /// The value at the place of a key, which is added if it has none.
+    fn at_or_insert(&mut self, place: Option<usize>, key: &Arc<str>, value: impl FnOnce() -> V) -> &mut V {
+        let place = place.unwrap_or_else(|| {
             self.push(Arc::clone(key), value());
             self.list.len() - 1
         });
@@ -78,10 +84,33 @@ impl<V> OrderedMap<V> {
         &mut self.list[place].1
     }
 
+    /// The position of a key in a map whose keys are all shared: two that are equal are the same text in memory, so
+    /// that no texts are compared.
+    fn place_of_shared(&self, key: &Arc<str>) -> Option<usize> {
+        match &self.places {
+            None => self.list.iter().position(|(known, _)| Arc::ptr_eq(known, key)),
+            Some(_) => self.place(key),
+        }
+    }
+
+    /// Adds the value of a shared key, if the map has none: all keys must be shared. Returns whether it was added.
+    pub(crate) fn add_shared(&mut self, key: &Arc<str>, value: V) -> bool {
+        let is_new = self.place_of_shared(key).is_none();
+        if is_new {
+            self.push(Arc::clone(key), value);
+        }
+        is_new
+    }
+
+    /// The value of a shared key, which is added if there is none: all keys must be shared.
+    pub(crate) fn get_or_insert_shared(&mut self, key: &Arc<str>, value: impl FnOnce() -> V) -> &mut V {
+        self.at_or_insert(self.place_of_shared(key), key, value)
+    }
+
     /// Removes the value of a key. The others keep their order.
     pub fn remove(&mut self, key: &str) -> Option<V> {
         let (_, value) = self.list.remove(self.place(key)?);
-        self.places.clear();
+        self.places = None;
         self.add_places();
         Some(value)
     }
@@ -91,19 +120,16 @@ impl<V> OrderedMap<V> {
         let before = self.list.len();
         self.list.retain_mut(|(key, value)| keep(key, value));
         if self.list.len() < before {
-            self.places.clear();
+            self.places = None;
             self.add_places();
         }
     }
 
-    /// A map with space for some keys.
-    pub fn with_capacity(count: usize) -> Self {
-        Self { list: Vec::with_capacity(count), places: HashMap::default() }
-    }
-
-    /// Gives back the space that is not used.
-    pub fn shrink(&mut self) {
-        self.list.shrink_to_fit();
+    /// Takes all values, into a map of just their size. This one keeps its space for others.
+    pub(crate) fn take(&mut self) -> Self {
+        let mut list = Vec::with_capacity(self.list.len());
+        list.append(&mut self.list);
+        Self { list, places: self.places.take() }
     }
 
     /// Adds a new key. Most tables have one or two, so that space is made for few more.
@@ -118,10 +144,11 @@ impl<V> OrderedMap<V> {
     /// Adds the positions of new values to the index.
     fn add_places(&mut self) {
         if self.list.len() >= MANY {
-            let new = self.list.iter().enumerate().skip(self.places.len());
+            let places = self.places.get_or_insert_default();
+            let new = self.list.iter().enumerate().skip(places.len());
             let new =
                 new.map(|(place, (key, _))| (Arc::clone(key), u32::try_from(place).unwrap_or(u32::MAX)));
-            self.places.extend(new);
+            places.extend(new);
         }
     }
 

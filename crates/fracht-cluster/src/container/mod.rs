@@ -17,7 +17,8 @@ use fracht_core::origin::Sourced;
 
 use self::env::Environment;
 use crate::api::{
-    Container, ContainerPort, ExecAction, Lifecycle, LifecycleHandler, Map, ResourceRequirements, SleepAction,
+    Container, ContainerPort, ExecAction, Lifecycle, LifecycleHandler, Map, ResourceRequirements,
+    SleepAction, Str,
 };
 use crate::facts::ClusterFacts;
 use crate::port;
@@ -67,7 +68,7 @@ fn container(
     let probes = probe::probes(workload, definition);
     Container {
         name: name.into(),
-        image: definition.image.value.to_string().into(),
+        image: definition.image.value.text().into(),
         command,
         args,
         working_dir: definition.workdir.as_ref().map(|workdir| (&workdir.value).into()),
@@ -87,7 +88,7 @@ fn resources(container: &Definition) -> Option<ResourceRequirements> {
     let side = |pick: fn(&Bounds) -> Option<&Amount>| {
         let amount = |name: &'static str, bounds: &Option<Sourced<Bounds>>| {
             let amount = pick(&bounds.as_ref()?.value)?;
-            Some((name, amount.text.clone()))
+            Some((name, Str::from(&amount.text)))
         };
         let amounts = [amount("cpu", &container.cpu), amount("memory", &container.memory)];
         amounts.into_iter().flatten().collect::<Map>()

@@ -104,7 +104,7 @@ fn volume(model: &Model, sidecar: Option<&str>, mount: &Mount) -> Option<Volume>
             volume.secret = Some(SecretVolumeSource { secret_name, default_mode: mode });
         }
         Mounted::Scratch(scratch) => {
-            let size_limit = scratch.size.as_ref().map(|size| size.text.clone().into());
+            let size_limit = scratch.size.as_ref().map(|size| (&size.text).into());
             volume.empty_dir = Some(EmptyDirVolumeSource { size_limit });
         }
         // A checked stack for a cluster has no folders of this machine.

@@ -121,7 +121,7 @@ fn container(
     };
     Container {
         name: name(workload, on).into(),
-        image: image.to_string().into(),
+        image: image.text().into(),
         command: Some(vec!["/bin/sh".into(), "-c".into(), script.into()]),
         env: parameters.map(variable).collect(),
         resources: Some(resources()),

@@ -33,7 +33,7 @@ fn spec(volume: &Volume) -> PersistentVolumeClaimSpec {
 }
 
 pub(super) fn size(volume: &Volume) -> Map {
-    Map::from_iter([("storage", volume.size.value.text.clone())])
+    Map::from_iter([("storage", Str::from(&volume.size.value.text))])
 }
 
 /// The storage class. For a folder on a node it is empty: the default class would create another volume.

@@ -1,12 +1,13 @@
 //! Objects with the same name.
 
-use std::collections::HashMap;
-use std::collections::hash_map::Entry;
+use std::collections::{HashMap, HashSet};
+use std::hash::{Hash, Hasher};
 
 use fracht_core::diag::Diagnostic;
 use fracht_core::model::{Model, Volume, Workload};
 use fracht_core::rules::NAME_CLASH;
 use fracht_core::source::Span;
+use rustc_hash::FxBuildHasher;
 
 use super::object::PlannedObject;
 use super::source::Source;
@@ -31,16 +32,44 @@ fn elsewhere<'a>(object: &'a PlannedObject<'_>, namespace: &'a str) -> Option<Ho
 /// Objects with the same kind and name in the same scope.
 pub(super) fn names(objects: &[PlannedObject<'_>], model: &Model) -> Vec<Diagnostic> {
     let namespace = &*model.target.namespace.value;
-    let mut seen: HashMap<(Home<'_>, &str, &str), &PlannedObject<'_>> = HashMap::with_capacity(objects.len());
+    let mut seen: HashSet<Named<'_>, _> = HashSet::with_capacity_and_hasher(objects.len(), FxBuildHasher);
     let mut problems = Vec::new();
     for object in objects {
-        let home = elsewhere(object, namespace).unwrap_or_default();
-        match seen.entry((home, &object.kind, &object.name)) {
-            Entry::Occupied(first) => problems.push(clash(first.get(), object, model)),
-            Entry::Vacant(free) => _ = free.insert(object),
+        let named = Named { object, namespace };
+        match seen.get(&named) {
+            Some(first) => problems.push(clash(first.object, object, model)),
+            None => _ = seen.insert(named),
         }
     }
     problems
+}
+
+/// An object, of which no other may have the kind and the name in the same scope. There are very many, so it refers to
+/// them and does not repeat them.
+struct Named<'a> {
+    object: &'a PlannedObject<'a>,
+    namespace: &'a str,
+}
+
+impl<'a> Named<'a> {
+    fn identity(&self) -> (Home<'a>, &'a str, &'a str) {
+        let home = elsewhere(self.object, self.namespace).unwrap_or_default();
+        (home, &self.object.kind, &self.object.name)
+    }
+}
+
+impl PartialEq for Named<'_> {
+    fn eq(&self, other: &Self) -> bool {
+        self.identity() == other.identity()
+    }
+}
+
+impl Eq for Named<'_> {}
+
+impl Hash for Named<'_> {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        self.identity().hash(state);
+    }
 }
 
 fn clash(first: &PlannedObject<'_>, second: &PlannedObject<'_>, model: &Model) -> Diagnostic {

@@ -185,7 +185,7 @@ fn mounts(
                 let own = format!("scratch of {} at {}", container["name"], mount.path);
                 folders.note(&scratch.shared.as_ref().map_or(own, |shared| format!("shared {shared}")), name);
                 let limit = volume.unwrap()["emptyDir"]["sizeLimit"].as_str();
-                assert_eq!(limit, scratch.size.as_ref().map(|size| size.text.as_str()), "{said}");
+                assert_eq!(limit, scratch.size.as_ref().map(|size| &*size.text), "{said}");
             }
             Mounted::Folder(_) => panic!("a cluster has no folder of a machine"),
         }

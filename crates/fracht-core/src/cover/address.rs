@@ -23,6 +23,9 @@ pub(super) fn logins(text: &str, hits: &mut Vec<Hit>) {
             continue;
         };
         let (user, password) = (at(login, 0..colon), at(login, colon + 1..login.len()));
+        if password.is_empty() || is_reference(password) {
+            continue;
+        }
         let digest = right.split_once(':').is_some_and(|(name, hex)| {
             name.starts_with("sha") && hex.len() >= 32 && hex.bytes().take(32).all(|b| b.is_ascii_hexdigit())
         });
@@ -33,7 +36,7 @@ pub(super) fn logins(text: &str, hits: &mut Vec<Hit>) {
             && password.split(['/', '?', '#']).next().is_some_and(|port| {
                 port.len() < password.len() && !port.is_empty() && port.bytes().all(|b| b.is_ascii_digit())
             });
-        if password.is_empty() || is_reference(password) || no_login || port {
+        if no_login || port {
             continue;
         }
         let plain_authority = scheme.is_some() && !login.contains(['?', '#']) && !password.contains('/');
@@ -48,6 +51,9 @@ pub(super) fn logins(text: &str, hits: &mut Vec<Hit>) {
 
 /// Keys in the paths of addresses, such as those of webhooks.
 pub(super) fn paths(text: &str, hits: &mut Vec<Hit>) {
+    if !text.contains("://") {
+        return;
+    }
     for (start, word) in split_words(text) {
         let Some((scheme, rest)) = word.split_once("://") else { continue };
         let mut at = start + scheme.len() + 3;

@@ -9,35 +9,51 @@ use super::Certainty::{Likely, Sure};
 use super::Hit;
 use super::address::{self, password_of};
 use super::names::{flag_name, is_login_flag, is_secret_name, may_be_secret_name};
-use super::word::{at, is_reference, is_switch, is_token, split_words};
+use super::word::{at, is_reference, is_switch, is_token, may_end_word, split_words};
 
 /// The parts of a text that look secret, in no order; they may overlap.
 pub fn hits(text: &str) -> Vec<Hit> {
     let mut hits = Vec::new();
-    if is_one_short_word(text) {
-        return hits;
-    }
-    if text.contains("-----BEGIN") {
+    let signs = signs(text);
+    let has = |sign| signs & sign != 0;
+    if has(DASH) && text.contains("-----BEGIN") {
         private_keys(text, &mut hits);
     }
-    if text.contains('@') {
+    if has(AT) {
         address::logins(text, &mut hits);
     }
-    if text.contains(['=', ':']) {
+    if has(ASSIGNS) {
         assignments(text, &mut hits);
-    }
-    if text.contains("://") {
         address::paths(text, &mut hits);
     }
-    words(text, &mut hits);
+    // Of one word, only a token can be secret.
+    if has(SPLITS) || text.len() >= SHORTEST_TOKEN {
+        words(text, &mut hits);
+    }
     hits
 }
 
-/// Whether a text is one word that is too short for a token, without any sign that a search begins with. Most texts
-/// are.
-fn is_one_short_word(text: &str) -> bool {
-    text.len() < SHORTEST_TOKEN
-        && text.bytes().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_' | b'.' | b'/'))
+/// `@`, which begins the search for logins.
+const AT: u8 = 1;
+/// `=` or `:`, which begins the searches for assignments and addresses.
+const ASSIGNS: u8 = 2;
+/// `-`, which begins the search for private keys.
+const DASH: u8 = 4;
+/// What ends a word.
+const SPLITS: u8 = 8;
+
+/// The signs in a text, in one pass: most texts have none.
+fn signs(text: &str) -> u8 {
+    text.bytes().fold(0, |signs, byte| {
+        signs
+            | match byte {
+                b'@' => AT,
+                b'=' | b':' => ASSIGNS,
+                b'-' => DASH,
+                byte if may_end_word(byte) => SPLITS,
+                _ => 0,
+            }
+    })
 }
 
 fn private_keys(text: &str, hits: &mut Vec<Hit>) {
@@ -63,13 +79,14 @@ fn assignments(text: &str, hits: &mut Vec<Hit>) {
     let listed = text.contains([';', '?', '&']);
     // A secret value is not searched again, so that one pass is enough.
     let mut covered = 0;
-    for (sign, found) in text.match_indices(['=', ':']) {
+    let signs = text.bytes().enumerate().filter(|(_, byte)| matches!(byte, b'=' | b':'));
+    for (sign, found) in signs {
         if sign < covered {
             continue;
         }
         let (before, after) = (at(text, 0..sign), at(text, sign + 1..text.len()));
         let Some(name) = name_before(before) else { continue };
-        let is_address = found == ":" && after.starts_with('/');
+        let is_address = found == b':' && after.starts_with('/');
         if is_address || !may_be_secret_name(name) {
             continue;
         }
@@ -97,9 +114,9 @@ fn assignments(text: &str, hits: &mut Vec<Hit>) {
         covered = from + end;
         let one_word = !value.contains(char::is_whitespace);
         let secret_name = is_secret_name(name);
-        let sure = found == "=" && secret_name && one_word && (named == 0 || flag || listed);
+        let sure = found == b'=' && secret_name && one_word && (named == 0 || flag || listed);
         let certainty = if sure { Sure } else { Likely };
-        let in_prose = secret_name && found == "=" && !after.starts_with(' ') && !before.ends_with(' ');
+        let in_prose = secret_name && found == b'=' && !after.starts_with(' ') && !before.ends_with(' ');
         hits.push(Hit { range: from..from + value.len(), what: "a secret", certainty, in_prose });
     }
 }
@@ -201,7 +218,8 @@ fn known_tokens(word: &str, start: usize, hits: &mut Vec<Hit>) {
             continue;
         }
         let rest = at(word, from..word.len());
-        let Some((_, least)) = PREFIXES.iter().find(|(prefix, _)| rest.starts_with(prefix)) else { continue };
+        let is_prefix = |prefix: &str| prefix.as_bytes().first() == Some(&byte) && rest.starts_with(prefix);
+        let Some((_, least)) = PREFIXES.iter().find(|(prefix, _)| is_prefix(prefix)) else { continue };
         let length = rest.find(|c| !inner(c)).unwrap_or(rest.len());
         if length >= *least {
             let range = start + from..start + from + length;

@@ -12,13 +12,22 @@ fn ends_word(c: char) -> bool {
     c.is_whitespace() || matches!(c, '"' | '\'' | '`' | '<' | '>')
 }
 
+/// Whether a character with this byte may end a word: any that is not ASCII may be a space.
+pub(super) fn may_end_word(byte: u8) -> bool {
+    !byte.is_ascii() || byte <= b' ' || matches!(byte, b'"' | b'\'' | b'`' | b'<' | b'>')
+}
+
 /// The words of a text with the byte at which each starts. A reference in braces does not end a word.
 pub(super) fn split_words(text: &str) -> impl Iterator<Item = (usize, &str)> {
-    let mut at = 0;
-    text.split_inclusive(ends_word).map(move |part| {
-        let start = at;
-        at += part.len();
-        (start, part.trim_end_matches(ends_word))
+    let mut start = 0;
+    std::iter::from_fn(move || {
+        let rest = text.get(start..).filter(|rest| !rest.is_empty())?;
+        let may_end = rest.bytes().position(may_end_word).unwrap_or(rest.len());
+        let end = rest.get(may_end..).and_then(|rest| rest.find(ends_word)).map(|end| may_end + end);
+        let (at, word) = (start, rest.get(..end.unwrap_or(rest.len()))?);
+        let sign = rest.get(word.len()..).and_then(|rest| rest.chars().next());
+        start += word.len() + sign.map_or(0, char::len_utf8);
+        Some((at, word))
     })
 }
 

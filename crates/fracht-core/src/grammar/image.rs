@@ -1,42 +1,68 @@
 //! Image references, by the grammar of the OCI distribution specification 1.1:
 //! `[registry/]repository[:tag][@digest]`.
 
-use super::invalid::Invalid;
 use std::fmt;
+use std::sync::Arc;
 
-/// An image reference in its parts.
+use super::invalid::Invalid;
+
+/// An image reference.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Image {
-    /// The registry, as a host with an optional port; `None` for the cluster's default.
-    pub registry: Option<String>,
-    /// The repository, such as `tidedesk/gateway`.
-    pub repository: String,
-    /// The tag.
-    pub tag: Option<String>,
-    /// The digest, such as `sha256:…`.
-    pub digest: Option<String>,
+    /// The whole reference.
+    text: Arc<str>,
+    /// Where its parts end, in bytes; a part that is missing ends where the one before it does.
+    ends: Ends,
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+struct Ends {
+    registry: usize,
+    repository: usize,
+    tag: usize,
 }
 
 impl Image {
+    /// The whole reference.
+    pub fn text(&self) -> &Arc<str> {
+        &self.text
+    }
+
+    /// The registry, as a host with an optional port; `None` for the cluster's default.
+    pub fn registry(&self) -> Option<&str> {
+        self.text.get(..self.ends.registry).filter(|registry| !registry.is_empty())
+    }
+
+    /// The repository, such as `tidedesk/gateway`.
+    pub fn repository(&self) -> &str {
+        let repository = self.text.get(self.ends.registry..self.ends.repository).unwrap_or_default();
+        repository.strip_prefix('/').unwrap_or(repository)
+    }
+
+    /// The tag.
+    pub fn tag(&self) -> Option<&str> {
+        self.text.get(self.ends.repository..self.ends.tag)?.strip_prefix(':')
+    }
+
+    /// The digest, such as `sha256:…`.
+    pub fn digest(&self) -> Option<&str> {
+        self.text.get(self.ends.tag..)?.strip_prefix('@')
+    }
+
     /// Whether the reference always means the same image: it has a digest, or a tag other than `latest`.
     pub fn is_pinned(&self) -> bool {
-        self.digest.is_some() || self.tag.as_deref().is_some_and(|tag| tag != "latest")
+        self.digest().is_some() || self.tag().is_some_and(|tag| tag != "latest")
+    }
+
+    /// The reference with another tag, and without a digest.
+    pub fn tagged(&self, tag: &str) -> String {
+        format!("{}:{tag}", self.text.get(..self.ends.repository).unwrap_or_default())
     }
 }
 
 impl fmt::Display for Image {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if let Some(registry) = &self.registry {
-            write!(f, "{registry}/")?;
-        }
-        f.write_str(&self.repository)?;
-        if let Some(tag) = &self.tag {
-            write!(f, ":{tag}")?;
-        }
-        if let Some(digest) = &self.digest {
-            write!(f, "@{digest}")?;
-        }
-        Ok(())
+        f.write_str(&self.text)
     }
 }
 
@@ -97,9 +123,10 @@ pub fn parse(text: &str) -> Result<Image, Invalid> {
         None => (path, None),
     };
     if let Some(tag) = tag {
-        let word = |c: char| c.is_ascii_alphanumeric() || c == '_';
-        let good =
-            tag.starts_with(word) && tag.len() <= 128 && tag.chars().all(|c| word(c) || c == '.' || c == '-');
+        let good = tag.len() <= 128
+            && !tag.is_empty()
+            && !tag.starts_with(['.', '-'])
+            && tag.bytes().all(|b| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'.' | b'-'));
         if !good {
             return Err(format!("invalid tag `{tag}`: up to 128 letters, digits, _, . and -").into());
         }
@@ -134,22 +161,24 @@ pub fn parse(text: &str) -> Result<Image, Invalid> {
     if registry.map_or(0, |registry| registry.len() + 1) + repository.len() > MOST_BYTES {
         return Err("registry and repository: more than 255 bytes together".into());
     }
-    let own = |part: Option<&str>| part.map(str::to_owned);
-    Ok(Image {
-        registry: own(registry),
-        repository: repository.to_owned(),
-        tag: own(tag),
-        digest: own(digest),
-    })
+    let registry = registry.map_or(0, str::len);
+    let repository = rest.len() - tag.map_or(0, |tag| tag.len() + 1);
+    Ok(Image { text: text.into(), ends: Ends { registry, repository, tag: rest.len() } })
 }
 
 fn is_host(text: &str) -> bool {
     let (host, port) = text.split_once(':').map_or((text, None), |(host, port)| (host, Some(port)));
-    let edge = |c: char| c.is_ascii_alphanumeric();
-    let label = |label: &str| {
-        label.starts_with(edge) && label.ends_with(edge) && label.chars().all(|c| edge(c) || c == '-')
+    let label = |label: &[u8]| match label {
+        [first, .., last] => {
+            first.is_ascii_alphanumeric()
+                && last.is_ascii_alphanumeric()
+                && label.iter().all(|byte| byte.is_ascii_alphanumeric() || *byte == b'-')
+        }
+        [only] => only.is_ascii_alphanumeric(),
+        [] => false,
     };
-    host.split('.').all(label) && port.is_none_or(|port| port.parse::<u16>().is_ok())
+    host.as_bytes().split(|byte| *byte == b'.').all(label)
+        && port.is_none_or(|port| port.parse::<u16>().is_ok())
 }
 
 #[cfg(test)]
@@ -169,11 +198,13 @@ mod tests {
         ];
         for (text, (registry, repository, tag, digest)) in cases {
             let image = parse(&text).unwrap();
-            assert_eq!(image.registry.as_deref(), registry, "{text}");
-            assert_eq!(image.repository, repository, "{text}");
-            assert_eq!((image.tag.as_deref(), image.digest.as_deref()), (tag, digest), "{text}");
+            assert_eq!((image.registry(), image.repository()), (registry, repository), "{text}");
+            assert_eq!((image.tag(), image.digest()), (tag, digest), "{text}");
             assert_eq!(image.to_string(), text);
         }
+        assert_eq!(parse("r.example/a:latest").unwrap().tagged("2"), "r.example/a:2");
+        assert_eq!(parse("a").unwrap().tagged("2"), "a:2");
+        assert_eq!((Image::default().registry(), Image::default().tag()), (None, None));
         assert!(!parse("cache:latest").unwrap().is_pinned());
         assert!(parse("cache:7").unwrap().is_pinned());
     }

@@ -4,8 +4,10 @@
 //! `k M G T` (powers of 1000); CPU as integers, fractions, or thousandths with `m`.
 //! A range is `request..limit`, `request..` or `..limit`; a single value is both.
 
-use super::invalid::Invalid;
 use std::fmt;
+use std::sync::Arc;
+
+use super::invalid::Invalid;
 
 const BYTE_UNITS: [(&str, u64); 9] = [
     ("Ki", 1 << 10),
@@ -23,7 +25,7 @@ const BYTE_UNITS: [(&str, u64); 9] = [
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Quantity {
     /// The text as written, which objects contain unchanged.
-    pub text: String,
+    pub text: Arc<str>,
     /// The size in bytes, or in thousandths of a CPU.
     pub size: u64,
 }
@@ -77,7 +79,7 @@ pub fn bytes(text: &str) -> Result<Quantity, Invalid> {
     };
     let size = number.parse::<u64>().ok().and_then(|number| number.checked_mul(factor));
     let size = size.filter(|size| *size > 0).ok_or("must be more than 0 and fit in 64 bits")?;
-    Ok(Quantity { text: text.to_owned(), size })
+    Ok(Quantity { text: text.into(), size })
 }
 
 /// Reads a CPU quantity, such as `250m`, `1` or `0.5`.
@@ -106,7 +108,7 @@ pub fn cpu(text: &str) -> Result<Quantity, Invalid> {
     if size == 0 {
         return Err("must be more than 0".into());
     }
-    Ok(Quantity { text: text.to_owned(), size })
+    Ok(Quantity { text: text.into(), size })
 }
 
 /// Reads `a..b`, `a..`, `..b` or `a`; `one` reads each quantity.
@@ -155,7 +157,7 @@ mod tests {
         assert!(!range.is_inverted());
         assert!(cpu_bounds("1..100m").unwrap().is_inverted());
         assert_eq!(cpu_bounds("..1").unwrap().request, None);
-        assert_eq!(byte_bounds("1Gi").unwrap().limit.unwrap().text, "1Gi");
+        assert_eq!(byte_bounds("1Gi").unwrap().limit.unwrap().text.as_ref(), "1Gi");
     }
 
     #[test]

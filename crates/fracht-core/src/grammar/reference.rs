@@ -145,9 +145,9 @@ pub(crate) fn parse(text: &str) -> Result<Written<'_>, NotReference<'_>> {
         Some((name, part)) => (name, Some(part)),
         None => (rest, None),
     };
-    let word = |c: char| c.is_ascii_alphanumeric() || "-_.".contains(c);
-    let good = |text: &str| !text.is_empty() && text.chars().all(word);
-    let good_part = part.is_none_or(|part| !part.is_empty() && part.chars().all(|c| word(c) || c == '/'));
+    let word = |byte: u8| byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_' | b'.');
+    let good = |text: &str| !text.is_empty() && text.bytes().all(word);
+    let good_part = part.is_none_or(|part| !part.is_empty() && part.bytes().all(|b| word(b) || b == b'/'));
     if !(good(kind) && good(name) && good_part) {
         return Err(NotReference::Form);
     }
@@ -163,17 +163,17 @@ pub(crate) fn pieces(text: &str) -> Vec<Piece<'_>> {
     let flush = |pieces: &mut Vec<_>, from: usize, to: usize| {
         pieces.extend(text.get(from..to).filter(|text| !text.is_empty()).map(Piece::Plain));
     };
-    while let Some(offset) = text.get(at..).and_then(|rest| rest.find(['{', '}'])) {
-        let brace = at + offset;
+    let brace_from = |from: usize| {
+        let offset = bytes.get(from..)?.iter().position(|byte| matches!(byte, b'{' | b'}'));
+        offset.map(|offset| from + offset)
+    };
+    while let Some(brace) = brace_from(at) {
         if bytes.get(brace) == bytes.get(brace + 1) {
             at = brace + 2;
             continue;
         }
         flush(&mut pieces, plain, brace);
-        let close = text
-            .get(brace + 1..)
-            .and_then(|rest| rest.find(['{', '}']))
-            .map(|offset| brace + 1 + offset)
+        let close = brace_from(brace + 1)
             .filter(|close| bytes.get(brace) == Some(&b'{') && bytes.get(*close) == Some(&b'}'));
         if let Some(close) = close {
             pieces.push(Piece::Braces(text.get(brace + 1..close).unwrap_or_default(), brace + 1..close));

@@ -40,6 +40,8 @@ enum Count {
 enum Read<T: 'static> {
     /// By the parser of a format.
     Format(&'static Format<T>),
+    /// By its word.
+    Word(fn(&str) -> Option<T>),
     /// By a function on the value.
     Value(fn(&Shape, &Value) -> Option<T>),
 }
@@ -91,9 +93,11 @@ impl<T> Field<T> {
     /// The default, if its documentation is a value.
     pub(crate) fn default(&self) -> Option<T> {
         let text = self.key.default;
-        match self.takes.one {
-            Shape::Boolean => self.takes.read(&Value::Boolean(text == "true"), text),
-            Shape::Integer(_) => self.takes.read(&Value::Integer(text.parse().ok()?), text),
+        match (&self.takes.read, self.takes.one) {
+            (Read::Format(format), _) => (format.parse)(text).ok(),
+            (Read::Word(read), _) => read(text),
+            (_, Shape::Boolean) => self.takes.read(&Value::Boolean(text == "true"), text),
+            (_, Shape::Integer(_)) => self.takes.read(&Value::Integer(text.parse().ok()?), text),
             _ => self.takes.read(&Value::Text(text.into()), text),
         }
     }
@@ -119,6 +123,7 @@ impl<T> Takes<T> {
         }
         match &self.read {
             Read::Value(read) => read(&self.one, value),
+            Read::Word(read) => read(value.text()?),
             Read::Format(format) => match value {
                 Value::Text(text) => (format.parse)(text).ok(),
                 Value::Integer(_) | Value::Float if format.about.number => (format.parse)(written).ok(),
@@ -197,7 +202,7 @@ pub(super) const fn integer<T: TryFrom<i64>>(bounds: &'static IntegerBounds) -> 
 
 /// One of the words of a type.
 pub(super) const fn words<T: Word>() -> Takes<T> {
-    Takes::value(Shape::Word(Words::of::<T>()), |_, value| T::of(value.text()?))
+    Takes { one: Shape::Word(Words::of::<T>()), count: Count::One, read: Read::Word(T::of) }
 }
 
 /// One of some words that stand for themselves.

@@ -119,7 +119,8 @@ impl TableShape {
 
     /// The field of a key.
     pub fn field(&self, name: &str) -> Option<&'static dyn AnyField> {
-        self.fields().find(|field| field.key().name == name)
+        let is_field = |field: &&&'static dyn AnyField| field.key().name == name;
+        self.groups.iter().find_map(|group| group.iter().find(is_field)).copied()
     }
 }
 

@@ -212,7 +212,6 @@ impl Verify<'_> {
     }
 
     fn reference(&mut self, kinds: &[RefKind], text: &str, span: Span, key: &str) {
-        let expected = format!("expected a reference such as `{}`", example(kinds));
         let written = reference::parse(text);
         let kind = match &written {
             Ok(written) if kinds.contains(&written.kind) => return,
@@ -226,7 +225,7 @@ impl Verify<'_> {
         let names = kinds.iter().map(|kind| format!("`{}.NAME`", kind.word())).collect::<Vec<_>>();
         self.sink.push(
             Diagnostic::new(&BAD_VALUE, message)
-                .at(span, expected)
+                .at(span, format!("expected a reference such as `{}`", example(kinds)))
                 .help(format!("write {}", names.join(" or "))),
         );
     }

@@ -55,6 +55,7 @@ pub use outside::{Outside, OutsidePlace, OutsidePort};
 pub use port::{Port, PortIndex, Protocol, Reach};
 pub use secret::{Secret, SecretKey, SecretSource};
 pub use target::{EntryKind, Gate, Target, TargetKind, Web};
+pub(crate) use text::joined;
 pub use text::{Address, Part, PodField, Text};
 pub use volume::{Access, Volume};
 pub use workload::{

@@ -79,7 +79,7 @@ impl Text {
     pub fn plain(&self) -> String {
         match self.parts.as_slice() {
             [Part::Plain(text)] => text.to_string(),
-            parts => parts.iter().filter_map(Part::known).collect(),
+            parts => joined(parts.iter().filter_map(Part::known)),
         }
     }
 
@@ -100,6 +100,13 @@ impl Text {
     pub fn is_plain(&self) -> bool {
         self.parts.iter().all(|part| matches!(part, Part::Plain(_)))
     }
+}
+
+/// Texts in a row. `collect` would make space several times.
+pub(crate) fn joined<'a>(texts: impl Iterator<Item = &'a str> + Clone) -> String {
+    let mut all = String::with_capacity(texts.clone().map(str::len).sum());
+    all.extend(texts);
+    all
 }
 
 impl Part {

@@ -1,7 +1,10 @@
 //! Reads the keys that every container has: those of services, tasks and sidecars.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
+
+use rustc_hash::FxBuildHasher;
 
 use super::fields::Fields;
 use super::health::{self, PodPorts};
@@ -19,8 +22,7 @@ use crate::language::container::{
 };
 use crate::language::health::HEALTH;
 use crate::language::mount::MOUNT;
-use crate::language::{Field, Template};
-use crate::model::{BeforeStop, Confine, Container, Content, Mount, Text, Use, UseSource, Variable};
+use crate::model::{BeforeStop, Confine, Container, Content, Mount, Use, UseSource, Variable};
 use crate::origin::Sourced;
 use crate::tree::Entry;
 
@@ -100,7 +102,7 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<I
             None => fields.missing(reader, owner, IMAGE_OR_BUILD),
         }
     }
-    reader.image(fields, &IMAGE).unwrap_or_else(unread)
+    reader.parsed(fields, &IMAGE, image::parse).unwrap_or_else(unread)
 }
 
 /// The image of a build.
@@ -117,18 +119,6 @@ fn built(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Sourced<Image>>
     Some(Sourced { value: image?, origin: build.origin })
 }
 
-impl Reader<'_> {
-    /// An image reference.
-    pub(super) fn image(
-        &mut self,
-        fields: &Fields<'_>,
-        field: &'static Field<Template>,
-    ) -> Option<Sourced<Image>> {
-        let text = fields.text(self, field).filter(Text::is_resolved)?;
-        Some(Sourced { value: image::parse(&text.plain()).ok()?, origin: text.origin })
-    }
-}
-
 fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Variable> {
     fields
         .named(reader, &ENV)
@@ -141,7 +131,7 @@ fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Variable> {
 
 fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
     let mut mounts: Vec<Mount> = Vec::new();
-    let mut places: HashMap<String, usize> = HashMap::new();
+    let mut places: HashMap<Cow<'_, str>, usize, FxBuildHasher> = HashMap::default();
     for (path, entry) in fields.named(reader, &MOUNT) {
         let Some(mount) = mount::read(reader, path, entry) else { continue };
         if path.split('/').find(|step| !step.is_empty()) == Some("proc") {
@@ -153,7 +143,8 @@ fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
             );
             continue;
         }
-        let first = places.get(&place(path)).and_then(|index| mounts.get(*index));
+        let place = place(path);
+        let first = places.get(&place).and_then(|index| mounts.get(*index));
         if let Some(first) = first {
             reader.tainted = true;
             reader.sink.push(
@@ -164,7 +155,7 @@ fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
             );
             continue;
         }
-        places.insert(place(path), mounts.len());
+        places.insert(place, mounts.len());
         mounts.push(mount);
     }
     mounts.shrink_to_fit();
@@ -172,8 +163,13 @@ fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
 }
 
 /// The path in its shortest form: without double slashes and without one at the end.
-fn place(path: &str) -> String {
-    path.split('/').filter(|step| !step.is_empty()).collect::<Vec<_>>().join("/")
+fn place(path: &str) -> Cow<'_, str> {
+    let path = path.trim_matches('/');
+    if path.contains("//") {
+        Cow::Owned(path.split('/').filter(|step| !step.is_empty()).collect::<Vec<_>>().join("/"))
+    } else {
+        Cow::Borrowed(path)
+    }
 }
 
 fn before_stop(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Option<Sourced<BeforeStop>> {

@@ -7,6 +7,7 @@ use super::{Reader, quoted};
 use crate::diag::Diagnostic;
 use crate::diag::reading::{BAD_VALUE, MISSING_KEY};
 use crate::diag::unknown::nearest;
+use crate::grammar::invalid::Invalid;
 use crate::language::{AnyField, Field, Key, Shape, Short, Table, TableShape, Takes, Template, fits};
 use crate::model::Text;
 use crate::origin::Sourced;
@@ -219,6 +220,31 @@ impl Reader<'_> {
 
     /// A text with its references resolved. Messages call it `place`.
     pub(super) fn text(&mut self, node: &Node, takes: &Takes<Template>, place: &dyn Display) -> Option<Text> {
+        let text = self.resolved(node, takes, place)?;
+        match takes.shape() {
+            Shape::Template(format) if text.is_resolved() => {
+                let checked = format.check(&text.plain_text());
+                self.judged(&text, checked, place).map(|()| text)
+            }
+            _ => Some(text),
+        }
+    }
+
+    /// A text with its references resolved, and the value that it is; `None` if it is none.
+    pub(super) fn parsed<T>(
+        &mut self,
+        fields: &Fields<'_>,
+        field: &'static Field<Template>,
+        parse: fn(&str) -> Result<T, Invalid>,
+    ) -> Option<Sourced<T>> {
+        let place = format_args!("`{}`", field.name());
+        let text = self.resolved(fields.node(field)?, &field.takes, &place).filter(Text::is_resolved)?;
+        let value = self.judged(&text, parse(&text.plain_text()), &place)?;
+        Some(Sourced { value, origin: text.origin })
+    }
+
+    /// A text with its references resolved, which may be invalid.
+    fn resolved(&mut self, node: &Node, takes: &Takes<Template>, place: &dyn Display) -> Option<Text> {
         let written: Arc<str> = match &node.value {
             Value::Text(text) => Arc::clone(text),
             value if value.is_plain() && matches!(takes.shape(), Shape::Scalar(_)) => {
@@ -234,18 +260,20 @@ impl Reader<'_> {
         if !text.is_resolved() {
             self.tainted = true;
         }
-        if let Shape::Template(format) = takes.shape()
-            && text.is_resolved()
-            && let Err(reason) = format.check(&text.plain())
-        {
-            self.tainted = true;
-            // The check of shapes reports a text without references.
-            if !text.is_plain() {
-                self.invalid(place, &text, &reason);
-            }
-            return None;
-        }
         Some(text)
+    }
+
+    /// The value of a text. An invalid one is noted, and reported if it has references: the check of shapes reports
+    /// all others.
+    fn judged<T>(&mut self, text: &Text, value: Result<T, Invalid>, place: &dyn Display) -> Option<T> {
+        value
+            .map_err(|reason| {
+                self.tainted = true;
+                if !text.is_plain() {
+                    self.invalid(place, text, &reason);
+                }
+            })
+            .ok()
     }
 
     /// Reports a text that is invalid once its references are resolved.

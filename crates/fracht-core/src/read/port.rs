@@ -15,7 +15,9 @@ use crate::tree::Entry;
 pub(super) fn read(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry: &Entry) -> Port {
     let fields = Fields::of(entry, &PORT_TABLE, reader);
     let number = fields.get(reader, &NUMBER);
-    fields.require(reader, &format!("{owner}/{name}"), &NUMBER);
+    if fields.lacks(&NUMBER) {
+        fields.missing(reader, &format!("{owner}/{name}"), &[&NUMBER]);
+    }
     let reach = fields.or_default(reader, &REACH);
     let port = Port {
         name: Arc::clone(name),

@@ -70,10 +70,10 @@ pub(super) fn read_references(reader: &mut Reader<'_>, target: &mut Target, node
         web(reader, target, &fields);
     }
     if let Some(fields) = fields.table(reader, &GATE) {
-        if let Some(ready) = reader.image(&fields, &READY) {
+        if let Some(ready) = reader.parsed(&fields, &READY, image::parse) {
             target.gate.ready = ready;
         }
-        if let Some(done) = reader.image(&fields, &DONE) {
+        if let Some(done) = reader.parsed(&fields, &DONE, image::parse) {
             target.gate.done = done;
         }
         target.gate.within = fields.or_default(reader, &WITHIN);

@@ -92,7 +92,7 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
     reader.tainted = false;
     let (kind, table) = if is_task { (&TASK, &TASK_TABLE) } else { (&SERVICE, &SERVICE_TABLE) };
     let fields = Fields::of(entry, table, reader);
-    let owner = format!("{}.{name}", kind.name());
+    let owner = [kind.name(), ".", name].concat();
     reader.no_local_name(name, entry.key_span);
     let sidecars: Vec<(&Arc<str>, &Entry)> =
         if is_task { Vec::new() } else { fields.named(reader, &BESIDE).collect() };
@@ -272,10 +272,12 @@ fn settings(
     fields: &Fields<'_>,
     field: &'static Field<Template>,
 ) -> Vec<(Arc<str>, Text)> {
-    let place = format!("a {}", field.name());
     let entries = fields.named(reader, field);
     entries
-        .filter_map(|(name, entry)| Some((Arc::clone(name), reader.text(&entry.node, &field.takes, &place)?)))
+        .filter_map(|(name, entry)| {
+            let place = format_args!("a {}", field.name());
+            Some((Arc::clone(name), reader.text(&entry.node, &field.takes, &place)?))
+        })
         .collect()
 }
 

@@ -21,7 +21,7 @@ pub(crate) type KeyNames = IndexSet<Arc<str>, BuildHasherDefault<FxHasher>>;
 
 /// The ports of a service or of an external service: the position of each, and its number. Of two ports with one name,
 /// the first one counts.
-pub(crate) type PortNames = Names<(PortIndex, u16)>;
+pub(crate) type PortNames = OrderedMap<(PortIndex, u16)>;
 
 /// The names of a stack.
 #[derive(Clone, Debug, Default)]
@@ -277,7 +277,7 @@ fn ports(entries: &Entries) -> impl Iterator<Item = (Arc<str>, u16)> {
 pub(crate) fn port_names(ports: impl Iterator<Item = (Arc<str>, u16)>) -> PortNames {
     let mut names = PortNames::default();
     for (index, (name, number)) in ports.enumerate() {
-        names.entry(name).or_insert((PortIndex(index), number));
+        names.get_or_insert(&name, || (PortIndex(index), number));
     }
     names
 }

@@ -43,8 +43,9 @@ impl Context<'_> {
             Some(offset) => span.part(offset + range.start, offset + range.end),
             None => span,
         };
-        let mut parts = Vec::new();
-        for piece in reference::pieces(written) {
+        let pieces = reference::pieces(written);
+        let mut parts = Vec::with_capacity(pieces.len());
+        for piece in pieces {
             match piece {
                 Piece::Plain(plain) => parts.push(Part::Plain(single_braces(plain).into())),
                 Piece::Stray(index) => {
@@ -76,8 +77,6 @@ impl Context<'_> {
                 }
             }
         }
-        // There are very many texts, each with few parts.
-        parts.shrink_to_fit();
         Text { parts, origin }
     }
 }
@@ -240,7 +239,7 @@ impl Here<'_> {
         let Some((index, number)) = symbol.ports.get(part).copied() else {
             return self.no_port(written, &symbol.ports);
         };
-        let text = format!("{}:{number}", written.name).into();
+        let text = [written.name, ":", &number.to_string()].concat().into();
         Ok(Part::Known { text, address: Some(Address::Service(id, Some(index))) })
     }
 

@@ -23,12 +23,11 @@ pub(super) fn image_unpinned(model: &Model, sink: &mut Sink) {
             continue;
         }
         let message = format!("the image of `{}` is not pinned to a version", workload.reference());
-        let label = match &image.value.tag {
+        let label = match image.value.tag() {
             Some(tag) => format!("`{tag}` changes over time"),
             None => "no tag, so `latest` is pulled".to_owned(),
         };
-        let mut named = image.value.clone();
-        named.tag = Some("1.0.0".into());
+        let named = image.value.tagged("1.0.0");
         sink.push(
             Diagnostic::new(&IMAGE_UNPINNED, message)
                 .at(image.span(), label)

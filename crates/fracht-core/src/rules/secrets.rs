@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use super::{Rule, settings};
 use crate::cover::{self, Certainty, is_secret_name, is_switch};
 use crate::diag::{Diagnostic, Sink};
-use crate::model::{Model, Part, Text};
+use crate::model::{Model, Part, Text, joined};
 
 pub(super) static SECRET_IN_CLEAR: Rule = Rule {
     name: "secret-in-clear",
@@ -28,7 +28,7 @@ fn secret_text(text: &Text) -> Option<&'static str> {
     }
     let whole = match text.parts.as_slice() {
         [one] => Cow::Borrowed(part(one)),
-        parts => Cow::Owned(parts.iter().map(part).collect()),
+        parts => Cow::Owned(joined(parts.iter().map(part))),
     };
     cover::hits(&whole).iter().find(|hit| hit.certainty == Certainty::Sure).map(|hit| hit.what)
 }

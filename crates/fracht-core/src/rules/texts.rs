@@ -28,9 +28,7 @@ pub(super) fn process_text(model: &Model, sink: &mut Sink) {
         for key in config.keys.iter() {
             if let Content::Text(text) = &key.content {
                 let what = || format!("`{}` of `config.{}`", key.name, config.name);
-                if let Some(found) = nul(&text.plain()) {
-                    report(&what(), text.origin.span(), Some(found), sink);
-                }
+                report(what, text.origin.span(), nul(&text.plain_text()), sink);
             }
         }
     }
@@ -80,26 +78,23 @@ fn texts(model: &Model, workload: &Workload, container: &Container, total: &mut 
             // A key of a config is reported where it is set.
             found = found.or(nul(&content).filter(|_| inline));
         }
-        if let found @ Some(_) = found.or(too_long(size)) {
-            report(&what(), text.origin.span(), found, sink);
-        }
+        report(what, text.origin.span(), found.or(too_long(size)), sink);
     }
 }
 
 /// Checks the commands of health checks and of `before-stop`.
 fn commands(workload: &Workload, container: &Container, sink: &mut Sink) {
-    let owner = workload.reference();
     if let Some(health) = &container.health
         && let Probe::Run { command } = &health.probe
     {
         let found = command.iter().find_map(|word| nul(word).or(too_long(word.len())));
-        report(&format!("the health check of `{owner}`"), Some(health.span), found, sink);
+        report(|| format!("the health check of `{}`", workload.reference()), Some(health.span), found, sink);
     }
     if let Some(before) = &container.before_stop
         && let BeforeStop::Run(command) = &before.value
     {
         let found = command.iter().find_map(|word| nul(word).or(too_long(word.len())));
-        report(&format!("`before-stop` of `{owner}`"), before.span(), found, sink);
+        report(|| format!("`before-stop` of `{}`", workload.reference()), before.span(), found, sink);
     }
 }
 
@@ -109,12 +104,9 @@ fn used(model: &Model, workload: &Workload, container: &Container, sink: &mut Si
         let UseSource::Config(id) = used.source else { continue };
         for key in model.configs[id].keys.iter() {
             let Content::Text(text) = &key.content else { continue };
-            let found = too_long(used.prefix.len() + key.name.len() + 1 + text.plain().len());
-            // Many services may use many keys, so a name is only built if it is reported.
-            if found.is_some() {
-                let what = format!("`{}` of `{}`", used.variable(&key.name), workload.reference());
-                report(&what, Some(used.span), found, sink);
-            }
+            let found = too_long(used.prefix.len() + key.name.len() + 1 + text.plain_text().len());
+            let what = || format!("`{}` of `{}`", used.variable(&key.name), workload.reference());
+            report(what, Some(used.span), found, sink);
         }
     }
 }
@@ -127,10 +119,11 @@ fn too_long(size: usize) -> Option<&'static str> {
     (size >= MOST_BYTES).then_some("128 KiB or more")
 }
 
-fn report(what: &str, span: Option<Span>, found: Option<&'static str>, sink: &mut Sink) {
+/// Reports what is found. There are very many texts, so that each gets its name only if something is.
+fn report(what: impl FnOnce() -> String, span: Option<Span>, found: Option<&'static str>, sink: &mut Sink) {
     let Some(found) = found else { return };
     sink.push(
-        Diagnostic::new(&PROCESS_TEXT, format!("no process can be started with {what}"))
+        Diagnostic::new(&PROCESS_TEXT, format!("no process can be started with {}", what()))
             .at(span, found)
             .help("put it into a config and mount that as a file, or shorten it"),
     );
@@ -156,7 +149,7 @@ pub(super) fn label_unknown(model: &Model, sink: &mut Sink) {
                 let recommended = label.strip_prefix("app.kubernetes.io/").is_some_and(|name| match name {
                     "name" | "part-of" | "managed-by" => true,
                     "component" => workload.role.is_some(),
-                    "version" => workload.main.image.value.tag.is_some(),
+                    "version" => workload.main.image.value.tag().is_some(),
                     _ => false,
                 });
                 if own || set || recommended {

@@ -23,6 +23,9 @@ const DEEPEST: u32 = 80;
 /// How many tokens are parsed together: all of a large file would need many times its size.
 pub(super) const TOGETHER: usize = 4096;
 
+/// The most bytes of a value that others are likely to repeat.
+const SHORT: usize = 32;
+
 /// The entries of a file; `None` for one that has errors or is unusual. About `together` tokens are parsed together.
 pub(super) fn entries(text: &str, file: FileId, together: usize) -> Option<Entries> {
     let source = Source::new(text);
@@ -30,9 +33,10 @@ pub(super) fn entries(text: &str, file: FileId, together: usize) -> Option<Entri
         source,
         file,
         failed: false,
-        names: HashSet::default(),
+        texts: HashSet::default(),
         keys: Vec::new(),
         frames: Vec::new(),
+        spare: Vec::new(),
         root: Entries::default(),
         current: Entries::default(),
         header: None,
@@ -111,11 +115,13 @@ struct Build<'s> {
     source: Source<'s>,
     file: FileId,
     failed: bool,
-    /// The names of keys so far: services repeat them, so each is stored once.
-    names: HashSet<Arc<str>, FxBuildHasher>,
+    /// The keys and short values so far: services repeat them, so each is stored once.
+    texts: HashSet<Arc<str>, FxBuildHasher>,
     /// The keys that wait for their value.
     keys: Vec<Key>,
     frames: Vec<Frame>,
+    /// Empty tables with space, for inline tables that are open.
+    spare: Vec<Entries>,
     root: Entries,
     /// The entries of the table under the last header.
     current: Entries,
@@ -132,13 +138,13 @@ impl Build<'_> {
         Span::new(self.file, start..end.end())
     }
 
-    fn name(&mut self, name: &str) -> Arc<str> {
-        if let Some(known) = self.names.get(name) {
+    fn shared(&mut self, text: &str) -> Arc<str> {
+        if let Some(known) = self.texts.get(text) {
             return Arc::clone(known);
         }
-        let name: Arc<str> = name.into();
-        self.names.insert(Arc::clone(&name));
-        name
+        let text: Arc<str> = text.into();
+        self.texts.insert(Arc::clone(&text));
+        text
     }
 
     /// Takes a complete value: an item of the innermost list, or the value of the last key.
@@ -181,9 +187,7 @@ impl Build<'_> {
 
     /// Puts the table under the last header into the tree.
     fn close_table(&mut self) {
-        // The table under a header usually has some keys.
-        let mut current = std::mem::replace(&mut self.current, Entries::with_capacity(16));
-        current.shrink();
+        let current = self.current.take();
         let Some(header) = self.header.take() else {
             // The entries before the first header.
             self.root = current;
@@ -235,7 +239,8 @@ impl Build<'_> {
 fn below<'e>(bytes: &[u8], mut entries: &'e mut Entries, path: &[Key]) -> Option<&'e mut Entries> {
     for key in path {
         let table = || entry(key.span, node(Value::Table(Arc::default()), key.span));
-        let Node { value: Value::Table(table), span, .. } = &mut entries.get_or_insert(&key.name, table).node
+        let Node { value: Value::Table(table), span, .. } =
+            &mut entries.get_or_insert_shared(&key.name, table).node
         else {
             return None;
         };
@@ -252,7 +257,7 @@ fn below<'e>(bytes: &[u8], mut entries: &'e mut Entries, path: &[Key]) -> Option
 fn set(bytes: &[u8], entries: &mut Entries, path: &[Key], value: Node) -> bool {
     let Some((last, parents)) = path.split_last() else { return false };
     let Some(entries) = below(bytes, entries, parents) else { return false };
-    entries.insert(Arc::clone(&last.name), entry(last.span, value)).is_none()
+    entries.add_shared(&last.name, entry(last.span, value))
 }
 
 fn node(value: Value, span: Span) -> Node {
@@ -271,8 +276,10 @@ fn is_bare(text: &str) -> bool {
 /// The content of a string in double quotes that stands as it is; `None` if it has to be decoded.
 fn plain_string(raw: &str) -> Option<&str> {
     let inner = raw.strip_prefix('"')?.strip_suffix('"')?;
-    let plain = |byte: u8| !matches!(byte, 0..0x20 | 0x7f | b'\\' | b'"');
-    inner.bytes().all(plain).then_some(inner)
+    // Without an early end, several bytes are compared at once.
+    let special =
+        inner.bytes().fold(false, |special, byte| special | matches!(byte, 0..0x20 | 0x7f | b'\\' | b'"'));
+    (!special).then_some(inner)
 }
 
 impl EventReceiver for Build<'_> {
@@ -293,15 +300,16 @@ impl EventReceiver for Build<'_> {
     }
 
     fn inline_table_open(&mut self, span: Range, _: &mut dyn ErrorSink) -> bool {
-        let (entries, keys) = (Entries::default(), self.keys.len());
+        let (entries, keys) = (self.spare.pop().unwrap_or_default(), self.keys.len());
         self.frames.push(Frame::Table { start: span.start(), entries, keys });
         true
     }
 
     fn inline_table_close(&mut self, span: Range, _: &mut dyn ErrorSink) {
         match self.frames.pop() {
-            Some(Frame::Table { start, entries, .. }) => {
-                self.value(node(Value::Table(Arc::new(entries)), self.from(start, span)));
+            Some(Frame::Table { start, mut entries, .. }) => {
+                self.value(node(Value::Table(Arc::new(entries.take())), self.from(start, span)));
+                self.spare.push(entries);
             }
             _ => self.failed = true,
         }
@@ -327,11 +335,11 @@ impl EventReceiver for Build<'_> {
             return;
         };
         let name = if encoding.is_none() && is_bare(raw.as_str()) {
-            self.name(raw.as_str())
+            self.shared(raw.as_str())
         } else {
             let mut decoded = Cow::Borrowed("");
             Raw::new_unchecked(raw.as_str(), encoding, span).decode_key(&mut decoded, errors);
-            self.name(&decoded)
+            self.shared(&decoded)
         };
         let span = self.span(span);
         self.keys.push(Key { name, span });
@@ -346,7 +354,8 @@ impl EventReceiver for Build<'_> {
         if encoding == Some(Encoding::BasicString)
             && let Some(text) = plain_string(raw.as_str())
         {
-            self.value(node(Value::Text(text.into()), place));
+            let text = if text.len() <= SHORT { self.shared(text) } else { text.into() };
+            self.value(node(Value::Text(text), place));
             return;
         }
         let raw = Raw::new_unchecked(raw.as_str(), encoding, span);

@@ -1,12 +1,13 @@
 //! `fracht check`
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, HashSet};
 use std::mem::ManuallyDrop;
 use std::sync::Arc;
 
 use fracht_core::diag::Report;
 use fracht_core::escape::escaped;
 use fracht_core::model::Model;
+use rustc_hash::FxBuildHasher;
 use serde::Serialize;
 
 use crate::cli::{Check, Format};
@@ -65,7 +66,7 @@ pub(crate) fn run(args: &Check, ui: &mut Ui) -> Result<Outcome, Failure> {
 /// The parts of a stack over all its targets, each name once.
 #[derive(Default)]
 struct Inventory {
-    names: BTreeMap<&'static str, BTreeSet<Arc<str>>>,
+    names: BTreeMap<&'static str, HashSet<Arc<str>, FxBuildHasher>>,
 }
 
 impl Inventory {

@@ -57,7 +57,7 @@ fn plan(args: &New) -> Result<Plan, Failure> {
             Failure::new(message, "for example `--image registry.example/harbour/feedstore:1.0`")
         })?),
     };
-    let of_image = image.as_ref().and_then(|image| image.repository.rsplit('/').next()).map(str::to_owned);
+    let of_image = image.as_ref().and_then(|image| image.repository().rsplit('/').next()).map(str::to_owned);
     let name = args.name.clone().or(of_image).unwrap_or_else(|| "app".to_owned());
     if let Err(problem) = NameKind::Label.check(&name) {
         let help = match problem.instead {

@@ -15,14 +15,11 @@ pub(crate) struct ConfigDigest<'c> {
 }
 
 impl<'c> ConfigDigest<'c> {
-    /// The digests of a config; `None` for an existing `ConfigMap`, whose content is not known.
-    pub(crate) fn of(config: &'c Config) -> Option<Self> {
-        if config.present.is_some() {
-            return None;
-        }
+    /// The digests of a config.
+    pub(crate) fn of(config: &'c Config) -> Self {
         let keys: BTreeMap<&str, String> =
             config.keys.iter().map(|key| (&*key.name, of_content(&key.content))).collect();
-        Some(Self { all: joined(keys.iter().map(|(key, digest)| (*key, digest))), keys })
+        Self { all: joined(keys.iter().map(|(key, digest)| (*key, digest))), keys }
     }
 
     /// A digest that changes with the content of some keys, and only then.

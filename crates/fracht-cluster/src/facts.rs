@@ -1,6 +1,7 @@
 //! What builders of objects know: the facts of the stack, and what is computed once for several objects.
 
 use std::collections::BTreeMap;
+use std::sync::OnceLock;
 
 use fracht_core::model::{ConfigId, Model, PortIndex, Workload, WorkloadId};
 use fracht_core::plan::facts::Facts;
@@ -18,8 +19,8 @@ pub(crate) struct ClusterFacts<'f> {
     one_node: BTreeMap<&'f str, &'f str>,
     /// The names of Jobs. A name depends on those of the Jobs that it waits for, so they are set in start order.
     job_names: BTreeMap<WorkloadId, Str>,
-    /// The digests of each generated `ConfigMap`.
-    config_digests: BTreeMap<ConfigId, ConfigDigest<'f>>,
+    /// The digests of each generated `ConfigMap`, once they are needed.
+    config_digests: BTreeMap<ConfigId, OnceLock<ConfigDigest<'f>>>,
 }
 
 impl<'f> ClusterFacts<'f> {
@@ -40,7 +41,8 @@ impl<'f> ClusterFacts<'f> {
                 .collect(),
             job_names: BTreeMap::new(),
             config_digests: configs
-                .filter_map(|(id, config)| Some((id, ConfigDigest::of(config)?)))
+                .filter(|(_, config)| config.present.is_none())
+                .map(|(id, _)| (id, OnceLock::new()))
                 .collect(),
         }
     }
@@ -65,8 +67,9 @@ impl<'f> ClusterFacts<'f> {
         self.one_node.get(&*workload.name).copied()
     }
 
-    /// The digests of a config; `None` for an existing `ConfigMap`.
+    /// The digests of a config; `None` for an existing `ConfigMap`, whose content is not known.
     pub(crate) fn config_digest(&self, config: ConfigId) -> Option<&ConfigDigest<'f>> {
-        self.config_digests.get(&config)
+        let digest = self.config_digests.get(&config)?;
+        Some(digest.get_or_init(|| ConfigDigest::of(&self.model.configs[config])))
     }
 }

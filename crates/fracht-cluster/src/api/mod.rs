@@ -42,6 +42,12 @@ pub(crate) fn json(part: &impl Serialize) -> Value {
     serde_json::to_value(part).expect("plain data")
 }
 
+/// A value as the text of JSON.
+#[expect(clippy::expect_used, reason = "a value is JSON")]
+pub(crate) fn json_bytes(value: &Value) -> Vec<u8> {
+    serde_json::to_vec(value).expect("a value")
+}
+
 /// A field of an object.
 pub(crate) trait Field {
     /// Whether it has no value, so that it is left out.

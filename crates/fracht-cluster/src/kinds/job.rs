@@ -7,7 +7,7 @@ use fracht_core::model::{TaskPart, Workload};
 
 use crate::api::{
     Job, JobSpec, Metadata, PodFailurePolicy, PodFailurePolicyOnExitCodesRequirement, PodFailurePolicyRule,
-    Str, json,
+    Str, json, json_bytes,
 };
 use crate::facts::ClusterFacts;
 use crate::name::{LABEL, in_stack, shortened};
@@ -25,7 +25,7 @@ pub(crate) fn name(facts: &ClusterFacts<'_>, workload: &Workload, task: &TaskPar
     let mut content = json(&spec(facts, workload, task));
     // In the order of the alphabet, so that the digest does not depend on the order in which fields are written.
     content.sort_all_objects();
-    let digest = short(content.to_string().as_bytes());
+    let digest = short(&json_bytes(&content));
     format!("{}-{digest}", shortened(&in_stack(facts.model, &workload.name), LABEL - digest.len() - 1)).into()
 }
 

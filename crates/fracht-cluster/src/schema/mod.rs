@@ -6,21 +6,48 @@
 mod scalar;
 
 use std::fmt;
-use std::sync::LazyLock;
 
 use fracht_core::grammar::nearest::nearest;
 use serde_json::Value;
 
 use crate::object::text_at;
 
-/// The lines of the table, sorted by name.
-static TABLE: LazyLock<Vec<(&str, &str)>> =
-    LazyLock::new(|| include_str!("kinds.txt").lines().filter_map(|line| line.split_once(':')).collect());
+/// The table. Its lines are sorted by name.
+const TABLE: &str = include_str!("kinds.txt");
+
+/// Where each line of the table begins, found out when this is compiled.
+static LINES: [u32; line_ends(&mut [])] = {
+    let mut starts = [0; line_ends(&mut [])];
+    line_ends(&mut starts);
+    starts
+};
+
+/// How many lines the table has. Sets where those after the first begin.
+#[expect(clippy::indexing_slicing, clippy::cast_possible_truncation, reason = "when this is compiled")]
+const fn line_ends(starts: &mut [u32]) -> usize {
+    let (mut at, mut count) = (0, 0);
+    while at < TABLE.len() {
+        at += 1;
+        if TABLE.as_bytes()[at - 1] == b'\n' {
+            count += 1;
+            if count < starts.len() {
+                starts[count] = at as u32;
+            }
+        }
+    }
+    count
+}
+
+/// The name in the line that begins at a byte of the table, and its fields.
+fn line_at(start: u32) -> Option<(&'static str, &'static str)> {
+    TABLE.get(start as usize..)?.split_once(':')
+}
 
 /// The fields of a kind or a type.
 fn line_of(name: &str) -> Option<&'static str> {
-    let line = TABLE.binary_search_by(|(known, _)| (*known).cmp(name)).ok()?;
-    TABLE.get(line).map(|(_, fields)| *fields)
+    let line =
+        LINES.binary_search_by(|start| line_at(*start).map(|(known, _)| known).cmp(&Some(name))).ok()?;
+    line_at(*LINES.get(line)?)?.1.lines().next()
 }
 
 /// A field that does not fit the kind of its object.
@@ -140,8 +167,10 @@ impl Walk<'_> {
                 }
                 _ => self.report(Why::Wrong("a map", scalar::found(value))),
             }
-        } else if let Some(line) = line_of(of) {
-            self.fields(value, line);
+        } else if let Some(line) =
+            of.starts_with(|first: char| first.is_ascii_uppercase()).then(|| line_of(of))
+        {
+            self.fields(value, line.unwrap_or_default());
         } else if let Some(expected) = scalar::expected(value, of) {
             self.report(Why::Wrong(expected, scalar::found(value)));
         }

@@ -14,27 +14,30 @@ const MOST_OF_TEXT: usize = 1024;
 /// The most steps of an expression, with all that it repeats.
 const MOST_STEPS: usize = 2000;
 
+/// A regular expression.
+#[derive(Debug)]
+pub struct Pattern(Hir);
+
 /// Reads a regular expression. Its limits keep time and memory small, whatever it repeats.
 ///
 /// # Errors
-/// Why it is invalid.
-pub(crate) fn parse(text: &str) -> Result<Hir, Invalid> {
+/// Why it is invalid: it has a syntax error, or is too large, as `(a{50}){50}` is.
+pub fn parse(text: &str) -> Result<Pattern, Invalid> {
     if text.len() > MOST_OF_TEXT {
         return Err(format!("more than {MOST_OF_TEXT} bytes").into());
     }
-    regex_syntax::parse(text).map_err(|_| "not a regular expression".into())
-}
-
-/// Whether an expression matches the whole of a value.
-///
-/// # Errors
-/// Why the expression is invalid: it has a syntax error, or is too large, as `(a{50}){50}` is.
-pub fn fits(text: &str, value: &str) -> Result<bool, Invalid> {
-    let expression = parse(text)?;
+    let expression = regex_syntax::parse(text).map_err(|_| "not a regular expression")?;
     if steps(&expression) > MOST_STEPS {
         return Err("too large: repeat less".into());
     }
-    Ok(ends(&expression, value, &[0]).contains(&value.len()))
+    Ok(Pattern(expression))
+}
+
+impl Pattern {
+    /// Whether it matches the whole of a value.
+    pub fn fits(&self, value: &str) -> bool {
+        ends(&self.0, value, &[0]).contains(&value.len())
+    }
 }
 
 /// How many steps it takes to match an expression once.
@@ -148,23 +151,23 @@ mod tests {
     #[test]
     fn an_expression_matches_the_whole_value_and_has_a_limit() {
         for (text, value, fit) in [
-            ("a|ab", "ab", Ok(true)),
-            ("a|ab", "abc", Ok(false)),
-            ("(?x) a # one", "a", Ok(true)),
-            ("\\d+", "x1", Ok(false)),
-            ("(?m)^a$", "b\na", Ok(false)),
-            ("\\d+\\.\\d+(-[a-z]{2,3})?", "1.20-rc", Ok(true)),
-            ("\\d+\\.\\d+(-[a-z]{2,3})?", "1.20-rcxx", Ok(false)),
-            ("(a*)*b?", "aaaa", Ok(true)),
-            ("(?i)é\\b", "É", Ok(true)),
-            (".{2}", "é", Ok(false)),
+            ("a|ab", "ab", true),
+            ("a|ab", "abc", false),
+            ("(?x) a # one", "a", true),
+            ("\\d+", "x1", false),
+            ("(?m)^a$", "b\na", false),
+            ("\\d+\\.\\d+(-[a-z]{2,3})?", "1.20-rc", true),
+            ("\\d+\\.\\d+(-[a-z]{2,3})?", "1.20-rcxx", false),
+            ("(a*)*b?", "aaaa", true),
+            ("(?i)é\\b", "É", true),
+            (".{2}", "é", false),
         ] {
-            assert_eq!(fits(text, value), fit, "{text} {value}");
+            assert_eq!(parse(text).unwrap().fits(value), fit, "{text} {value}");
         }
         for text in ["a)|(.*", "(((a{99}){99}){99}){99}", "(a{50}){50}", "[", &"a".repeat(1025)] {
-            assert!(fits(text, "a").is_err(), "{text}");
+            assert!(parse(text).is_err(), "{text}");
         }
         // As many steps as bytes.
-        assert_eq!(fits("(a|b|ab)*c", &"ab".repeat(20_000)), Ok(false));
+        assert!(!parse("(a|b|ab)*c").unwrap().fits(&"ab".repeat(20_000)));
     }
 }

@@ -10,12 +10,13 @@ use crate::diag::reading::{BAD_VALUE, ENV_NAME, SCHEDULE_INVALID};
 use crate::grammar::at::{self, At};
 use crate::grammar::image::{self, Image};
 use crate::grammar::invalid::Invalid;
+use crate::grammar::pattern::{self, Pattern};
 use crate::grammar::platform::{self, Platform};
 use crate::grammar::quantity::{self, Bounds, Quantity};
 use crate::grammar::schedule::{self, Schedule};
 use crate::grammar::share::{self, Share};
 use crate::grammar::user::{self, User};
-use crate::grammar::{duration, host, mode, name, path, pattern};
+use crate::grammar::{duration, host, mode, name, path};
 
 /// A format whose values are read as `T`.
 pub struct Format<T> {
@@ -96,8 +97,7 @@ pub(super) static PREFIX: Format<Arc<str>> = Format {
     parse: |text| name::prefix(text).map(|()| text.into()),
 };
 /// A regular expression.
-pub(super) static PATTERN: Format<Arc<str>> =
-    text("a regular expression", "'\\d+\\.\\d+'", |text| pattern::parse(text).map(|_| text.into()));
+pub(super) static PATTERN: Format<Pattern> = text("a regular expression", "'\\d+\\.\\d+'", pattern::parse);
 
 /// A path to a value.
 pub(super) static PATH: Format<Vec<String>> = text("a path to a value", "\"env.DEBUG\"", path::parse);

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use super::field::{Field, STRING, formatted};
 use super::format;
 use super::shape::{Key, TableShape};
+use crate::grammar::pattern::Pattern;
 
 pub(crate) static DEFAULT: Field<Arc<str>> = Field {
     key: Key {
@@ -16,7 +17,7 @@ pub(crate) static DEFAULT: Field<Arc<str>> = Field {
     },
     takes: STRING,
 };
-pub(crate) static PATTERN: Field<Arc<str>> = Field {
+pub(crate) static PATTERN: Field<Pattern> = Field {
     key: Key {
         name: "pattern",
         default: "any text",

@@ -7,8 +7,7 @@ use super::Reader;
 use super::fields::Fields;
 use crate::cover::may_be_secret;
 use crate::diag::Diagnostic;
-use crate::diag::reading::{BAD_VALUE, INPUT_MISSING, INPUT_REFUSED, UNUSED};
-use crate::grammar::pattern;
+use crate::diag::reading::{INPUT_MISSING, INPUT_REFUSED, UNUSED};
 use crate::input::{InputSource, InputValues, variable_name};
 use crate::language::input::{DEFAULT, HELP, INPUT_TABLE, PATTERN};
 use crate::language::stack::INPUT;
@@ -65,7 +64,7 @@ fn cross_off(node: &Node, names: &mut BTreeSet<&str>) {
 fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, values: &InputValues) -> Option<Arc<str>> {
     let fields = Fields::of(entry, &INPUT_TABLE, reader);
     let default = fields.get(reader, &DEFAULT);
-    let written = fields.get(reader, &PATTERN);
+    let pattern = fields.get(reader, &PATTERN);
     let help = fields.get(reader, &HELP);
     let variable = variable_name(name);
     let (source, value) = match (values.get(name), default) {
@@ -98,26 +97,17 @@ fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, values: &InputValues
         );
         return None;
     }
-    let written = written.as_ref();
-    match written.map(|written| (pattern::fits(&written.value, &value), written.span())) {
-        None | Some((Ok(true), _)) => {}
-        Some((Ok(false), span)) => {
-            // The value may be secret, so that the message must not contain it.
-            let message =
-                format!("the value of input `{name}`, from {}, does not match its pattern", source.words());
-            reader.sink.push(
-                Diagnostic::new(&INPUT_REFUSED, message)
-                    .at(span, "the whole value must match this")
-                    .help(format!("set another: `--input {name}=VALUE`")),
-            );
-            // What it is part of would be reported as well.
-            return None;
-        }
-        Some((Err(reason), span)) => reader.sink.push(
-            Diagnostic::new(&BAD_VALUE, format!("the pattern of `input.{name}` cannot be used"))
-                .at(span, reason)
-                .help("write a shorter pattern, such as `[a-z0-9-]+`"),
-        ),
+    if let Some(pattern) = pattern.filter(|pattern| !pattern.value.fits(&value)) {
+        // The value may be secret, so that the message must not contain it.
+        let message =
+            format!("the value of input `{name}`, from {}, does not match its pattern", source.words());
+        reader.sink.push(
+            Diagnostic::new(&INPUT_REFUSED, message)
+                .at(pattern.span(), "the whole value must match this")
+                .help(format!("set another: `--input {name}=VALUE`")),
+        );
+        // What it is part of would be reported as well.
+        return None;
     }
     Some(value)
 }

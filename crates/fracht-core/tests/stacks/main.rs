@@ -15,6 +15,7 @@ mod one_message;
 mod order;
 mod ports;
 mod reading;
+mod references;
 mod style;
 mod values;
 mod vocabulary;

@@ -1,6 +1,7 @@
 //! A simulated cluster: it checks objects and their references, and knows nothing of stacks.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::LazyLock;
 
 use regex::Regex;
 use serde_json::Value;
@@ -16,6 +17,16 @@ const PRESENT: [(&str, &str, &[&str]); 6] = [
     ("ConfigMap", "shared-settings", &["REGION"]),
     ("PersistentVolumeClaim", "old-archive", &[]),
 ];
+
+/// The names of most kinds.
+static NAME: LazyLock<Regex> = LazyLock::new(|| Regex::new("^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$").unwrap());
+
+/// The values of labels.
+pub(crate) static LABEL: LazyLock<Regex> =
+    LazyLock::new(|| Regex::new("^(([A-Za-z0-9][A-Za-z0-9_.-]{0,61})?[A-Za-z0-9])?$").unwrap());
+
+/// A variable in a text, with the signs before it, which may escape it.
+static REFERENCE: LazyLock<Regex> = LazyLock::new(|| Regex::new(r"\$+\(([A-Za-z0-9_.-]+)\)").unwrap());
 
 /// The objects of a namespace.
 pub(crate) struct Cluster<'a> {
@@ -180,8 +191,6 @@ impl<'a> Cluster<'a> {
 
     /// Checks that names are valid and unique, and that all objects have the same namespace.
     fn identities(&self) {
-        let name = Regex::new("^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$").unwrap();
-        let label = Regex::new("^(([A-Za-z0-9][A-Za-z0-9_.-]{0,61})?[A-Za-z0-9])?$").unwrap();
         let (mut seen, mut namespaces) = (BTreeSet::new(), BTreeSet::new());
         for object in self.objects {
             let (kind, meta) = (object["kind"].as_str().unwrap(), &object["metadata"]);
@@ -190,7 +199,7 @@ impl<'a> Cluster<'a> {
             let dotted =
                 ["NetworkPolicy", "Role", "RoleBinding", "HTTPRoute", "PersistentVolume"].contains(&kind);
             assert!(
-                if dotted { own.split('.').all(|part| name.is_match(part)) } else { name.is_match(own) },
+                if dotted { own.split('.').all(|part| NAME.is_match(part)) } else { NAME.is_match(own) },
                 "{meta}"
             );
             // The cluster adds a suffix to these names, in labels and in names of pods and Jobs.
@@ -202,7 +211,7 @@ impl<'a> Cluster<'a> {
                 _ => namespaces.extend(meta["namespace"].as_str()),
             }
             for value in meta["labels"].as_object().into_iter().flatten().map(|(_, value)| value) {
-                assert!(label.is_match(value.as_str().unwrap()), "{meta}");
+                assert!(LABEL.is_match(value.as_str().unwrap()), "{meta}");
             }
         }
         assert_eq!(namespaces.len(), 1, "{namespaces:?}");
@@ -333,11 +342,10 @@ impl<'a> Cluster<'a> {
 
     /// Checks variables: each refers to existing keys, and uses only earlier variables.
     fn variables(&self, pod: &Pod<'_>) {
-        let reference = Regex::new(r"\$+\(([A-Za-z0-9_.-]+)\)").unwrap();
         for container in pod.running() {
             let mut known = BTreeSet::new();
             let resolve = |text: &str, known: &BTreeSet<&str>| {
-                for found in reference.captures_iter(text) {
+                for found in REFERENCE.captures_iter(text) {
                     let dollars = found[0].chars().take_while(|c| *c == '$').count();
                     let ours = found[1].starts_with("FRACHT_");
                     assert_eq!(dollars % 2 == 1, ours, "{text} in {}", pod.owner);

@@ -2,11 +2,12 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::net::IpAddr;
+use std::sync::LazyLock;
 
 use regex::Regex;
 use serde_json::Value;
 
-use crate::cluster::{Cluster, Pod, items};
+use crate::cluster::{Cluster, LABEL, Pod, items};
 
 /// Checks every object; panics at the first that is refused.
 pub(crate) fn check(cluster: &Cluster<'_>) {
@@ -75,12 +76,14 @@ fn schedules(cluster: &Cluster<'_>) {
     }
 }
 
-fn host() -> Regex {
+static HOST: LazyLock<Regex> = LazyLock::new(|| {
     Regex::new(r"^(\*\.)?[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)*$").unwrap()
-}
+});
+
+static PATH_OF_ROUTE: LazyLock<Regex> =
+    LazyLock::new(|| Regex::new(r"^(?:[-A-Za-z0-9/._~!$&'()*+,;=:@]|%[0-9a-fA-F]{2})+$").unwrap());
 
 fn entries(cluster: &Cluster<'_>) {
-    let host = host();
     let check_path = |path: &str| {
         assert!(path.starts_with('/'), "{path}");
         for part in ["//", "/./", "/../", "%2f", "%2F"] {
@@ -90,16 +93,15 @@ fn entries(cluster: &Cluster<'_>) {
     };
     for (_, entry) in cluster.of_kind("Ingress") {
         for rule in items(&entry["spec"]["rules"]) {
-            assert!(host.is_match(rule["host"].as_str().unwrap()), "{rule}");
+            assert!(HOST.is_match(rule["host"].as_str().unwrap()), "{rule}");
             items(&rule["http"]["paths"]).for_each(|path| check_path(path["path"].as_str().unwrap()));
         }
     }
-    let of_route = Regex::new(r"^(?:[-A-Za-z0-9/._~!$&'()*+,;=:@]|%[0-9a-fA-F]{2})+$").unwrap();
     for (_, route) in cluster.of_kind("HTTPRoute") {
-        assert!(host.is_match(route["spec"]["hostnames"][0].as_str().unwrap()), "{route}");
+        assert!(HOST.is_match(route["spec"]["hostnames"][0].as_str().unwrap()), "{route}");
         let path = route["spec"]["rules"][0]["matches"][0]["path"]["value"].as_str().unwrap();
         check_path(path);
-        assert!(of_route.is_match(path) && path.len() <= 1024, "{path}");
+        assert!(PATH_OF_ROUTE.is_match(path) && path.len() <= 1024, "{path}");
     }
 }
 
@@ -115,7 +117,7 @@ fn slices(cluster: &Cluster<'_>) {
     }
     for (_, service) in cluster.of_kind("Service") {
         let Some(name) = service["spec"]["externalName"].as_str() else { continue };
-        assert!(host().is_match(name), "{name}");
+        assert!(HOST.is_match(name), "{name}");
         let meta = &service["metadata"];
         let (own, namespace) = (meta["name"].as_str().unwrap(), meta["namespace"].as_str().unwrap());
         let itself = name == own || format!("{name}.svc.").starts_with(&format!("{own}.{namespace}.svc."));
@@ -242,10 +244,9 @@ fn order(cluster: &Cluster<'_>) {
 
 fn pods(pod: &Pod<'_>) {
     let spec = pod.spec();
-    let label = Regex::new("^(([A-Za-z0-9][A-Za-z0-9_.-]{0,61})?[A-Za-z0-9])?$").unwrap();
     let labels = [pod.labels(), &spec["nodeSelector"]].into_iter().filter_map(Value::as_object);
     for (name, value) in labels.flatten() {
-        assert!(label.is_match(value.as_str().unwrap()), "{name}: {value} of {}", pod.owner);
+        assert!(LABEL.is_match(value.as_str().unwrap()), "{name}: {value} of {}", pod.owner);
     }
     let grace = spec["terminationGracePeriodSeconds"].as_u64().unwrap_or(30);
     for container in pod.containers() {
@@ -278,6 +279,6 @@ fn pods(pod: &Pod<'_>) {
     }
     for volume in items(&spec["volumes"]) {
         let name = volume["name"].as_str().unwrap();
-        assert!(name.len() <= 63 && label.is_match(name) && !name.contains(['.', '_']), "{name}");
+        assert!(name.len() <= 63 && LABEL.is_match(name) && !name.contains(['.', '_']), "{name}");
     }
 }

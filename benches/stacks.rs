@@ -1,7 +1,7 @@
 //! Times `check` and `render` for stacks of 100, 1,000 and 10,000 services, and the bare serial run of the same
 //! libraries: parse with spans, copy the typed objects, write the YAML, no checks.
 //!
-//! `cargo bench` times them all; `cargo bench -- --test` runs each once.
+//! `cargo bench -p fracht-benches` times them all; with `-- --test` each runs once.
 #![allow(missing_docs, clippy::expect_used, clippy::panic, reason = "a benchmark that panics has failed")]
 
 use std::hint::black_box;

@@ -1,13 +1,13 @@
 #!/usr/bin/env bash
 # Counts the instructions of Fracht and of the bare runs, by valgrind's callgrind with one thread: the counts are the
-# same on every run. Prints a table. Usage: crates/fracht/benches/count.sh [SERVICES]
+# same on every run. Prints a table. Usage: benches/count.sh [SERVICES]
 set -euo pipefail
-cd "$(dirname "$0")/../../.."
+cd "$(dirname "$0")/.."
 
 services=${1:-1000}
 profile=${FRACHT_PROFILE:-quick}
 cargo build --quiet --locked --profile "$profile" -p fracht --bin fracht
-bench=$(cargo bench --quiet --locked --profile "$profile" -p fracht --bench bare --no-run --message-format json \
+bench=$(cargo bench --quiet --locked --profile "$profile" -p fracht-benches --bench bare --no-run --message-format json \
   | sed -n 's/.*"executable":"\([^"]*bare[^"]*\)".*/\1/p' | tail -n 1)
 fracht=target/$profile/fracht
 work=$(mktemp -d)

@@ -3,11 +3,14 @@
 use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
-use fracht_core::model::{ConfigId, Model, PortIndex, Workload, WorkloadId};
+use fracht_core::model::{ConfigId, Kind, Model, PortIndex, TaskPart, Workload, WorkloadId};
 use fracht_core::plan::facts::Facts;
 
 use crate::api::Str;
 use crate::config_digest::ConfigDigest;
+
+/// What gives the Job of a task its name.
+pub(crate) type NameJob = fn(&ClusterFacts<'_>, &Workload, &TaskPart) -> Str;
 
 /// The facts from which objects are built.
 #[derive(Debug)]
@@ -17,16 +20,21 @@ pub(crate) struct ClusterFacts<'f> {
     open_numbers: BTreeMap<(WorkloadId, PortIndex), u16>,
     /// The groups of workloads that must share a node, by the name of the workload.
     one_node: BTreeMap<&'f str, &'f str>,
-    /// The names of Jobs. A name depends on those of the Jobs that it waits for, so they are set in start order.
-    job_names: BTreeMap<WorkloadId, Str>,
+    /// The tasks that become Jobs, in start order.
+    tasks: Vec<WorkloadId>,
+    /// The names of their Jobs, once they are needed: a name contains a digest of the whole Job.
+    job_names: BTreeMap<WorkloadId, OnceLock<Str>>,
+    name_job: NameJob,
     /// The digests of each generated `ConfigMap`, once they are needed.
     config_digests: BTreeMap<ConfigId, OnceLock<ConfigDigest<'f>>>,
 }
 
 impl<'f> ClusterFacts<'f> {
-    /// The facts for objects, without the names of Jobs.
-    pub(crate) fn of(facts: &'f Facts) -> Self {
+    /// The facts for objects.
+    pub(crate) fn of(facts: &'f Facts, name_job: NameJob) -> Self {
         let model = &facts.model;
+        let is_task = |id: &WorkloadId| matches!(model.workloads[*id].kind, Kind::Task(_));
+        let tasks: Vec<WorkloadId> = facts.order.waves.iter().flatten().copied().filter(is_task).collect();
         let configs = model.configs.entries();
         let entries = facts.ports.entries.iter();
         let open = entries.filter(|entry| entry.port(model).is_some_and(|port| port.reach.value.is_open()));
@@ -39,7 +47,9 @@ impl<'f> ClusterFacts<'f> {
             one_node: groups
                 .map(|(id, volume)| (&*model.workloads[*id].name, &*model.volumes[*volume].name))
                 .collect(),
-            job_names: BTreeMap::new(),
+            job_names: tasks.iter().map(|id| (*id, OnceLock::new())).collect(),
+            tasks,
+            name_job,
             config_digests: configs
                 .filter(|(_, config)| config.present.is_none())
                 .map(|(id, _)| (id, OnceLock::new()))
@@ -47,14 +57,23 @@ impl<'f> ClusterFacts<'f> {
         }
     }
 
-    /// Sets the name of a task's Job.
-    pub(crate) fn set_job_name(&mut self, task: WorkloadId, name: Str) {
-        self.job_names.insert(task, name);
-    }
-
     /// The name of a task's Job; `None` for a task with a schedule, which has a `CronJob`.
     pub(crate) fn job_name(&self, task: WorkloadId) -> Option<&Str> {
-        self.job_names.get(&task)
+        let name = self.job_names.get(&task)?;
+        if name.get().is_none() {
+            self.name_jobs();
+        }
+        name.get()
+    }
+
+    /// Names all Jobs. A name depends on those of the Jobs that it waits for: in start order, these have theirs.
+    fn name_jobs(&self) {
+        for id in &self.tasks {
+            let workload = &self.model.workloads[*id];
+            if let (Some(name), Kind::Task(task)) = (self.job_names.get(id), &workload.kind) {
+                name.get_or_init(|| (self.name_job)(self, workload, task));
+            }
+        }
     }
 
     /// The external number of an open port; `None` if the cluster chooses it.

@@ -49,15 +49,18 @@ impl<'f> Rendering<'f> {
         Self::of(checked, Some(values))
     }
 
+    /// The problems of the objects of a checked stack, also those that do not prevent a rendering.
+    pub fn problems(checked: Checked<'f>) -> Vec<Diagnostic> {
+        planned(checked, None).2
+    }
+
     fn of(checked: Checked<'f>, secrets: Option<SecretValues>) -> Result<Self, Vec<Diagnostic>> {
         let core = checked.facts();
-        let facts = plan::facts(core);
-        let (passed, mut problems) = passed::objects(facts.model);
-        let mut objects = plan::objects(core, &facts, passed);
-        problems.extend(plan::check(&mut objects, &facts, secrets.as_ref()));
+        let (facts, mut objects, problems) = planned(checked, secrets.as_ref());
         if problems.iter().any(|problem| problem.rule.always_error) {
             return Err(problems);
         }
+        plan::complete_names(&mut objects, &facts);
         let mut left_out = Vec::new();
         if secrets.is_none() {
             objects.retain(|object| match object.source {
@@ -89,7 +92,7 @@ impl<'f> Rendering<'f> {
 
     /// Keeps only the objects for which `wanted` is true, by kind and name.
     pub fn retain(&mut self, wanted: impl Fn(&str, &str) -> bool) {
-        self.objects.retain(|object| wanted(&object.kind, &object.name));
+        self.objects.retain(|object| wanted(object.kind(), &object.name));
     }
 
     /// The secrets whose objects are left out, since their values are not set.
@@ -124,7 +127,7 @@ impl<'f> Rendering<'f> {
     pub fn file_stem(&self, object: &PlannedObject<'_>) -> String {
         // Without the digest, so that a changed Job keeps its file.
         let name = match &object.source {
-            Source::Job(workload, ..) => side_name(self.facts.model, workload),
+            Source::Job(_, workload, _) => side_name(self.facts.model, workload),
             _ => object.name.to_string(),
         };
         // Names of passed objects may contain characters that files cannot have.
@@ -139,7 +142,7 @@ impl<'f> Rendering<'f> {
         } else {
             safe(&name)
         };
-        let kind = safe(&object.kind.to_lowercase());
+        let kind = safe(&object.kind().to_lowercase());
         let mut stem = format!("{}", object.group as u8);
         // Writing to a string cannot fail.
         let _ = write!(stem, "{:0digits$}-{kind}-{name}", object.wave, digits = self.wave_digits);
@@ -149,4 +152,17 @@ impl<'f> Rendering<'f> {
         }
         stem
     }
+}
+
+/// The objects of a stack with the facts from which they are built, and all their problems.
+fn planned<'f>(
+    checked: Checked<'f>,
+    secrets: Option<&SecretValues>,
+) -> (ClusterFacts<'f>, Vec<PlannedObject<'f>>, Vec<Diagnostic>) {
+    let core = checked.facts();
+    let facts = plan::facts(core);
+    let (passed, mut problems) = passed::objects(facts.model);
+    let mut objects = plan::objects(core, passed);
+    problems.extend(plan::check(&mut objects, &facts, secrets));
+    (facts, objects, problems)
 }

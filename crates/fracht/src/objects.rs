@@ -14,11 +14,7 @@ use crate::ui::Ui;
 /// The report on a stack; if it has no errors, with the problems of its objects.
 pub(crate) fn report(verdict: &Verdict) -> Report {
     let checked = verdict.checked().filter(|_| verdict.facts.model.target.on.value == TargetKind::Cluster);
-    let problems = checked.map(|checked| match Rendering::plan(checked) {
-        Ok(rendering) => ManuallyDrop::new(rendering).hints().to_vec(),
-        Err(problems) => problems,
-    });
-    verdict.report_with(problems.unwrap_or_default())
+    verdict.report_with(checked.map(Rendering::problems).unwrap_or_default())
 }
 
 /// The objects of a stack; `None` if it has errors, which have been shown. Like the stack, they are never dropped.

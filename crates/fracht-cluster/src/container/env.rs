@@ -111,7 +111,7 @@ impl<'m> Environment<'m> {
             .iter()
             .map(|variable| {
                 let name = Str::from(&variable.name);
-                let whole = match variable.value.parts.as_slice() {
+                let whole = match &*variable.value.parts {
                     [part] => Remote::of(part),
                     _ => None,
                 };

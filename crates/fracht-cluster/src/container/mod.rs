@@ -41,7 +41,7 @@ pub(crate) fn sidecars(facts: &ClusterFacts<'_>, workload: &Workload) -> Vec<Con
     let mut ports: BTreeMap<usize, Vec<ContainerPort>> = BTreeMap::new();
     for port in workload.ports() {
         if let Some(sidecar) = port.sidecar {
-            ports.entry(sidecar).or_default().push(port::of_container(port));
+            ports.entry(sidecar.index()).or_default().push(port::of_container(port));
         }
     }
     let sidecar = |(index, sidecar): (usize, &Sidecar)| Container {
@@ -61,7 +61,7 @@ fn container(
     sidecar: Option<&str>,
 ) -> Container {
     let mut env = Environment::new(facts.model, definition);
-    let mut arguments = |texts: &Option<Vec<_>>| {
+    let mut arguments = |texts: &Option<Box<[_]>>| {
         texts.as_ref().map(|texts| texts.iter().map(|text| env.argument(text).into()).collect())
     };
     let (command, args) = (arguments(&definition.program), arguments(&definition.args));

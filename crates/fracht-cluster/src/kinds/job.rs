@@ -15,8 +15,8 @@ use crate::pod::Once;
 use crate::{gate, labels, pod};
 
 /// The Job of a task that runs once, with its name.
-pub(crate) fn job(facts: &ClusterFacts<'_>, workload: &Workload, task: &TaskPart, name: Str) -> Job {
-    let metadata = Metadata { name: Some(name), ..labels::workload_meta(facts.model, workload) };
+pub(crate) fn job(facts: &ClusterFacts<'_>, workload: &Workload, task: &TaskPart, name: Option<Str>) -> Job {
+    let metadata = Metadata { name, ..labels::workload_meta(facts.model, workload) };
     Job::new(metadata, spec(facts, workload, task))
 }
 

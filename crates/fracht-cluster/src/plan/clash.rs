@@ -31,11 +31,10 @@ fn elsewhere<'a>(object: &'a PlannedObject<'_>, namespace: &'a str) -> Option<Ho
 
 /// Objects with the same kind and name in the same scope.
 pub(super) fn names(objects: &[PlannedObject<'_>], model: &Model) -> Vec<Diagnostic> {
-    let namespace = &*model.target.namespace.value;
     let mut seen: HashSet<Named<'_>, _> = HashSet::with_capacity_and_hasher(objects.len(), FxBuildHasher);
     let mut problems = Vec::new();
     for object in objects {
-        let named = Named { object, namespace };
+        let named = Named { object, model };
         match seen.get(&named) {
             Some(first) => problems.push(clash(first.object, object, model)),
             None => _ = seen.insert(named),
@@ -48,13 +47,13 @@ pub(super) fn names(objects: &[PlannedObject<'_>], model: &Model) -> Vec<Diagnos
 /// them and does not repeat them.
 struct Named<'a> {
     object: &'a PlannedObject<'a>,
-    namespace: &'a str,
+    model: &'a Model,
 }
 
 impl<'a> Named<'a> {
     fn identity(&self) -> (Home<'a>, &'a str, &'a str) {
-        let home = elsewhere(self.object, self.namespace).unwrap_or_default();
-        (home, &self.object.kind, &self.object.name)
+        let home = elsewhere(self.object, &self.model.target.namespace.value).unwrap_or_default();
+        (home, self.object.kind(), &self.object.name)
     }
 }
 
@@ -83,7 +82,7 @@ fn clash(first: &PlannedObject<'_>, second: &PlannedObject<'_>, model: &Model) -
         }
     };
     let ((first_words, first_span), (words, span)) = (of(first), of(second));
-    let (kind, name) = (&*second.kind, &*second.name);
+    let (kind, name) = (second.kind(), &*second.name);
     Diagnostic::new(&NAME_CLASH, format!("two objects have the same name: `{kind}/{name}`"))
         .at(span, words)
         .also(first_span, first_words)

@@ -15,6 +15,7 @@ use fracht_core::model::{
 use fracht_core::plan::facts::Facts;
 
 pub use self::object::PlannedObject;
+pub(crate) use self::object::complete_names;
 pub use self::source::ObjectOrigin;
 pub(crate) use self::source::Source;
 use crate::brought::PassedObject;
@@ -23,28 +24,26 @@ use crate::gate;
 use crate::kinds::{Holder, Scale, SecretValues, ingress, job, network_policy, pod_disruption_budget};
 use crate::name::claim_name;
 
-/// The facts from which objects are built, with the names of all Jobs.
+/// The facts from which objects are built.
 pub(crate) fn facts(core: &Facts) -> ClusterFacts<'_> {
-    let model = &core.model;
-    let mut facts = ClusterFacts::of(core);
-    for id in core.order.waves.iter().flatten().copied() {
-        let workload = &model.workloads[id];
-        if let Kind::Task(task) = &workload.kind {
-            let name = job::name(&facts, workload, task);
-            facts.set_job_name(id, name);
-        }
-    }
-    facts
+    ClusterFacts::of(core, job::name)
 }
 
-/// The problems of all objects together: clashes of names, and patches that do not fit. Patches are applied.
+/// The problems of all objects together: clashes of names, and patches that do not fit. Patches are applied. Jobs may
+/// still have no digest in their names: only another Job and a patch can tell.
 pub(crate) fn check(
     objects: &mut [PlannedObject<'_>],
     facts: &ClusterFacts<'_>,
     secrets: Option<&SecretValues>,
 ) -> Vec<Diagnostic> {
-    let mut problems = clash::names(objects, facts.model);
-    problems.extend(clash::claims(facts.model));
+    let model = facts.model;
+    if model.patches.iter().any(|patch| &*patch.kind == "Job")
+        || objects.iter().any(|object| matches!(object.source, Source::Passed(_)) && object.kind() == "Job")
+    {
+        complete_names(objects, facts);
+    }
+    let mut problems = clash::names(objects, model);
+    problems.extend(clash::claims(model));
     problems.extend(patches::apply(objects, facts, secrets));
     problems
 }
@@ -55,12 +54,9 @@ struct Planner<'m> {
     objects: Vec<PlannedObject<'m>>,
 }
 
-/// The objects of a stack, in the order in which to apply them. Nothing is built yet.
-pub(crate) fn objects<'m>(
-    core: &'m Facts,
-    facts: &ClusterFacts<'m>,
-    passed: Vec<PassedObject>,
-) -> Vec<PlannedObject<'m>> {
+/// The objects of a stack, in the order in which to apply them. Nothing is built yet, and the names of Jobs have no
+/// digest yet.
+pub(crate) fn objects(core: &Facts, passed: Vec<PassedObject>) -> Vec<PlannedObject<'_>> {
     let model = &core.model;
     let mut plan = Planner { model, objects: Vec::with_capacity(model.workloads.len() * 4) };
     if !model.target.namespace_present {
@@ -88,11 +84,11 @@ pub(crate) fn objects<'m>(
     plan.policies();
     for (wave, ids) in core.order.waves.iter().enumerate() {
         for id in ids.iter().copied() {
-            plan.workload(wave + 1, id, facts);
+            plan.workload(wave + 1, id);
         }
     }
     for id in core.order.scheduled.iter().copied() {
-        plan.workload(core.order.waves.len().max(1), id, facts);
+        plan.workload(core.order.waves.len().max(1), id);
     }
     for workload in &model.workloads {
         plan.scaling(workload);
@@ -114,9 +110,9 @@ impl<'m> Planner<'m> {
     }
 
     fn add_in_wave(&mut self, wave: usize, source: Source<'m>) {
-        let (kind, name) = source.identity(self.model);
-        let group = source.group();
-        self.objects.push(PlannedObject { kind, name, group, wave, source, patched: None });
+        let (name, group) = (source.name(self.model), source.group());
+        let wave = u32::try_from(wave).unwrap_or(u32::MAX);
+        self.objects.push(PlannedObject { name, group, wave, source, patched: None });
     }
 
     fn rights(&mut self, workload: &'m Workload) {
@@ -171,16 +167,14 @@ impl<'m> Planner<'m> {
         }
     }
 
-    fn workload(&mut self, wave: usize, id: WorkloadId, facts: &ClusterFacts<'m>) {
+    fn workload(&mut self, wave: usize, id: WorkloadId) {
         let workload = &self.model.workloads[id];
         let source = match &workload.kind {
             Kind::Service(_) if self.model.has_stable_names(workload) => Source::StatefulSet(workload),
             Kind::Service(_) => Source::Deployment(workload),
-            Kind::Task(task) => match (&task.schedule, facts.job_name(id)) {
-                (Some(schedule), _) => Source::CronJob(workload, task, &schedule.value),
-                (None, Some(name)) => Source::Job(workload, task, name.clone()),
-                // Every task of a wave has a name.
-                (None, None) => return,
+            Kind::Task(task) => match &task.schedule {
+                Some(schedule) => Source::CronJob(workload, task, &schedule.value),
+                None => Source::Job(id, workload, task),
             },
         };
         self.add_in_wave(wave, source);

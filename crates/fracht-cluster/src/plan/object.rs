@@ -11,20 +11,31 @@ use crate::kinds::{Object, SecretValues};
 /// An object to generate.
 #[derive(Clone, Debug)]
 pub struct PlannedObject<'m> {
-    pub(crate) kind: Str,
+    /// Its name; that of a Job may have no digest yet.
     pub(crate) name: Str,
     pub(crate) group: Group,
     /// The start wave of a workload, from 1; 0 for all other objects.
-    pub(crate) wave: usize,
+    pub(crate) wave: u32,
     pub(crate) source: Source<'m>,
     /// The object with its patches, if it has any.
     pub(super) patched: Option<Box<Value>>,
 }
 
+/// Adds the digests to the names of Jobs.
+pub(crate) fn complete_names(objects: &mut [PlannedObject<'_>], facts: &ClusterFacts<'_>) {
+    for object in objects {
+        if let Source::Job(id, ..) = object.source
+            && let Some(name) = facts.job_name(id)
+        {
+            object.name = name.clone();
+        }
+    }
+}
+
 impl PlannedObject<'_> {
     /// Its kind, such as `Deployment`.
     pub fn kind(&self) -> &str {
-        &self.kind
+        self.source.kind()
     }
 
     /// Its name.
@@ -34,11 +45,7 @@ impl PlannedObject<'_> {
 
     /// Whether it contains the value of a secret.
     pub fn holds_secret(&self) -> bool {
-        match &self.source {
-            Source::Secret(..) => true,
-            Source::Passed(object) => object.kind == "Secret",
-            _ => false,
-        }
+        self.kind() == "Secret"
     }
 
     /// The text of an object that is passed through unchanged.

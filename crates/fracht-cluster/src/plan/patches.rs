@@ -7,7 +7,7 @@ use fracht_core::model::Patch;
 use fracht_core::rules::PATCH_MISSES;
 
 use super::clash::is_own;
-use super::object::PlannedObject;
+use super::object::{PlannedObject, complete_names};
 use super::source::Source;
 use crate::api::json;
 use crate::brought::patch::{self, Content};
@@ -32,7 +32,7 @@ pub(super) fn apply(
         for (index, object) in
             objects.iter().enumerate().filter(|(_, object)| is_own(object, namespace) == own)
         {
-            known.entry((object.kind.to_string(), object.name.to_string())).or_insert(index);
+            known.entry((object.kind().to_owned(), object.name.to_string())).or_insert(index);
         }
     }
     let mut problems = Vec::new();
@@ -43,7 +43,10 @@ pub(super) fn apply(
         let of = |name: String| known.get(&(one.kind.to_string(), name)).copied();
         let found = of(one.name.to_string()).or_else(|| of(in_stack(model, &one.name)));
         let Some((index, object)) = found.and_then(|index| Some((index, objects.get_mut(index)?))) else {
-            let near = near.get_or_insert_with(|| by_kind_and_name(known.keys()));
+            let near = near.get_or_insert_with(|| {
+                complete_names(objects, facts);
+                by_kind_and_name(objects)
+            });
             problems.push(misses(one, near, &model.target.name));
             continue;
         };
@@ -71,7 +74,7 @@ pub(super) fn apply(
     problems
 }
 
-fn misses(patch: &Patch, near: &BTreeMap<&str, BTreeSet<String>>, target: &str) -> Diagnostic {
+fn misses(patch: &Patch, near: &BTreeMap<String, BTreeSet<String>>, target: &str) -> Diagnostic {
     const MOST: usize = 12;
     let of = |word: &str| near.get(word).into_iter().flatten().take(MOST).map(String::as_str);
     let names: BTreeSet<&str> = of(&patch.kind).chain(of(&patch.name)).collect();
@@ -87,13 +90,11 @@ fn misses(patch: &Patch, near: &BTreeMap<&str, BTreeSet<String>>, target: &str) 
 }
 
 /// The objects for the help of a message, by kind (with a capital letter) and by name (without one).
-fn by_kind_and_name<'a>(
-    objects: impl Iterator<Item = &'a (String, String)>,
-) -> BTreeMap<&'a str, BTreeSet<String>> {
-    let mut found: BTreeMap<&str, BTreeSet<String>> = BTreeMap::new();
-    for (kind, name) in objects {
-        for word in [kind.as_str(), name.as_str()] {
-            found.entry(word).or_default().insert(format!("{kind}/{name}"));
+fn by_kind_and_name(objects: &[PlannedObject<'_>]) -> BTreeMap<String, BTreeSet<String>> {
+    let mut found: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    for (kind, name) in objects.iter().map(|object| (object.kind(), object.name())) {
+        for word in [kind, name] {
+            found.entry(word.to_owned()).or_default().insert(format!("{kind}/{name}"));
         }
     }
     found

@@ -43,7 +43,7 @@ pub(crate) enum Source<'m> {
     EndpointSlice(&'m Outside, IpAddr),
     Deployment(&'m Workload),
     StatefulSet(&'m Workload),
-    Job(&'m Workload, &'m TaskPart, Str),
+    Job(WorkloadId, &'m Workload, &'m TaskPart),
     CronJob(&'m Workload, &'m TaskPart, &'m Schedule),
     HorizontalPodAutoscaler(&'m Workload, Scale),
     PodDisruptionBudget(&'m Workload),
@@ -67,49 +67,65 @@ pub struct ObjectOrigin {
 }
 
 impl Source<'_> {
-    /// The kind and the name of the object.
-    pub(super) fn identity(&self, model: &Model) -> (Str, Str) {
-        let (kind, name): (&'static str, Str) = match self {
-            Self::Namespace => ("Namespace", (&model.target.namespace.value).into()),
-            Self::ServiceAccount(workload) => ("ServiceAccount", side_name(model, workload).into()),
-            Self::Role(workload, holder) => ("Role", holder.name(model, workload).into()),
-            Self::RoleBinding(workload, holder) => ("RoleBinding", holder.name(model, workload).into()),
-            Self::PersistentVolume(volume, _) => {
-                ("PersistentVolume", persistent_volume_name(model, volume).into())
+    /// The kind of the object.
+    pub(super) fn kind(&self) -> &str {
+        match self {
+            Self::Namespace => "Namespace",
+            Self::ServiceAccount(_) => "ServiceAccount",
+            Self::Role(..) => "Role",
+            Self::RoleBinding(..) => "RoleBinding",
+            Self::PersistentVolume(..) => "PersistentVolume",
+            Self::PersistentVolumeClaim(_) => "PersistentVolumeClaim",
+            Self::ConfigMap(_) => "ConfigMap",
+            Self::Secret(..) => "Secret",
+            Self::Service(_) | Self::HeadlessService(_) | Self::OpenService(..) | Self::OutsideService(_) => {
+                "Service"
             }
-            Self::PersistentVolumeClaim(volume) => {
-                ("PersistentVolumeClaim", claim_name(model, volume).into())
+            Self::EndpointSlice(..) => "EndpointSlice",
+            Self::Deployment(_) => "Deployment",
+            Self::StatefulSet(_) => "StatefulSet",
+            Self::Job(..) => "Job",
+            Self::CronJob(..) => "CronJob",
+            Self::HorizontalPodAutoscaler(..) => "HorizontalPodAutoscaler",
+            Self::PodDisruptionBudget(_) => "PodDisruptionBudget",
+            Self::Network(..) | Self::CommonNetwork | Self::OpenPorts(_) | Self::Api(_) => "NetworkPolicy",
+            Self::Ingress(_) => "Ingress",
+            Self::HttpRoute(..) => "HTTPRoute",
+            Self::Passed(object) => &object.kind,
+        }
+    }
+
+    /// The name of the object; that of a Job has no digest yet.
+    pub(super) fn name(&self, model: &Model) -> Str {
+        match self {
+            Self::Namespace => (&model.target.namespace.value).into(),
+            Self::ServiceAccount(workload)
+            | Self::Job(_, workload, _)
+            | Self::HorizontalPodAutoscaler(workload, _)
+            | Self::PodDisruptionBudget(workload)
+            | Self::Ingress(workload) => side_name(model, workload).into(),
+            Self::Role(workload, holder) | Self::RoleBinding(workload, holder) => {
+                holder.name(model, workload).into()
             }
-            Self::ConfigMap(config) => ("ConfigMap", config_name(model, config).into()),
-            Self::Secret(_, secret) => ("Secret", secret_name(model, secret).into()),
-            Self::Service(workload) => ("Service", (&workload.name).into()),
-            Self::HeadlessService(workload) => ("Service", headless_name(model, workload).into()),
-            Self::OpenService(_, workload, reach) => {
-                ("Service", open_service_name(model, workload, *reach).into())
+            Self::PersistentVolume(volume, _) => persistent_volume_name(model, volume).into(),
+            Self::PersistentVolumeClaim(volume) => claim_name(model, volume).into(),
+            Self::ConfigMap(config) => config_name(model, config).into(),
+            Self::Secret(_, secret) => secret_name(model, secret).into(),
+            Self::Service(workload) => (&workload.name).into(),
+            Self::HeadlessService(workload) => headless_name(model, workload).into(),
+            Self::OpenService(_, workload, reach) => open_service_name(model, workload, *reach).into(),
+            Self::OutsideService(outside) => (&outside.name).into(),
+            Self::EndpointSlice(outside, _) => in_stack(model, &outside.name).into(),
+            Self::Deployment(workload) | Self::StatefulSet(workload) | Self::CronJob(workload, ..) => {
+                workload_name(model, workload).into()
             }
-            Self::OutsideService(outside) => ("Service", (&outside.name).into()),
-            Self::EndpointSlice(outside, _) => ("EndpointSlice", in_stack(model, &outside.name).into()),
-            Self::Deployment(workload) => ("Deployment", workload_name(model, workload).into()),
-            Self::StatefulSet(workload) => ("StatefulSet", workload_name(model, workload).into()),
-            Self::Job(_, _, name) => ("Job", name.clone()),
-            Self::CronJob(workload, ..) => ("CronJob", workload_name(model, workload).into()),
-            Self::HorizontalPodAutoscaler(workload, _) => {
-                ("HorizontalPodAutoscaler", side_name(model, workload).into())
-            }
-            Self::PodDisruptionBudget(workload) => ("PodDisruptionBudget", side_name(model, workload).into()),
-            Self::Network(network, _) => {
-                ("NetworkPolicy", network_policy::network_name(model, network).into())
-            }
-            Self::CommonNetwork => ("NetworkPolicy", network_policy::common_name(model).into()),
-            Self::OpenPorts(workload) => ("NetworkPolicy", network_policy::open_name(model, workload).into()),
-            Self::Api(workload) => ("NetworkPolicy", network_policy::api_name(model, workload).into()),
-            Self::Ingress(workload) => ("Ingress", side_name(model, workload).into()),
-            Self::HttpRoute(workload, port, _) => {
-                ("HTTPRoute", http_route::name(model, workload, port).into())
-            }
-            Self::Passed(object) => return (object.kind.clone().into(), object.name.clone().into()),
-        };
-        (kind.into(), name)
+            Self::Network(network, _) => network_policy::network_name(model, network).into(),
+            Self::CommonNetwork => network_policy::common_name(model).into(),
+            Self::OpenPorts(workload) => network_policy::open_name(model, workload).into(),
+            Self::Api(workload) => network_policy::api_name(model, workload).into(),
+            Self::HttpRoute(workload, port, _) => http_route::name(model, workload, port).into(),
+            Self::Passed(object) => object.name.clone().into(),
+        }
     }
 
     /// The group in which the object is applied.
@@ -164,7 +180,7 @@ impl Source<'_> {
             | Self::OpenService(_, workload, _)
             | Self::Deployment(workload)
             | Self::StatefulSet(workload)
-            | Self::Job(workload, ..)
+            | Self::Job(_, workload, _)
             | Self::CronJob(workload, ..)
             | Self::HorizontalPodAutoscaler(workload, _)
             | Self::PodDisruptionBudget(workload)
@@ -210,7 +226,9 @@ impl Source<'_> {
             }
             Self::Deployment(workload) => Object::Deployment(deployment::deployment(facts, workload)),
             Self::StatefulSet(workload) => Object::StatefulSet(stateful_set::stateful_set(facts, workload)),
-            Self::Job(workload, task, name) => Object::Job(job::job(facts, workload, task, name.clone())),
+            Self::Job(id, workload, task) => {
+                Object::Job(job::job(facts, workload, task, facts.job_name(*id).cloned()))
+            }
             Self::CronJob(workload, task, schedule) => {
                 Object::CronJob(cron_job::cron_job(facts, workload, task, schedule))
             }

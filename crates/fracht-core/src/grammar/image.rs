@@ -11,18 +11,23 @@ use super::invalid::Invalid;
 pub struct Image {
     /// The whole reference.
     text: Arc<str>,
-    /// Where its parts end, in bytes; a part that is missing ends where the one before it does.
     ends: Ends,
 }
 
+/// Where the parts of a reference end, in bytes; a part that is missing ends where the one before it does. Before the
+/// digest there are less than 400 bytes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 struct Ends {
-    registry: usize,
-    repository: usize,
-    tag: usize,
+    registry: u16,
+    repository: u16,
+    tag: u16,
 }
 
 impl Image {
+    fn part(&self, from: u16, to: u16) -> &str {
+        self.text.get(from.into()..to.into()).unwrap_or_default()
+    }
+
     /// The whole reference.
     pub fn text(&self) -> &Arc<str> {
         &self.text
@@ -30,23 +35,23 @@ impl Image {
 
     /// The registry, as a host with an optional port; `None` for the cluster's default.
     pub fn registry(&self) -> Option<&str> {
-        self.text.get(..self.ends.registry).filter(|registry| !registry.is_empty())
+        Some(self.part(0, self.ends.registry)).filter(|registry| !registry.is_empty())
     }
 
     /// The repository, such as `tidedesk/gateway`.
     pub fn repository(&self) -> &str {
-        let repository = self.text.get(self.ends.registry..self.ends.repository).unwrap_or_default();
+        let repository = self.part(self.ends.registry, self.ends.repository);
         repository.strip_prefix('/').unwrap_or(repository)
     }
 
     /// The tag.
     pub fn tag(&self) -> Option<&str> {
-        self.text.get(self.ends.repository..self.ends.tag)?.strip_prefix(':')
+        self.part(self.ends.repository, self.ends.tag).strip_prefix(':')
     }
 
     /// The digest, such as `sha256:…`.
     pub fn digest(&self) -> Option<&str> {
-        self.text.get(self.ends.tag..)?.strip_prefix('@')
+        self.text.get(self.ends.tag.into()..)?.strip_prefix('@')
     }
 
     /// Whether the reference always means the same image: it has a digest, or a tag other than `latest`.
@@ -56,7 +61,7 @@ impl Image {
 
     /// The reference with another tag, and without a digest.
     pub fn tagged(&self, tag: &str) -> String {
-        format!("{}:{tag}", self.text.get(..self.ends.repository).unwrap_or_default())
+        format!("{}:{tag}", self.part(0, self.ends.repository))
     }
 }
 
@@ -96,9 +101,17 @@ const MOST_BYTES: usize = 255;
 /// # Errors
 /// Why the text is invalid.
 pub fn parse(text: &str) -> Result<Image, Invalid> {
+    parse_shared(text.into())
+}
+
+/// The same as [`parse`], of a text that others have as well.
+///
+/// # Errors
+/// Why the text is invalid.
+pub fn parse_shared(text: Arc<str>) -> Result<Image, Invalid> {
     let (rest, digest) = match text.split_once('@') {
         Some((rest, digest)) => (rest, Some(digest)),
-        None => (text, None),
+        None => (&*text, None),
     };
     if let Some(digest) = digest {
         let hex = digest.split_once(':').filter(|(algorithm, _)| !algorithm.is_empty());
@@ -163,7 +176,9 @@ pub fn parse(text: &str) -> Result<Image, Invalid> {
     }
     let registry = registry.map_or(0, str::len);
     let repository = rest.len() - tag.map_or(0, |tag| tag.len() + 1);
-    Ok(Image { text: text.into(), ends: Ends { registry, repository, tag: rest.len() } })
+    let end = |bytes| u16::try_from(bytes).unwrap_or(u16::MAX);
+    let ends = Ends { registry: end(registry), repository: end(repository), tag: end(rest.len()) };
+    Ok(Image { text, ends })
 }
 
 fn is_host(text: &str) -> bool {

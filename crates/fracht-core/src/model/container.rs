@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use super::{ConfigId, Health, Mount, SecretId, Text};
+use super::{ConfigId, Health, Id, Mount, SecretId, Text};
 use crate::grammar::image::Image;
 use crate::grammar::quantity::Bounds;
 use crate::grammar::user::User;
@@ -17,9 +17,9 @@ pub struct Container {
     /// The image.
     pub image: Sourced<Image>,
     /// The program to run instead of the image's own.
-    pub program: Option<Vec<Text>>,
+    pub program: Option<Box<[Text]>>,
     /// The arguments of the program; `None` for those of the image.
-    pub args: Option<Vec<Text>>,
+    pub args: Option<Box<[Text]>>,
     /// The folder in which the program starts.
     pub workdir: Option<Sourced<Arc<str>>>,
     /// The user to run as.
@@ -27,11 +27,11 @@ pub struct Container {
     /// How far it is restricted on its node.
     pub confine: Sourced<Confine>,
     /// Configs and secrets whose keys become variables. Later ones override earlier ones.
-    pub uses: Vec<Use>,
+    pub uses: Box<[Use]>,
     /// The environment variables, in the order of the file. They override those of `uses`.
-    pub env: Vec<Variable>,
+    pub env: Box<[Variable]>,
     /// The mounts.
-    pub mounts: Vec<Mount>,
+    pub mounts: Box<[Mount]>,
     /// The health check.
     pub health: Option<Health>,
     /// What happens before it is stopped.
@@ -52,6 +52,9 @@ pub struct Sidecar {
     /// The container.
     pub container: Container,
 }
+
+/// A sidecar of a workload by its position.
+pub type SidecarIndex = Id<Sidecar>;
 
 /// An environment variable.
 #[derive(Clone, Debug)]

@@ -45,7 +45,7 @@ use crate::origin::Sourced;
 
 pub use build::Build;
 pub use config::{Config, ConfigKey, ConfigKeys, Content};
-pub use container::{BeforeStop, Confine, Container, Sidecar, Spell, Use, UseSource, Variable};
+pub use container::{BeforeStop, Confine, Container, Sidecar, SidecarIndex, Spell, Use, UseSource, Variable};
 pub use extra::{OperationKind, Passed, Patch, PatchChange, Raw};
 pub use health::{Health, Probe};
 pub use list::{Id, List};

@@ -7,6 +7,8 @@ use crate::grammar::word::Word;
 use crate::origin::Sourced;
 use crate::source::Span;
 
+use super::{Id, SidecarIndex};
+
 /// A port of a service.
 #[derive(Clone, Debug)]
 pub struct Port {
@@ -28,8 +30,8 @@ pub struct Port {
     pub host: Option<Sourced<Arc<str>>>,
     /// The path prefix of a web port.
     pub path: Sourced<Arc<str>>,
-    /// The position of the sidecar that listens on it; `None` for the main container.
-    pub sidecar: Option<usize>,
+    /// The sidecar that listens on it; `None` for the main container.
+    pub sidecar: Option<SidecarIndex>,
 }
 
 impl Port {
@@ -45,8 +47,7 @@ impl Port {
 }
 
 /// A port of a service by its position.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct PortIndex(pub usize);
+pub type PortIndex = Id<Port>;
 
 /// A transport protocol.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]

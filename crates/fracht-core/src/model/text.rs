@@ -10,7 +10,7 @@ use crate::origin::Origin;
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Text {
     /// The parts, in order.
-    pub parts: Vec<Part>,
+    pub parts: Box<[Part]>,
     /// Where the text is written.
     pub origin: Origin,
 }
@@ -77,7 +77,7 @@ impl PodField {
 impl Text {
     /// The known parts of the text. Secrets and fields of the pod are left out.
     pub fn plain(&self) -> String {
-        match self.parts.as_slice() {
+        match &*self.parts {
             [Part::Plain(text)] => text.to_string(),
             parts => joined(parts.iter().filter_map(Part::known)),
         }
@@ -85,9 +85,17 @@ impl Text {
 
     /// The same as [`Self::plain`], without a copy if the text has one part.
     pub fn plain_text(&self) -> Cow<'_, str> {
-        match self.parts.as_slice() {
+        match &*self.parts {
             [part] => Cow::Borrowed(part.known().unwrap_or_default()),
             _ => Cow::Owned(self.plain()),
+        }
+    }
+
+    /// The same as [`Self::plain`], shared if the text has one part.
+    pub(crate) fn plain_shared(&self) -> Arc<str> {
+        match &*self.parts {
+            [Part::Plain(text) | Part::Known { text, .. }] => Arc::clone(text),
+            _ => self.plain().into(),
         }
     }
 

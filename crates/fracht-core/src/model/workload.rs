@@ -28,27 +28,27 @@ pub struct Workload {
     /// Its main container.
     pub main: Container,
     /// Its sidecars, in the order in which they start.
-    pub sidecars: Vec<Sidecar>,
+    pub sidecars: Box<[Sidecar]>,
     /// Its networks; empty for the default network.
-    pub networks: Vec<Sourced<NetworkId>>,
+    pub networks: Box<[Sourced<NetworkId>]>,
     /// The services and tasks that it waits for before it starts.
-    pub after: Vec<After>,
+    pub after: Box<[After]>,
     /// How its pods are spread.
     pub spread: Option<Spread>,
     /// Labels that a node must have to run it.
-    pub place: Vec<(Arc<str>, Text)>,
+    pub place: Box<[(Arc<str>, Text)]>,
     /// The operating system and processor architecture that a node must have.
     pub platform: Option<Sourced<Platform>>,
     /// Its permissions in the cluster's API.
-    pub rights: Vec<Right>,
+    pub rights: Box<[Right]>,
     /// Its role in the stack, as a label.
     pub role: Option<Sourced<Arc<str>>>,
     /// More labels.
-    pub labels: Vec<(Arc<str>, Text)>,
+    pub labels: Box<[(Arc<str>, Text)]>,
     /// More annotations.
-    pub notes: Vec<(Arc<str>, Text)>,
+    pub notes: Box<[(Arc<str>, Text)]>,
     /// The secrets with registry logins.
-    pub pull: Vec<Sourced<SecretId>>,
+    pub pull: Box<[Sourced<SecretId>]>,
     /// How long it has to stop before it is killed.
     pub stop_within: Option<Sourced<Duration>>,
 }
@@ -66,7 +66,7 @@ pub enum Kind {
 #[derive(Clone, Debug)]
 pub struct ServicePart {
     /// Its ports, first those of the main container, then those of the sidecars.
-    pub ports: Vec<Port>,
+    pub ports: Box<[Port]>,
     /// How many replicas run.
     pub replicas: Sourced<Replicas>,
     /// How a new version replaces the old one.
@@ -217,7 +217,7 @@ impl Index<PortIndex> for Workload {
     type Output = Port;
 
     fn index(&self, index: PortIndex) -> &Port {
-        &self.ports()[index.0]
+        &self.ports()[index.index()]
     }
 }
 
@@ -242,12 +242,12 @@ impl Workload {
 
     /// Its ports, each with its index.
     pub fn port_entries(&self) -> impl Iterator<Item = (PortIndex, &Port)> {
-        self.ports().iter().enumerate().map(|(index, port)| (PortIndex(index), port))
+        self.ports().iter().enumerate().map(|(index, port)| (PortIndex::new(index), port))
     }
 
     /// One of its ports. A text may refer to a port that could not be read.
     pub fn port(&self, index: PortIndex) -> Option<&Port> {
-        self.ports().get(index.0)
+        self.ports().get(index.index())
     }
 
     /// `service.NAME` or `task.NAME`.

@@ -99,7 +99,7 @@ impl PortPlan {
             // Otherwise the two ports clash in the pod already.
             let differs = workload.ports().iter().any(|port| port.as_number.is_some());
             for (index, port) in workload.ports().iter().enumerate() {
-                let port_index = PortIndex(index);
+                let port_index = PortIndex::new(index);
                 plan.claim_inside(service, port_index, port, differs);
                 entries.push(PortEntry { service, port: port_index, at: Vec::new() });
             }

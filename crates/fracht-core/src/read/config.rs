@@ -168,7 +168,7 @@ fn read_lines(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, keys: &mut Conf
             continue;
         }
         let origin = Origin::Written { span: Span::new(file, setting.value_at), layer };
-        let content = Content::Text(Text { parts: vec![Part::Plain(setting.value.into())], origin });
+        let content = Content::Text(Text { parts: Box::new([Part::Plain(setting.value.into())]), origin });
         keys.push(ConfigKey { name, span, content });
     }
 }

@@ -102,7 +102,7 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<I
             None => fields.missing(reader, owner, IMAGE_OR_BUILD),
         }
     }
-    reader.parsed(fields, &IMAGE, image::parse).unwrap_or_else(unread)
+    reader.parsed(fields, &IMAGE, image::parse_shared).unwrap_or_else(unread)
 }
 
 /// The image of a build.
@@ -119,7 +119,7 @@ fn built(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Sourced<Image>>
     Some(Sourced { value: image?, origin: build.origin })
 }
 
-fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Variable> {
+fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Variable]> {
     fields
         .named(reader, &ENV)
         .filter_map(|(name, entry)| {
@@ -129,7 +129,7 @@ fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Variable> {
         .collect()
 }
 
-fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
+fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Mount]> {
     let mut mounts: Vec<Mount> = Vec::new();
     let mut places: HashMap<Cow<'_, str>, usize, FxBuildHasher> = HashMap::default();
     for (path, entry) in fields.named(reader, &MOUNT) {
@@ -159,7 +159,7 @@ fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Mount> {
         mounts.push(mount);
     }
     mounts.shrink_to_fit();
-    mounts
+    mounts.into()
 }
 
 /// The path in its shortest form: without double slashes and without one at the end.
@@ -201,7 +201,7 @@ fn before_stop(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Opt
     }
 }
 
-fn uses(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Use> {
+fn uses(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Use]> {
     fields.tables(reader, &USE).iter().filter_map(|entry| one_use(reader, entry)).collect()
 }
 

@@ -190,7 +190,7 @@ impl<'t> Fields<'t> {
         &self,
         reader: &mut Reader<'_>,
         field: &'static Field<Template>,
-    ) -> Option<Vec<Text>> {
+    ) -> Option<Box<[Text]>> {
         let items = self.items(reader, field)?;
         Some(items.iter().filter_map(|item| reader.text(item, &field.takes, &field.name())).collect())
     }
@@ -235,11 +235,11 @@ impl Reader<'_> {
         &mut self,
         fields: &Fields<'_>,
         field: &'static Field<Template>,
-        parse: fn(&str) -> Result<T, Invalid>,
+        parse: fn(Arc<str>) -> Result<T, Invalid>,
     ) -> Option<Sourced<T>> {
         let place = format_args!("`{}`", field.name());
         let text = self.resolved(fields.node(field)?, &field.takes, &place).filter(Text::is_resolved)?;
-        let value = self.judged(&text, parse(&text.plain_text()), &place)?;
+        let value = self.judged(&text, parse(text.plain_shared()), &place)?;
         Some(Sourced { value, origin: text.origin })
     }
 

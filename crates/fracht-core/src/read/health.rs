@@ -11,7 +11,7 @@ use crate::grammar::word::Word;
 use crate::language::health::{
     BOOT, EVERY, FAILS, GRPC, HEALTH_TABLE, HTTP, PORT, RESTART_AFTER, RUN, TCP, TIMEOUT,
 };
-use crate::model::{Health, Port, PortIndex, Probe, Protocol};
+use crate::model::{Health, Port, PortIndex, Probe, Protocol, SidecarIndex};
 use crate::origin::Sourced;
 use crate::tree::Entry;
 
@@ -22,15 +22,16 @@ pub(super) struct PodPorts<'p> {
     pub(super) all: &'p [Port],
     /// Set if some could not be read.
     pub(super) incomplete: bool,
-    /// The sidecar, by its position; `None`: the service's own container.
-    pub(super) of: Option<usize>,
+    /// The sidecar; `None`: the service's own container.
+    pub(super) of: Option<SidecarIndex>,
 }
 
 impl<'p> PodPorts<'p> {
     /// The ports of the container, with their positions in the pod.
     fn own(self) -> impl Iterator<Item = (PortIndex, &'p Port)> + Clone {
         let all = self.all.iter().enumerate();
-        all.filter(move |(_, port)| port.sidecar == self.of).map(|(index, port)| (PortIndex(index), port))
+        all.filter(move |(_, port)| port.sidecar == self.of)
+            .map(|(index, port)| (PortIndex::new(index), port))
     }
 }
 

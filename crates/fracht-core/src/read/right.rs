@@ -16,7 +16,7 @@ use crate::origin::Sourced;
 use crate::tree::Entry;
 
 /// Reads every permission.
-pub(super) fn read_all(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<Right> {
+pub(super) fn read_all(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Box<[Right]> {
     let entries = fields.tables(reader, &RIGHTS);
     entries.iter().filter_map(|entry| read(reader, owner, entry)).collect()
 }

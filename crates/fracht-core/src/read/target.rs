@@ -70,10 +70,10 @@ pub(super) fn read_references(reader: &mut Reader<'_>, target: &mut Target, node
         web(reader, target, &fields);
     }
     if let Some(fields) = fields.table(reader, &GATE) {
-        if let Some(ready) = reader.parsed(&fields, &READY, image::parse) {
+        if let Some(ready) = reader.parsed(&fields, &READY, image::parse_shared) {
             target.gate.ready = ready;
         }
-        if let Some(done) = reader.parsed(&fields, &DONE, image::parse) {
+        if let Some(done) = reader.parsed(&fields, &DONE, image::parse_shared) {
             target.gate.done = done;
         }
         target.gate.within = fields.or_default(reader, &WITHIN);

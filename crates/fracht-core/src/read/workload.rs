@@ -27,7 +27,7 @@ use crate::language::workload::{
 use crate::language::{AnyField, Field, Table, Template};
 use crate::model::{
     After, Condition, Kind, List, Mount, Mounted, NetworkId, Port, Replicas, Rollout, Scratch, SecretId,
-    ServicePart, Sidecar, Spread, TaskPart, Text, Workload,
+    ServicePart, Sidecar, SidecarIndex, Spread, TaskPart, Text, Workload,
 };
 use crate::origin::Sourced;
 use crate::source::Span;
@@ -96,7 +96,7 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
     reader.no_local_name(name, entry.key_span);
     let sidecars: Vec<(&Arc<str>, &Entry)> =
         if is_task { Vec::new() } else { fields.named(reader, &BESIDE).collect() };
-    let ports = if is_task { Vec::new() } else { ports(reader, &owner, &fields, &sidecars) };
+    let ports = if is_task { Box::default() } else { ports(reader, &owner, &fields, &sidecars) };
     let incomplete = reader.tainted;
     let own = PodPorts { all: &ports, incomplete, of: None };
     let main = container::read(reader, &owner, &fields, (!is_task).then_some(own));
@@ -106,7 +106,7 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
         .map(|(index, (sidecar, entry))| {
             check_name(reader, name, sidecar, entry.key_span);
             let fields = Fields::of(entry, &SIDECAR_TABLE, reader);
-            let own = PodPorts { all: &ports, incomplete, of: Some(index) };
+            let own = PodPorts { all: &ports, incomplete, of: Some(SidecarIndex::new(index)) };
             let container = container::read(reader, &format!("{owner}.beside.{sidecar}"), &fields, Some(own));
             Sidecar { name: Arc::clone(sidecar), span: entry.key_span, container }
         })
@@ -155,14 +155,15 @@ fn ports(
     owner: &str,
     fields: &Fields<'_>,
     sidecars: &[(&Arc<str>, &Entry)],
-) -> Vec<Port> {
+) -> Box<[Port]> {
     let mut ports: Vec<Port> =
         fields.named(reader, &PORT).map(|(name, entry)| port::read(reader, owner, name, entry)).collect();
     for (index, (sidecar, entry)) in sidecars.iter().enumerate() {
         let owner = format!("{owner}.beside.{sidecar}");
         let fields = Fields::of(entry, &SIDECAR_TABLE, reader);
         for (name, entry) in fields.named(reader, &PORT) {
-            let port = Port { sidecar: Some(index), ..port::read(reader, &owner, name, entry) };
+            let sidecar = Some(SidecarIndex::new(index));
+            let port = Port { sidecar, ..port::read(reader, &owner, name, entry) };
             if let Some(first) = ports.iter().find(|known| known.name == port.name) {
                 reader.tainted = true;
                 reader.sink.push(
@@ -175,11 +176,10 @@ fn ports(
             ports.push(port);
         }
     }
-    ports.shrink_to_fit();
-    ports
+    ports.into()
 }
 
-fn service(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: Vec<Port>) -> Kind {
+fn service(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: Box<[Port]>) -> Kind {
     let rollout = match fields.table(reader, &ROLLOUT) {
         Some(inner) => Rollout { surge: inner.get(reader, &SURGE), down: inner.get(reader, &DOWN) },
         None => Rollout::default(),
@@ -282,18 +282,18 @@ fn settings(
 }
 
 /// Reads labels. Their values have a format, and some names are reserved.
-fn labels(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
+fn labels(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[(Arc<str>, Text)]> {
     let labels = settings(reader, fields, &LABEL);
     let own = |name: &str| name.starts_with("app.kubernetes.io/") || name.starts_with("fracht/");
     let help = "use another name; for `component` the key is `role`";
     refuse(reader, fields, &LABEL, own, ("set by Fracht", help));
     refuse(reader, fields, &LABEL, is_label_of_cluster, ("set by the cluster", "use another name"));
     label_values(reader, &labels);
-    labels
+    labels.into()
 }
 
 /// Reads annotations. Some names are reserved.
-fn notes(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
+fn notes(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Box<[(Arc<str>, Text)]> {
     let own = |name: &str| name.starts_with("fracht/");
     refuse(reader, fields, &NOTE, own, ("set by Fracht", "use another name"));
     let notes = settings(reader, fields, &NOTE);
@@ -317,21 +317,21 @@ fn notes(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Vec<(Arc<
                 .help("move long texts into a config"),
         );
     }
-    notes
+    notes.into()
 }
 
 /// The most bytes of annotations: the limit of a cluster for one object (262144), less room for the digests of configs.
 const MOST_OF_NOTES: usize = (256 << 10) - (4 << 10);
 
 /// Reads labels of nodes. `platform` must not set the same ones.
-fn place(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<(Arc<str>, Text)> {
+fn place(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[(Arc<str>, Text)]> {
     let place = settings(reader, fields, &PLACE);
     if fields.node(&PLATFORM).is_some() {
         let of_platform = |name: &str| matches!(name, "kubernetes.io/os" | "kubernetes.io/arch");
         refuse(reader, fields, &PLACE, of_platform, ("set by `platform`", "remove it, or remove `platform`"));
     }
     label_values(reader, &place);
-    place
+    place.into()
 }
 
 /// Reports reserved names in a table, with a label and a help.
@@ -390,12 +390,12 @@ fn shared_folders(reader: &mut Reader<'_>, workload: &Workload) {
     }
 }
 
-fn pull(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Sourced<SecretId>> {
+fn pull(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Sourced<SecretId>]> {
     let secrets = fields.list(reader, &PULL).unwrap_or_default();
     secrets.iter().filter_map(|secret| reader.secret_with(secret, &[".dockerconfigjson"])).collect()
 }
 
-fn networks(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Sourced<NetworkId>> {
+fn networks(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Sourced<NetworkId>]> {
     let mut networks: Vec<Sourced<NetworkId>> = Vec::new();
     let mut known = BTreeSet::new();
     for name in fields.list(reader, &NETWORK).unwrap_or_default() {
@@ -411,10 +411,10 @@ fn networks(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Vec<Sourced<Network
             (None, None) => {}
         }
     }
-    networks
+    networks.into()
 }
 
-fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Vec<After> {
+fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Box<[After]> {
     let mut list = Vec::new();
     for (name, entry) in fields.named(reader, &AFTER) {
         let span = entry.key_span;
@@ -455,5 +455,5 @@ fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Vec<After> 
             ),
         );
     }
-    list
+    list.into()
 }

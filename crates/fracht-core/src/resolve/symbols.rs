@@ -277,7 +277,7 @@ fn ports(entries: &Entries) -> impl Iterator<Item = (Arc<str>, u16)> {
 pub(crate) fn port_names(ports: impl Iterator<Item = (Arc<str>, u16)>) -> PortNames {
     let mut names = PortNames::default();
     for (index, (name, number)) in ports.enumerate() {
-        names.get_or_insert(&name, || (PortIndex(index), number));
+        names.get_or_insert(&name, || (PortIndex::new(index), number));
     }
     names
 }

@@ -36,7 +36,7 @@ impl Context<'_> {
     ) -> Text {
         let Self { symbols, sources } = self;
         let Some(span) = origin.span().filter(|_| written.contains(['{', '}'])) else {
-            return Text { parts: vec![Part::Plain(Arc::clone(written))], origin };
+            return Text { parts: Box::new([Part::Plain(Arc::clone(written))]), origin };
         };
         let exact = plain_offset(written, span, sources);
         let at = |range: std::ops::Range<usize>| match exact {
@@ -77,7 +77,7 @@ impl Context<'_> {
                 }
             }
         }
-        Text { parts, origin }
+        Text { parts: parts.into(), origin }
     }
 }
 

@@ -26,7 +26,7 @@ fn secret_text(text: &Text) -> Option<&'static str> {
             _ => "{value}",
         }
     }
-    let whole = match text.parts.as_slice() {
+    let whole = match &*text.parts {
         [one] => Cow::Borrowed(part(one)),
         parts => Cow::Owned(joined(parts.iter().map(part))),
     };

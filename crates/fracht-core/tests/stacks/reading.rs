@@ -132,7 +132,7 @@ env.ON = true
     let plain: Vec<String> = a.main.env.iter().map(|variable| variable.value.plain()).collect();
     assert_eq!(plain, ["db", "db:5000", "5000", r#"{"a": {}}"#, "--", "3", "1.10", "true"]);
     assert!(matches!(
-        a.main.env[4].value.parts.as_slice(),
+        *a.main.env[4].value.parts,
         [Part::Config(..), Part::Plain(_), Part::Secret(..), Part::Plain(_), Part::Pod(_)]
     ));
     let Content::Text(url) = &model.configs.iter().next().unwrap().keys[1].content else { panic!() };

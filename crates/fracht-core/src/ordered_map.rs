@@ -43,7 +43,8 @@ impl<V> Default for OrderedMap<V> {
 }
 
 impl<V> OrderedMap<V> {
-    fn list(&self) -> &[Item<V>] {
+    /// The values with their keys, as a slice.
+    pub(crate) fn list(&self) -> &[(Arc<str>, V)] {
         match &self.0 {
             Items::Few(list) => list,
             Items::Many(indexed) => &indexed.list,

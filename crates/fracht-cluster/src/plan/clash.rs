@@ -67,7 +67,8 @@ impl Eq for Named<'_> {}
 
 impl Hash for Named<'_> {
     fn hash<H: Hasher>(&self, state: &mut H) {
-        self.identity().hash(state);
+        // Few have the same name and another kind or scope.
+        self.object.name.hash(state);
     }
 }
 

@@ -119,7 +119,12 @@ fn is_label(name: &str, most: usize) -> bool {
     bytes.len() <= most
         && bytes.first().is_some_and(u8::is_ascii_lowercase)
         && bytes.last().is_some_and(|b| *b != b'-')
-        && bytes.iter().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || *b == b'-')
+        && bytes.iter().all(|b| in_label(*b))
+}
+
+/// Whether a character may be in a label.
+fn in_label(byte: u8) -> bool {
+    byte.is_ascii_lowercase() || byte.is_ascii_digit() || byte == b'-'
 }
 
 /// Turns any text into a label by removing invalid characters.
@@ -202,11 +207,11 @@ pub fn is_label_value(text: &str) -> bool {
 fn port(name: &str) -> Result<(), NameProblem> {
     let bytes = name.as_bytes();
     let right = (1..=15).contains(&bytes.len())
-        && bytes.iter().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || *b == b'-')
+        && bytes.iter().all(|b| in_label(*b))
         && bytes.iter().any(u8::is_ascii_lowercase)
         && !name.starts_with('-')
         && !name.ends_with('-')
-        && !name.contains("--");
+        && !bytes.windows(2).any(|pair| pair == b"--");
     if right {
         return Ok(());
     }
@@ -248,9 +253,10 @@ fn key(name: &str) -> Result<(), NameProblem> {
 
 fn path(name: &str) -> Result<(), NameProblem> {
     let inside = name.strip_prefix('/');
-    let right = inside.is_some_and(|rest| rest.contains(|c| c != '/'))
-        && !name.contains([':', '\0'])
-        && !name.split('/').any(|part| part == ".." || part == ".");
+    let mut steps = name.as_bytes().split(|byte| *byte == b'/');
+    let right = inside.is_some_and(|rest| rest.bytes().any(|byte| byte != b'/'))
+        && !name.bytes().any(|byte| matches!(byte, b':' | b'\0'))
+        && !steps.any(|step| matches!(step, b".." | b"."));
     if right {
         return Ok(());
     }

@@ -140,19 +140,28 @@ pub(crate) enum Piece<'a> {
 /// # Errors
 /// [`NotReference`] if the form or the kind is wrong.
 pub(crate) fn parse(text: &str) -> Result<Written<'_>, NotReference<'_>> {
-    let (kind, rest) = text.split_once('.').ok_or(NotReference::Form)?;
-    let (name, part) = match rest.split_once('/') {
-        Some((name, part)) => (name, Some(part)),
-        None => (rest, None),
-    };
-    let word = |byte: u8| byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_' | b'.');
-    let good = |text: &str| !text.is_empty() && text.bytes().all(word);
-    let good_part = part.is_none_or(|part| !part.is_empty() && part.bytes().all(|b| word(b) || b == b'/'));
-    if !(good(kind) && good(name) && good_part) {
-        return Err(NotReference::Form);
+    // Where the first dot is, and behind it the first slash.
+    let (mut dot, mut slash) = (None, None);
+    for (at, byte) in text.bytes().enumerate() {
+        match byte {
+            b'.' => dot = dot.or(Some(at)),
+            b'/' if dot.is_some() => slash = slash.or(Some(at)),
+            byte if byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_') => {}
+            _ => return Err(NotReference::Form),
+        }
     }
+    let dot = dot.ok_or(NotReference::Form)?;
+    let between = |from: usize, to: usize| text.get(from..to).filter(|text| !text.is_empty());
+    let kind = between(0, dot).ok_or(NotReference::Form)?;
+    let name = between(dot + 1, slash.unwrap_or(text.len())).ok_or(NotReference::Form)?;
+    let part = slash.map(|slash| between(slash + 1, text.len()).ok_or(NotReference::Form)).transpose()?;
     let kind = RefKind::of(kind).ok_or(NotReference::Kind(kind))?;
     Ok(Written { kind, name, part })
+}
+
+/// Whether a text may contain references.
+pub(crate) fn has_braces(text: &str) -> bool {
+    text.bytes().any(|byte| matches!(byte, b'{' | b'}'))
 }
 
 /// Splits a text into its pieces.
@@ -190,7 +199,7 @@ pub(crate) fn pieces(text: &str) -> Vec<Piece<'_>> {
 
 /// Plain text with doubled braces replaced by single ones.
 pub(crate) fn single_braces(plain: &str) -> Cow<'_, str> {
-    if plain.contains(['{', '}']) {
+    if has_braces(plain) {
         Cow::Owned(plain.replace("{{", "{").replace("}}", "}"))
     } else {
         Cow::Borrowed(plain)

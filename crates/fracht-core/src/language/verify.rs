@@ -100,7 +100,7 @@ impl Verify<'_> {
                 self.out_of_range(bounds, *number, node.span, key);
             }
             // A text with references is checked once these are resolved.
-            (Shape::Template(_), Value::Text(text)) if text.contains(['{', '}']) => {}
+            (Shape::Template(_), Value::Text(text)) if reference::has_braces(text) => {}
             (Shape::Formatted(format) | Shape::Template(format), Value::Text(text)) => {
                 self.format(*format, text, node.span, key);
             }

@@ -120,19 +120,20 @@ fn built(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Sourced<Image>>
 }
 
 fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Variable]> {
-    fields
-        .named(reader, &ENV)
-        .filter_map(|(name, entry)| {
-            let value = reader.text(&entry.node, &ENV.takes, &"a variable")?;
-            Some(Variable { name: Arc::clone(name), name_span: entry.key_span, value })
-        })
-        .collect()
+    let entries = fields.named(reader, &ENV);
+    let mut env = Vec::with_capacity(entries.len());
+    env.extend(entries.filter_map(|(name, entry)| {
+        let value = reader.text(&entry.node, &ENV.takes, &"a variable")?;
+        Some(Variable { name: Arc::clone(name), name_span: entry.key_span, value })
+    }));
+    env.into()
 }
 
 fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Mount]> {
-    let mut mounts: Vec<Mount> = Vec::new();
+    let entries = fields.named(reader, &MOUNT);
+    let mut mounts: Vec<Mount> = Vec::with_capacity(entries.len());
     let mut places: HashMap<Cow<'_, str>, usize, FxBuildHasher> = HashMap::default();
-    for (path, entry) in fields.named(reader, &MOUNT) {
+    for (path, entry) in entries {
         let Some(mount) = mount::read(reader, path, entry) else { continue };
         if path.split('/').find(|step| !step.is_empty()) == Some("proc") {
             reader.tainted = true;
@@ -158,7 +159,6 @@ fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Mount]> {
         places.insert(place, mounts.len());
         mounts.push(mount);
     }
-    mounts.shrink_to_fit();
     mounts.into()
 }
 

@@ -26,7 +26,7 @@ pub(super) struct Fields<'t> {
 
 #[derive(Clone, Copy)]
 enum Form<'t> {
-    Table(&'t Entries),
+    Table(&'t Entries, Signs),
     /// The value of this key.
     Key(&'static str, &'t Entry),
     /// A short form that is not the value of a key.
@@ -35,13 +35,35 @@ enum Form<'t> {
     Neither,
 }
 
+/// What is known of the keys of a table at a glance: readers ask for many keys, of which a table has few.
+#[derive(Clone, Copy)]
+struct Signs(u64);
+
+impl Signs {
+    fn of(entries: &Entries) -> Self {
+        Self(entries.keys().fold(0, |signs, key| signs | Self::sign(key)))
+    }
+
+    /// One of 64 signs, by the length and the ends of a key.
+    fn sign(key: &str) -> u64 {
+        let end = |byte: Option<&u8>| byte.copied().map_or(0, usize::from);
+        let (first, last) = (end(key.as_bytes().first()), end(key.as_bytes().last()));
+        1 << ((key.len() * 5 + first * 3 + last) % 64)
+    }
+
+    /// False if the table has no such key.
+    fn may_have(self, key: &str) -> bool {
+        self.0 & Self::sign(key) != 0
+    }
+}
+
 impl<'t> Fields<'t> {
     /// The fields of a value that is `table` or its short form. A value that is neither has no fields.
     pub(super) fn of(entry: &'t Entry, table: &'static TableShape, reader: &mut Reader<'_>) -> Self {
         let form = match (&entry.node.value, table.short) {
             (Value::Table(entries), _) => {
                 reader.tainted |= entries.values().any(Entry::has_broken_key);
-                Form::Table(entries)
+                Form::Table(entries, Signs::of(entries))
             }
             (Value::List(_) | Value::Tainted | Value::Date, _) | (_, None) => {
                 reader.lose(&entry.node);
@@ -56,7 +78,7 @@ impl<'t> Fields<'t> {
     /// Whether a required key is missing. False for a value that is neither the table nor its short form.
     pub(super) fn lacks(&self, field: &dyn AnyField) -> bool {
         match self.form {
-            Form::Table(entries) => !entries.contains_key(field.key().name),
+            Form::Table(entries, _) => !entries.contains_key(field.key().name),
             Form::Key(..) | Form::Short(_) | Form::Neither => false,
         }
     }
@@ -79,7 +101,7 @@ impl<'t> Fields<'t> {
 
     /// Whether a misspelled or broken key may be meant as one of some keys.
     pub(super) fn misspells(&self, fields: &[&dyn AnyField]) -> bool {
-        let Form::Table(entries) = self.form else { return false };
+        let Form::Table(entries, _) = self.form else { return false };
         let names = || fields.iter().map(|field| field.key().name);
         entries.iter().any(|(name, entry)| {
             entry.has_broken_key() || self.table.field(name).is_none() && nearest(name, names()).is_some()
@@ -95,7 +117,7 @@ impl<'t> Fields<'t> {
 
     /// Whether it is a table.
     pub(super) fn is_table(&self) -> bool {
-        matches!(self.form, Form::Table(_))
+        matches!(self.form, Form::Table(..))
     }
 
     /// The short form, if it is not the value of a key.
@@ -109,7 +131,13 @@ impl<'t> Fields<'t> {
     pub(super) fn entry(&self, field: &dyn AnyField) -> Option<&'t Entry> {
         let name = field.key().name;
         match self.form {
-            Form::Table(entries) => entries.get(name),
+            Form::Table(entries, signs) => {
+                if signs.may_have(name) {
+                    entries.get(name)
+                } else {
+                    None
+                }
+            }
             Form::Key(key, entry) if key == name => Some(entry),
             _ => None,
         }
@@ -159,13 +187,14 @@ impl<'t> Fields<'t> {
         &self,
         reader: &mut Reader<'_>,
         field: &'static dyn AnyField,
-    ) -> impl Iterator<Item = (&'t Arc<str>, &'t Entry)> + use<'t> {
+    ) -> impl ExactSizeIterator<Item = (&'t Arc<str>, &'t Entry)> + use<'t> {
         let node = self.node(field);
         let entries = node.and_then(Node::table);
         if let (Some(node), None) = (node, entries) {
             reader.lose(node);
         }
-        entries.into_iter().flatten()
+        let list = entries.map_or(&[][..], Entries::list);
+        list.iter().map(|(name, entry)| (name, entry))
     }
 
     /// The fields of a table that is the value of a key.

@@ -156,15 +156,16 @@ fn ports(
     fields: &Fields<'_>,
     sidecars: &[(&Arc<str>, &Entry)],
 ) -> Box<[Port]> {
-    let mut ports: Vec<Port> =
-        fields.named(reader, &PORT).map(|(name, entry)| port::read(reader, owner, name, entry)).collect();
+    let own = fields.named(reader, &PORT);
+    let mut ports = Vec::with_capacity(own.len());
+    ports.extend(own.map(|(name, entry)| port::read(reader, owner, name, entry)));
     for (index, (sidecar, entry)) in sidecars.iter().enumerate() {
         let owner = format!("{owner}.beside.{sidecar}");
         let fields = Fields::of(entry, &SIDECAR_TABLE, reader);
         for (name, entry) in fields.named(reader, &PORT) {
             let sidecar = Some(SidecarIndex::new(index));
             let port = Port { sidecar, ..port::read(reader, &owner, name, entry) };
-            if let Some(first) = ports.iter().find(|known| known.name == port.name) {
+            if let Some(first) = ports.iter().find(|known: &&Port| known.name == port.name) {
                 reader.tainted = true;
                 reader.sink.push(
                     Diagnostic::new(&DEFINED_TWICE, format!("two ports of one pod are both named `{name}`"))
@@ -396,12 +397,15 @@ fn pull(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Sourced<SecretId>]
 }
 
 fn networks(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Sourced<NetworkId>]> {
-    let mut networks: Vec<Sourced<NetworkId>> = Vec::new();
+    let names = fields.list(reader, &NETWORK).unwrap_or_default();
+    let mut networks: Vec<Sourced<NetworkId>> = Vec::with_capacity(names.len());
+    // Most have one, of which there is nothing to note.
+    let several = names.len() > 1;
     let mut known = BTreeSet::new();
-    for name in fields.list(reader, &NETWORK).unwrap_or_default() {
+    for name in names {
         match (reader.symbols.network(&name.value), name.span()) {
             (Some(id), _) => {
-                if known.insert(id) {
+                if !several || known.insert(id) {
                     networks.push(Sourced { value: id, origin: name.origin });
                 }
             }
@@ -415,8 +419,9 @@ fn networks(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Sourced<Networ
 }
 
 fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Box<[After]> {
-    let mut list = Vec::new();
-    for (name, entry) in fields.named(reader, &AFTER) {
+    let entries = fields.named(reader, &AFTER);
+    let mut list = Vec::with_capacity(entries.len());
+    for (name, entry) in entries {
         let span = entry.key_span;
         let Some(condition) = reader.value(&entry.node, &AFTER.takes).map(|condition| condition.value) else {
             continue;

@@ -35,7 +35,7 @@ impl Context<'_> {
         sink: &mut Sink,
     ) -> Text {
         let Self { symbols, sources } = self;
-        let Some(span) = origin.span().filter(|_| written.contains(['{', '}'])) else {
+        let Some(span) = origin.span().filter(|_| reference::has_braces(written)) else {
             return Text { parts: Box::new([Part::Plain(Arc::clone(written))]), origin };
         };
         let exact = plain_offset(written, span, sources);

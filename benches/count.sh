@@ -17,8 +17,8 @@ trap 'rm -rf "$work"' EXIT
 "$fracht" render -q --stack "$work" >"$work/objects.yaml"
 fracht=$PWD/$fracht
 (cd "$work" && "$fracht" demo >/dev/null)
-printf 'int main(void) { return 0; }\n' >"$work/empty.c"
-cc -O2 -o "$work/empty" "$work/empty.c"
+printf 'fn main() {}\n' >"$work/empty.rs"
+rustc -O -o "$work/empty" "$work/empty.rs"
 
 # The instructions of a command, in thousands.
 count() {

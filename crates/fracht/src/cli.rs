@@ -1,16 +1,18 @@
 //! The command line. Doc comments are the help.
 
+use std::ffi::OsString;
+use std::mem::ManuallyDrop;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-use clap::{ArgGroup, Args, Parser, Subcommand, ValueEnum};
+use clap::{ArgGroup, Args, CommandFactory as _, FromArgMatches as _, Parser, Subcommand, ValueEnum};
 use fracht_core::cover;
 use fracht_core::escape::{escaped, is_unsafe};
 
 /// Reads the arguments. Prints an error and returns its exit code. The message never contains control characters or
 /// text that looks secret, whatever the arguments are.
 pub(crate) fn parse() -> Result<Cli, ExitCode> {
-    let error = match Cli::try_parse() {
+    let error = match read(std::env::args_os()) {
         Ok(cli) => return Ok(cli),
         Err(error) => error,
     };
@@ -22,7 +24,7 @@ pub(crate) fn parse() -> Result<Cli, ExitCode> {
     let safe = || arguments.iter().map(|text| escaped(text).into_owned());
     let error = if arguments.iter().any(|text| text.contains(is_unsafe)) {
         // Reports the same error for escaped arguments.
-        Cli::try_parse_from(safe()).err()
+        read(safe()).err()
     } else {
         Some(error)
     };
@@ -32,6 +34,14 @@ pub(crate) fn parse() -> Result<Cli, ExitCode> {
     );
     anstream::eprint!("{}", cover::prose(&text));
     Err(ExitCode::from(2))
+}
+
+/// The command that arguments are.
+fn read<A: Into<OsString> + Clone>(arguments: impl IntoIterator<Item = A>) -> Result<Cli, clap::Error> {
+    // The definition of all commands is never freed: that takes longer than some commands.
+    let mut definition = ManuallyDrop::new(Cli::command());
+    let mut matches = definition.try_get_matches_from_mut(arguments)?;
+    Cli::from_arg_matches_mut(&mut matches).map_err(|error| error.format(&mut definition))
 }
 
 /// The answer to `--version`.

@@ -38,16 +38,18 @@ const fn line_ends(starts: &mut [u32]) -> usize {
     count
 }
 
-/// The name in the line that begins at a byte of the table, and its fields.
-fn line_at(start: u32) -> Option<(&'static str, &'static str)> {
-    TABLE.get(start as usize..)?.split_once(':')
+/// The table from the line that begins at a byte.
+fn from_line(start: u32) -> &'static str {
+    TABLE.get(start as usize..).unwrap_or_default()
 }
 
 /// The fields of a kind or a type.
 fn line_of(name: &str) -> Option<&'static str> {
-    let line =
-        LINES.binary_search_by(|start| line_at(*start).map(|(known, _)| known).cmp(&Some(name))).ok()?;
-    line_at(*LINES.get(line)?)?.1.lines().next()
+    // Only as much of a line is looked at as differs.
+    let line = LINES.binary_search_by(|start| {
+        from_line(*start).bytes().take_while(|byte| *byte != b':').cmp(name.bytes())
+    });
+    from_line(*LINES.get(line.ok()?)?).lines().next()?.split_once(':').map(|(_, fields)| fields)
 }
 
 /// A field that does not fit the kind of its object.
@@ -127,7 +129,7 @@ impl Walk<'_> {
         };
         let known = || line.split(' ').filter_map(|field| field.split_once('='));
         for (name, value) in fields {
-            let of = known().find(|(field, _)| field == name).map(|(_, of)| of);
+            let of = line.split(' ').find_map(|field| field.strip_prefix(name.as_str())?.strip_prefix('='));
             self.field(name, |walk| match of {
                 Some(of) => walk.value(value, of),
                 // An empty value says nothing.

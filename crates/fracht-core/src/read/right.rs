@@ -91,7 +91,7 @@ impl WrittenRight<'_> {
             )));
         }
         let names = || resource::RESOURCES.iter().map(|known| known.name);
-        let near = nearest(name, names());
+        let near = || nearest(name, names());
         let Some(group) = &self.group else {
             if let Some(known) = resource::find(None, name) {
                 return Ok(Some((known, self.part(known, part)?)));
@@ -104,7 +104,7 @@ impl WrittenRight<'_> {
             let problem = Diagnostic::new(&MISSING_KEY, message)
                 .at(self.on.span(), "not a built-in resource")
                 .help("add `group = \"…\"`: what stands before the slash in the `apiVersion` of its objects");
-            return Err(Box::new(match near {
+            return Err(Box::new(match near() {
                 Some(near) => problem.help(format!("or did you mean `{near}`?")),
                 None => problem,
             }));
@@ -121,7 +121,7 @@ impl WrittenRight<'_> {
         let Some(known) = resource::find(Some(&group.value), name) else {
             let message = format!("the API group `{}` has no resource `{name}`", group.value);
             let problem = Diagnostic::new(&BAD_VALUE, message).at(self.on.span(), "not in that group");
-            return Err(Box::new(match (resource::find(None, name), near) {
+            return Err(Box::new(match (resource::find(None, name), near()) {
                 (Some(known), _) if known.group.is_empty() => {
                     problem.help("remove `group`: it is a core resource")
                 }

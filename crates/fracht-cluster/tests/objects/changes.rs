@@ -1,6 +1,6 @@
 //! A small change of the stack is a small change of the objects.
 
-use indoc::formatdoc;
+use indoc::{formatdoc, indoc};
 use serde_json::Value;
 
 use crate::{demo, files, objects};
@@ -82,7 +82,13 @@ fn the_same_task_keeps_its_job() {
 
 #[test]
 fn an_added_service_does_not_change_the_others() {
-    let text = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.http = 80\n";
+    let text = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        port.http = 80
+        "#};
     let more = format!("{text}[service.b]\nimage = \"b:1\"\nport.http = 80\n");
     let changed = changed(&objects(&files(text), "cluster"), &objects(&files(&more), "cluster"));
     assert_eq!(changed, ["Deployment s-b", "Service b"]);

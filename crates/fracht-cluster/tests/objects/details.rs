@@ -31,8 +31,11 @@ fn a_health_check_becomes_three_probes() {
 
 #[test]
 fn a_service_that_is_never_restarted_has_no_liveness_probe() {
-    let all =
-        service("[service.a]\nimage = \"a:1\"\nhealth = { run = [\"ok\"], restart-after = 0, fails = 3 }\n");
+    let all = service(indoc! {r#"
+            [service.a]
+            image = "a:1"
+            health = { run = ["ok"], restart-after = 0, fails = 3 }
+            "#});
     let a = container(&all, "a");
     assert_eq!(
         a["readinessProbe"],
@@ -43,9 +46,15 @@ fn a_service_that_is_never_restarted_has_no_liveness_probe() {
 
 #[test]
 fn ranges_are_requests_and_limits() {
-    let all = service(
-        "[service.a]\nimage = \"a:1\"\ncpu = \"100m..\"\nmemory = \"..1Gi\"\n[service.b]\nimage = \"b:1\"\ncpu = 2\n",
-    );
+    let all = service(indoc! {r#"
+            [service.a]
+            image = "a:1"
+            cpu = "100m.."
+            memory = "..1Gi"
+            [service.b]
+            image = "b:1"
+            cpu = 2
+            "#});
     assert_eq!(
         container(&all, "a")["resources"],
         json!({ "requests": { "cpu": "100m" }, "limits": { "memory": "1Gi" } })
@@ -159,9 +168,12 @@ fn a_secret_in_a_text_is_expanded_by_the_kubelet() {
 
 #[test]
 fn a_pod_reads_its_own_fields() {
-    let all = service(
-        "[service.a]\nimage = \"a:1\"\nenv.A = \"{pod.name}\"\nenv.B = \"{pod.label/tier}-{pod.node}\"\n",
-    );
+    let all = service(indoc! {r#"
+            [service.a]
+            image = "a:1"
+            env.A = "{pod.name}"
+            env.B = "{pod.label/tier}-{pod.node}"
+            "#});
     let env = container(&all, "a")["env"].clone();
     let field = |path: &str| json!({ "fieldRef": { "fieldPath": path } });
     assert_eq!(
@@ -204,9 +216,12 @@ fn configs_hold_text_as_data_and_bytes_as_binary_data() {
 
 #[test]
 fn scratch_folders_have_different_names() {
-    let all = service(
-        "[service.a]\nimage = \"a:1\"\nmount.\"/a/b\" = { scratch = \"1Mi\" }\nmount.\"/a-b\" = { scratch = \"2Mi\" }\n",
-    );
+    let all = service(indoc! {r#"
+            [service.a]
+            image = "a:1"
+            mount."/a/b" = { scratch = "1Mi" }
+            mount."/a-b" = { scratch = "2Mi" }
+            "#});
     let volumes = object(&all, "Deployment", "a")["spec"]["template"]["spec"]["volumes"].clone();
     assert_eq!(volumes[0], json!({ "name": "scratch-a-b", "emptyDir": { "sizeLimit": "1Mi" } }));
     assert_ne!(volumes[0]["name"], volumes[1]["name"]);
@@ -250,7 +265,15 @@ fn names_beyond_their_limit_are_shortened_and_stay_different() {
 
 #[test]
 fn an_existing_namespace_is_not_generated() {
-    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n[target.t]\nnamespace = \"n\"\nnamespace-present = true\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        [target.t]
+        namespace = "n"
+        namespace-present = true
+        "#};
     let all = objects(&files(stack), "t");
     assert!(all.iter().all(|object| object["kind"] != "Namespace" && object["metadata"]["namespace"] == "n"));
 }

@@ -98,8 +98,16 @@ fn waiting_does_not_use_up_the_time_or_retries_of_a_task() {
     assert_eq!(job["template"]["spec"]["activeDeadlineSeconds"], 60 + 600);
     assert_eq!(job["podFailurePolicy"]["rules"][0]["action"], "Ignore");
     let gates = (0..21).map(|n| format!("after.s{n} = \"ready\"")).collect::<Vec<_>>().join("\n");
-    let services =
-        (0..21).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 1\nhealth = {{ tcp = \"x\" }}\n"));
+    let services = (0..21).map(|n| {
+        formatdoc!(
+            r#"
+            [service.s{n}]
+            image = "a:1"
+            port.x = 1
+            health = {{ tcp = "x" }}
+            "#
+        )
+    });
     consistent(
         &format!("[task.t]\nimage = \"a:1\"\n{gates}\n{}", services.collect::<Vec<_>>().concat()),
         "cluster",
@@ -109,7 +117,12 @@ fn waiting_does_not_use_up_the_time_or_retries_of_a_task() {
 #[test]
 fn a_sidecar_runs_as_its_own_user() {
     let all = consistent(
-        "[service.a]\nimage = \"a:1\"\nuser = 0\nbeside.x = { image = \"x:1\", confine = \"strict\" }\n",
+        indoc! {r#"
+            [service.a]
+            image = "a:1"
+            user = 0
+            beside.x = { image = "x:1", confine = "strict" }
+            "#},
         "cluster",
     );
     let sidecar = &pod(&all, "Deployment", "a")["initContainers"][0]["securityContext"];
@@ -143,7 +156,15 @@ fn files_are_readable_by_the_containers_that_mount_them() {
 
 #[test]
 fn later_uses_override_earlier_ones_in_every_form() {
-    let config = "[config.one]\nkey.MODE = \"first\"\n[config.two]\nkey.MODE = \"second\"\nkey.LEVEL = \"2\"\n[service.a]\nimage = \"a:1\"\n";
+    let config = indoc! {r#"
+        [config.one]
+        key.MODE = "first"
+        [config.two]
+        key.MODE = "second"
+        key.LEVEL = "2"
+        [service.a]
+        image = "a:1"
+        "#};
     for uses in [
         "{ from = \"config.one\", spell = \"upper\" }, \"config.two\"",
         "\"config.two\", { from = \"config.one\", spell = \"upper\" }",
@@ -209,7 +230,13 @@ fn pods_that_share_a_volume_of_one_node_share_the_node() {
             service("c", &["v", "w", "alone"]),
             service("d", &["many", "folder"]),
             service("e", &["many", "folder"]),
-            "[task.t]\nimage = \"t:1\"\nschedule = \"on demand\"\nmount.\"/x\" = \"volume.x\"\n".to_owned(),
+            indoc! {r#"
+                [task.t]
+                image = "t:1"
+                schedule = "on demand"
+                mount."/x" = "volume.x"
+                "#}
+            .to_owned(),
             // These can use it one after the other.
             indoc! {r#"
                 [volume.late]
@@ -252,7 +279,15 @@ fn pods_that_share_a_volume_of_one_node_share_the_node() {
 #[test]
 fn containers_and_gates_have_different_names() {
     let all = consistent(
-        "[service.db]\nimage = \"d:1\"\nport.x = 1\nhealth = { tcp = \"x\" }\n[service.wait-for-db]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n",
+        indoc! {r#"
+            [service.db]
+            image = "d:1"
+            port.x = 1
+            health = { tcp = "x" }
+            [service.wait-for-db]
+            image = "a:1"
+            after = { db = "ready" }
+            "#},
         "cluster",
     );
     assert_ne!(pod(&all, "Deployment", "wait-for-db")["initContainers"][0]["name"], "wait-for-db");
@@ -317,8 +352,19 @@ fn stacks_in_one_namespace_do_not_affect_each_other() {
     };
     assert_eq!(namespace("a"), namespace("b"), "what both make is the same");
     let piece = |namespace: &str, volume: &str| {
-        let stack = format!(
-            "[stack]\nname = \"s\"\n[volume.{volume}]\nsize = \"1Gi\"\nnode-folder = \"/v\"\n[service.a]\nimage = \"a:1\"\nmount.\"/v\" = \"volume.{volume}\"\n[target.t]\nnamespace = \"{namespace}\"\n"
+        let stack = formatdoc!(
+            r#"
+                [stack]
+                name = "s"
+                [volume.{volume}]
+                size = "1Gi"
+                node-folder = "/v"
+                [service.a]
+                image = "a:1"
+                mount."/v" = "volume.{volume}"
+                [target.t]
+                namespace = "{namespace}"
+                "#
         );
         let all = generated(&files(&stack), "t").objects;
         all.iter().find(|object| object["kind"] == "PersistentVolume").unwrap()["metadata"]["name"].clone()

@@ -252,9 +252,13 @@ fn tasks_on_demand_are_suspended_cron_jobs() {
 
 #[test]
 fn rollouts_and_replicas_that_scale_with_load() {
-    let all = generated(
-        "[service.a]\nimage = \"a:1\"\nreplicas = { min = 1, max = 4 }\ncpu = \"100m..\"\nrollout = { surge = \"50%\", down = 0 }\n",
-    );
+    let all = generated(indoc! {r#"
+            [service.a]
+            image = "a:1"
+            replicas = { min = 1, max = 4 }
+            cpu = "100m.."
+            rollout = { surge = "50%", down = 0 }
+            "#});
     let spec = &object(&all, "Deployment", "a")["spec"];
     assert_eq!(spec["strategy"], json!({ "rollingUpdate": { "maxSurge": "50%", "maxUnavailable": 0 } }));
     assert!(spec.get("replicas").is_none());
@@ -266,10 +270,18 @@ fn rollouts_and_replicas_that_scale_with_load() {
 
 #[test]
 fn permissions_are_exactly_those_of_the_stack() {
-    let all = generated(
-        "[service.a]\nimage = \"a:1\"\nbeside.h = { image = \"h:1\" }\nrights = [{ on = \"pods/log\", may = [\"get\"] }, { on = \"jobs\", may = [\"delete\"], only = [\"x\"] }, \
-         { on = \"widgets\", group = \"harbour.example\", may = [\"list\"] }]\n[service.b]\nimage = \"b:1\"\n",
-    );
+    let all = generated(indoc! {r#"
+            [service.a]
+            image = "a:1"
+            beside.h = { image = "h:1" }
+            rights = [
+                { on = "pods/log", may = ["get"] },
+                { on = "jobs", may = ["delete"], only = ["x"] },
+                { on = "widgets", group = "harbour.example", may = ["list"] },
+            ]
+            [service.b]
+            image = "b:1"
+            "#});
     assert_eq!(
         object(&all, "Role", "a")["rules"],
         json!([

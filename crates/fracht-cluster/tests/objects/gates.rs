@@ -1,8 +1,8 @@
 //! Start gates: what each waits for, by which port, with which image, and for how long.
 
+use indoc::{formatdoc, indoc};
 use std::collections::BTreeMap;
 
-use indoc::indoc;
 use serde_json::{Value, json};
 
 use crate::cluster::parameters;
@@ -16,8 +16,16 @@ fn gates(stack: &str) -> Value {
 
 /// The port that the gate for a service asks; the service has these ports and this health check.
 fn asked(ports: &str, health: &str) -> String {
-    let stack = format!(
-        "[service.a]\nimage = \"a:1\"\nafter.b = \"ready\"\n[service.b]\nimage = \"b:1\"\n{ports}\nhealth = {health}\n"
+    let stack = formatdoc!(
+        r#"
+            [service.a]
+            image = "a:1"
+            after.b = "ready"
+            [service.b]
+            image = "b:1"
+            {ports}
+            health = {health}
+            "#
     );
     parameters(&gates(&stack)[0])["PORT"].to_owned()
 }
@@ -83,8 +91,12 @@ fn all_gates_have_the_same_scripts() {
         port.y = 7
         health = { tcp = "y" }
         "#};
-    let gates = gates(&format!(
-        "[service.a]\nimage = \"a:1\"\nafter = {{ b = \"ready\", c = \"ready\" }}\n{services}"
+    let gates = gates(&formatdoc!(
+        r#"
+            [service.a]
+            image = "a:1"
+            after = {{ b = "ready", c = "ready" }}
+            {services}"#
     ));
     assert_eq!(gates[0]["command"], gates[1]["command"]);
     // The kubelet would expand it.

@@ -6,7 +6,7 @@ use fracht_core::diag::Diagnostic;
 use fracht_core::files::MemoryFiles;
 use fracht_core::rules;
 use fracht_testkit::verdict;
-use indoc::indoc;
+use indoc::{formatdoc, indoc};
 
 use crate::{files, object, objects};
 
@@ -57,7 +57,17 @@ fn every_rule_on_objects_fails_its_bad_example_only() {
 }
 
 fn service(top: &str) -> String {
-    format!("{top}\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.http = 80\nreplicas = 2\n")
+    formatdoc!(
+        r#"
+        {top}
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        port.http = 80
+        replicas = 2
+        "#
+    )
 }
 
 #[test]
@@ -70,7 +80,10 @@ fn patches_change_only_the_named_fields() {
                 merge = { spec = { replicas = 5, paused = true, minReadySeconds = 7 } }
                 [[patch]]
                 on = "Deployment/a"
-                ops = [{ op = "remove", path = "/spec/paused" }, { op = "add", path = "/metadata/annotations", value = { x = "1.5" } }]"#})),
+                ops = [
+                    { op = "remove", path = "/spec/paused" },
+                    { op = "add", path = "/metadata/annotations", value = { x = "1.5" } },
+                ]"#})),
         "cluster",
     );
     let deployment = object(&patched, "Deployment", "a");
@@ -273,7 +286,13 @@ fn an_object_passed_twice_in_one_namespace_is_a_clash() {
 #[test]
 fn passed_objects_fit_their_kinds() {
     let passed = |text: &str| {
-        let stack = "pass = [\"p.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n";
+        let stack = indoc! {r#"
+            pass = ["p.yaml"]
+            [stack]
+            name = "s"
+            [service.a]
+            image = "a:1"
+            "#};
         found(&files(stack).with("/s/p.yaml", format!("{text}\nmetadata: {{ name: x }}\n")))
     };
     let service = |spec: &str| passed(&format!("apiVersion: v1\nkind: Service\nspec: {spec}"));

@@ -1,10 +1,10 @@
 //! Stacks that look right but that no cluster can run: each fails its rule, at its line.
 
+use indoc::formatdoc;
 use std::path::Path;
 
 use fracht_core::check::Project;
 use fracht_core::files::MemoryFiles;
-use indoc::formatdoc;
 
 /// The problems of a stack: the rule, and the line of the stack file.
 fn refused(stack: &str) -> Vec<(&'static str, usize)> {
@@ -60,51 +60,89 @@ fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
         ("a label with other letters", format!("{a}place = {{ disk = \"very fast!\" }}\n"), "bad-value", 3),
         (
             "a path with two slashes",
-            format!(
-                "[target.prod]\ndomain = \"h.example\"\n{a}port.web = {{ number = 80, reach = \"web\", path = \"/a//b\" }}\n"
+            formatdoc!(
+                r#"
+                    [target.prod]
+                    domain = "h.example"
+                    {a}port.web = {{ number = 80, reach = "web", path = "/a//b" }}
+                    "#
             ),
             "entry-path",
             5,
         ),
         (
             "a path that routes do not take",
-            format!(
-                "[target.prod]\ndomain = \"h.example\"\nweb = {{ gateway = \"g\" }}\n{a}port.web = {{ number = 80, reach = \"web\", path = \"/bü\" }}\n"
+            formatdoc!(
+                r#"
+                    [target.prod]
+                    domain = "h.example"
+                    web = {{ gateway = "g" }}
+                    {a}port.web = {{ number = 80, reach = "web", path = "/bü" }}
+                    "#
             ),
             "entry-path",
             6,
         ),
         (
             "a domain that is no host",
-            format!(
-                "[target.prod]\ndomain = \"Not A Host\"\n{a}port.web = {{ number = 80, reach = \"web\" }}\n"
+            formatdoc!(
+                r#"
+                    [target.prod]
+                    domain = "Not A Host"
+                    {a}port.web = {{ number = 80, reach = "web" }}
+                    "#
             ),
             "bad-value",
             2,
         ),
         (
             "two names for one number",
-            format!(
-                "[outside.o]\naddress = \"192.0.2.1\"\nport = {{ a = 443, b = 443 }}\n{a}env.X = \"{{outside.o/a}}\"\n"
+            formatdoc!(
+                r#"
+                    [outside.o]
+                    address = "192.0.2.1"
+                    port = {{ a = 443, b = 443 }}
+                    {a}env.X = "{{outside.o/a}}"
+                    "#
             ),
             "port-clash",
             3,
         ),
         (
             "an address of the container itself",
-            format!("[outside.o]\naddress = \"127.0.0.1\"\nport.x = 80\n{a}env.X = \"{{outside.o/x}}\"\n"),
+            formatdoc!(
+                r#"
+                [outside.o]
+                address = "127.0.0.1"
+                port.x = 80
+                {a}env.X = "{{outside.o/x}}"
+                "#
+            ),
             "outside-address",
             2,
         ),
         (
             "a name that leads to itself",
-            format!("[outside.db]\nhost = \"db\"\nport.x = 80\n{a}env.X = \"{{outside.db/x}}\"\n"),
+            formatdoc!(
+                r#"
+                [outside.db]
+                host = "db"
+                port.x = 80
+                {a}env.X = "{{outside.db/x}}"
+                "#
+            ),
             "outside-address",
             2,
         ),
         (
             "a secret that is too large",
-            format!("[secret.k]\nkey.big = {{ file = \"large\" }}\n{a}mount.\"/k\" = \"secret.k\"\n"),
+            formatdoc!(
+                r#"
+                [secret.k]
+                key.big = {{ file = "large" }}
+                {a}mount."/k" = "secret.k"
+                "#
+            ),
             "secret-too-large",
             2,
         ),
@@ -123,16 +161,31 @@ fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
         ),
         (
             "a wait for none",
-            format!(
-                "{a}port.x = 1\nhealth = {{ tcp = \"x\" }}\nreplicas = 0\n[service.b]\nimage = \"b:1\"\nafter = {{ a = \"ready\" }}\n"
+            formatdoc!(
+                r#"
+                    {a}port.x = 1
+                    health = {{ tcp = "x" }}
+                    replicas = 0
+                    [service.b]
+                    image = "b:1"
+                    after = {{ a = "ready" }}
+                    "#
             ),
             "await-endless",
             8,
         ),
         (
             "a volume of one pod in two",
-            format!(
-                "[volume.v]\nsize = \"1Gi\"\naccess = \"one-pod\"\n{a}mount.\"/d\" = \"volume.v\"\n[task.t]\nimage = \"b:1\"\nmount.\"/d\" = \"volume.v\"\n"
+            formatdoc!(
+                r#"
+                    [volume.v]
+                    size = "1Gi"
+                    access = "one-pod"
+                    {a}mount."/d" = "volume.v"
+                    [task.t]
+                    image = "b:1"
+                    mount."/d" = "volume.v"
+                    "#
             ),
             "volume-shared",
             9,
@@ -185,8 +238,14 @@ fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
         ),
         (
             "a node with a slash",
-            format!(
-                "[volume.v]\nsize = \"1Gi\"\nnode-folder = \"/d\"\nnode = \"a.example/n1\"\n{a}mount.\"/k\" = \"volume.v\"\n"
+            formatdoc!(
+                r#"
+                    [volume.v]
+                    size = "1Gi"
+                    node-folder = "/d"
+                    node = "a.example/n1"
+                    {a}mount."/k" = "volume.v"
+                    "#
             ),
             "bad-name",
             4,
@@ -194,22 +253,38 @@ fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
         ("a NUL byte", format!("{a}env.X = \"a\\u0000b\"\n"), "process-text", 3),
         (
             "a variable of bytes",
-            format!("{a}env.X = \"{{config.c/k}}\"\n[config.c]\nkey.k = {{ file = \"bytes\" }}\n"),
+            formatdoc!(
+                r#"
+                {a}env.X = "{{config.c/k}}"
+                [config.c]
+                key.k = {{ file = "bytes" }}
+                "#
+            ),
             "process-text",
             3,
         ),
         (
             "two keys that are one variable",
-            format!(
-                "{a}use = [{{ from = \"config.c\", spell = \"upper\" }}]\n[config.c]\nkey.a-b = \"1\"\nkey.\"a.b\" = \"2\"\n"
+            formatdoc!(
+                r#"
+                    {a}use = [{{ from = "config.c", spell = "upper" }}]
+                    [config.c]
+                    key.a-b = "1"
+                    key."a.b" = "2"
+                    "#
             ),
             "env-name",
             3,
         ),
         (
             "files that only root can read",
-            format!(
-                "{a}confine = \"strict\"\nmount.\"/k\" = {{ from = \"config.c\", mode = \"0400\" }}\n[config.c]\nkey.k = \"1\"\n"
+            formatdoc!(
+                r#"
+                    {a}confine = "strict"
+                    mount."/k" = {{ from = "config.c", mode = "0400" }}
+                    [config.c]
+                    key.k = "1"
+                    "#
             ),
             "mode-unreadable",
             4,
@@ -222,16 +297,29 @@ fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
         ),
         (
             "one node port of two protocols",
-            format!(
-                "{a}port.x = {{ number = 1, reach = \"node\", at = 30000 }}\n[service.b]\nimage = \"b:1\"\nport.x = {{ number = 1, protocol = \"udp\", reach = \"node\", at = 30000 }}\n"
+            formatdoc!(
+                r#"
+                    {a}port.x = {{ number = 1, reach = "node", at = 30000 }}
+                    [service.b]
+                    image = "b:1"
+                    port.x = {{ number = 1, protocol = "udp", reach = "node", at = 30000 }}
+                    "#
             ),
             "port-clash",
             6,
         ),
         (
             "a closed network that is open",
-            format!(
-                "[network.n]\nclosed = true\n{task}network = [\"n\"]\n[service.b]\nimage = \"b:1\"\nnetwork = [\"n\"]\nafter = {{ t = \"done\" }}\n"
+            formatdoc!(
+                r#"
+                    [network.n]
+                    closed = true
+                    {task}network = ["n"]
+                    [service.b]
+                    image = "b:1"
+                    network = ["n"]
+                    after = {{ t = "done" }}
+                    "#
             ),
             "api-anywhere",
             9,

@@ -1,9 +1,9 @@
+use indoc::indoc;
 use std::path::Path;
 
 use fracht_core::check::{Project, Verdict};
 use fracht_core::files::MemoryFiles;
 use fracht_core::input::{InputSource, InputValues};
-use indoc::indoc;
 
 use crate::failed;
 
@@ -152,6 +152,13 @@ fn all_missing_inputs_are_reported_at_once() {
         args = ["{input.a}{input.b}{input.c}", "{input.d}"]
         "#};
     assert_eq!(failed(stack, "cluster"), ["input-missing", "input-missing", "unknown-name"]);
-    let unused = "[stack]\nname = \"s\"\n[input.a]\ndefault = \"1\"\n[service.x]\nimage = \"x:1\"\n";
+    let unused = indoc! {r#"
+        [stack]
+        name = "s"
+        [input.a]
+        default = "1"
+        [service.x]
+        image = "x:1"
+        "#};
     assert_eq!(failed(unused, "cluster"), ["unused"]);
 }

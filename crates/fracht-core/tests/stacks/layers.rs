@@ -168,8 +168,13 @@ fn drops_of_services_and_keys_are_found() {
 
 #[test]
 fn a_target_adds_the_first_service() {
-    let stack =
-        "[stack]\nname = \"s\"\n[target.t]\nservice.a = { image = \"a:1\" }\ntask.b = { image = \"b:1\" }\n";
+    let stack = indoc! {r#"
+            [stack]
+            name = "s"
+            [target.t]
+            service.a = { image = "a:1" }
+            task.b = { image = "b:1" }
+            "#};
     let model = good(stack, "t").facts.model;
     assert_eq!(model.workloads.iter().map(|workload| &*workload.name).collect::<Vec<_>>(), ["a", "b"]);
 }
@@ -238,7 +243,12 @@ fn inconsistent_layers_are_reported() {
     let with = |more: &str| failed(&format!("{LIKE}\n{more}"), "test");
     assert_eq!(with("[service.x]\nimage = \"x:1\"\nlike = \"pattern.smal\"\n"), ["unknown-name"]);
     assert_eq!(
-        with("[pattern.x]\nlike = \"pattern.y\"\n[pattern.y]\nlike = \"pattern.x\"\n"),
+        with(indoc! {r#"
+            [pattern.x]
+            like = "pattern.y"
+            [pattern.y]
+            like = "pattern.x"
+            "#}),
         ["like-cycle"]
     );
     assert_eq!(with("[service.x]\nimage = \"x:1\"\ndrop = [\"env.A\"]\n"), ["drop-misses"]);
@@ -247,7 +257,12 @@ fn inconsistent_layers_are_reported() {
     let target = |more: &str| failed(&format!("{LIKE}\n{more}"), "odd");
     assert_eq!(target("[target.odd]\nlike = \"target.od\"\n"), ["unknown-name"]);
     assert_eq!(
-        target("[target.odd]\nlike = \"target.even\"\n[target.even]\nlike = \"target.odd\"\n"),
+        target(indoc! {r#"
+            [target.odd]
+            like = "target.even"
+            [target.even]
+            like = "target.odd"
+            "#}),
         ["like-cycle"]
     );
     assert_eq!(target("[target.odd]\ndrop = [\"service.none\", \"volume.none\"]\n"), ["drop-misses"; 2]);
@@ -258,6 +273,7 @@ mod split {
 
     use fracht_core::check::Project;
     use fracht_core::files::MemoryFiles;
+    use indoc::indoc;
     use proptest::prelude::*;
 
     use fracht_testkit::random_stack::{parts, stack_file};
@@ -304,8 +320,28 @@ mod split {
     #[test]
     fn a_table_defined_in_two_files_shows_both() {
         let files = MemoryFiles::default()
-            .with("/s/fracht.toml", "include = [\"*.toml\", \"none-*.toml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n")
-            .with("/s/b.toml", "[service.a]\nimage = \"a:2\"\n[service.b]\nimage = \"b:1\"\nreplica = 1\n[stack]\nname = \"t\"\n");
+            .with(
+                "/s/fracht.toml",
+                indoc! {r#"
+                include = ["*.toml", "none-*.toml"]
+                [stack]
+                name = "s"
+                [service.a]
+                image = "a:1"
+                "#},
+            )
+            .with(
+                "/s/b.toml",
+                indoc! {r#"
+                [service.a]
+                image = "a:2"
+                [service.b]
+                image = "b:1"
+                replica = 1
+                [stack]
+                name = "t"
+                "#},
+            );
         let mut project =
             Project::open(&files, Path::new("/s/fracht.toml"), Path::new("fracht.toml")).unwrap();
         let verdict = project.check("cluster").unwrap();

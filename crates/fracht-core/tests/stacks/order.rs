@@ -1,8 +1,8 @@
+use indoc::{formatdoc, indoc};
 use std::time::Duration;
 
 use fracht_core::model::Condition;
 use fracht_core::plan::order::Order;
-use indoc::indoc;
 use proptest::prelude::*;
 
 use crate::{good, verdict};
@@ -101,8 +101,13 @@ fn the_longest_chain_adds_boot_times_and_limits_of_tasks() {
 #[test]
 fn of_equally_long_chains_the_first_one_counts() {
     let service = |name: &str| {
-        format!(
-            "[service.{name}]\nimage = \"a:1\"\nport.p = 80\nhealth = {{ tcp = \"p\", boot = \"30s\" }}\n"
+        formatdoc!(
+            r#"
+                [service.{name}]
+                image = "a:1"
+                port.p = 80
+                health = {{ tcp = "p", boot = "30s" }}
+                "#
         )
     };
     let verdict = good(&format!("[stack]\nname = \"s\"\n{}{}", service("one"), service("two")), "cluster");

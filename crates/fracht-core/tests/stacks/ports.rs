@@ -1,8 +1,8 @@
+use indoc::{formatdoc, indoc};
 use std::collections::BTreeSet;
 
 use fracht_core::model::{Model, Protocol, Reach};
 use fracht_core::plan::ports::{NODE_RANGE, PortPlan, PortScope};
-use indoc::{formatdoc, indoc};
 use proptest::prelude::*;
 
 use crate::{failed, good, verdict};
@@ -21,11 +21,23 @@ fn open_ports(model: &Model) -> Vec<(String, Vec<u16>)> {
 
 /// A stack with some services, `(name, replicas, port)`, on a machine and on a cluster.
 fn stack(services: &[(&str, u32, &str)]) -> String {
-    let mut text = String::from(
-        "[stack]\nname = \"s\"\n[target.laptop]\non = \"machine\"\n[target.prod]\non = \"cluster\"\n",
-    );
+    let mut text = String::from(indoc! {r#"
+            [stack]
+            name = "s"
+            [target.laptop]
+            on = "machine"
+            [target.prod]
+            on = "cluster"
+            "#});
     for (name, replicas, port) in services {
-        text += &format!("[service.{name}]\nimage = \"a:1\"\nreplicas = {replicas}\nport.web = {port}\n");
+        text += &formatdoc!(
+            r#"
+            [service.{name}]
+            image = "a:1"
+            replicas = {replicas}
+            port.web = {port}
+            "#
+        );
     }
     text
 }
@@ -163,7 +175,14 @@ fn ports_clash_only_in_the_same_scope() {
 
 #[test]
 fn a_service_cannot_use_a_number_twice() {
-    let pod = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.x = 80\nport.y = 80\n";
+    let pod = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        port.x = 80
+        port.y = 80
+        "#};
     assert_eq!(failed(pod, "cluster"), ["port-clash"]);
     let inner = indoc! {r#"
         [stack]

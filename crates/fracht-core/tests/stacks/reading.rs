@@ -1,9 +1,9 @@
+use indoc::{formatdoc, indoc};
 use std::path::Path;
 
 use fracht_core::check::{OpenError, Project};
 use fracht_core::files::{MOST_BYTES, MemoryFiles};
 use fracht_core::model::{Content, Part};
-use indoc::indoc;
 use proptest::prelude::*;
 
 use crate::{failed, good, verdict};
@@ -30,7 +30,13 @@ fn unreadable_stack_files_are_refused() {
 
 #[test]
 fn byte_order_marks_and_carriage_returns_keep_line_numbers() {
-    let plain = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nreplica = 1\n";
+    let plain = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        replica = 1
+        "#};
     let lines = |text: &str| {
         let files = MemoryFiles::default().with("/s/fracht.toml", text);
         let path = Path::new("/s/fracht.toml");
@@ -210,7 +216,14 @@ fn settings_files_become_keys_and_their_mistakes_have_locations() {
 
 #[test]
 fn a_service_and_a_task_cannot_have_the_same_name() {
-    let stack = "[stack]\nname = \"s\"\n[task.a]\nimage = \"a:1\"\n[service.a]\nimage = \"a:1\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [task.a]
+        image = "a:1"
+        [service.a]
+        image = "a:1"
+        "#};
     assert_eq!(failed(stack, "cluster"), ["defined-twice"]);
 }
 
@@ -255,7 +268,13 @@ fn check_anything(text: &str) -> Result<(), TestCaseError> {
 
 #[test]
 fn too_large_integers_and_too_deep_lists_are_reported() {
-    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nreplicas = 99999999999999999999\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        replicas = 99999999999999999999
+        "#};
     assert_eq!(failed(stack, "cluster"), ["bad-value"]);
     let deep = format!("[stack]\nname = \"s\"\nx = {}{}\n", "[".repeat(5000), "]".repeat(5000));
     assert!(verdict(&deep, "cluster").checked().is_none());
@@ -265,7 +284,16 @@ fn too_large_integers_and_too_deep_lists_are_reported() {
 #[test]
 fn many_services_have_the_same_problems_in_the_same_order() {
     let services = |count: usize| -> String {
-        let one = |n| format!("[service.s{n}]\nimage = \"a\"\nenv.PASSWORD = \"x{n}\"\nenv.A = \"\"\n");
+        let one = |n| {
+            formatdoc!(
+                r#"
+            [service.s{n}]
+            image = "a"
+            env.PASSWORD = "x{n}"
+            env.A = ""
+            "#
+            )
+        };
         (0..count).map(one).collect::<Vec<_>>().concat()
     };
     let of = |count| failed(&format!("[stack]\nname = \"s\"\n{}", services(count)), "cluster");
@@ -277,7 +305,15 @@ fn many_services_have_the_same_problems_in_the_same_order() {
 
 #[test]
 fn invalid_keys_and_nul_in_files_are_reported() {
-    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nuse = [\"config.c\"]\n[config.c]\nlines = \"c.env\"\n";
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        use = ["config.c"]
+        [config.c]
+        lines = "c.env"
+        "#};
     for (lines, rule) in [
         ("a/b=1\n", "bad-name"),
         ("..=1\n", "bad-name"),
@@ -301,8 +337,18 @@ fn invalid_keys_and_nul_in_files_are_reported() {
         "env.\"A\\u0000\" = \"x\"",
         "[[patch]]\non = \"Deployment/a\"\nmerge = { metadata.annotations.x = \"\\u0000\" }",
     ] {
-        let failed =
-            failed(&format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n{line}\n"), "cluster");
+        let failed = failed(
+            &formatdoc!(
+                r#"
+                [stack]
+                name = "s"
+                [service.a]
+                image = "a:1"
+                {line}
+                "#
+            ),
+            "cluster",
+        );
         let one = matches!(failed.as_slice(), ["bad-value" | "process-text" | "bad-name"]);
         assert!(one, "{line}: {failed:?}");
     }

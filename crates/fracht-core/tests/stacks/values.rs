@@ -105,7 +105,11 @@ fn invalid_values_have_one_message_each() {
             "not an API group",
         ),
         (
-            "use = [{ from = \"config.two\", spell = \"upper\" }]\n[config.two]\nkey.\"a.b\" = \"1\"\nkey.a-b = \"2\"",
+            indoc! {r#"
+                use = [{ from = "config.two", spell = "upper" }]
+                [config.two]
+                key."a.b" = "1"
+                key.a-b = "2""#},
             "env-name",
             "both spelled `A_B`",
         ),
@@ -142,12 +146,20 @@ fn invalid_values_have_one_message_each() {
             "invalid `schedule`: `0 0 31 2 *`",
         ),
         (
-            "[task.t]\nimage = \"t:1\"\nschedule = \"0 0 1 2 *\"\nzone = \"Europe/Atlantis\"",
+            indoc! {r#"
+                [task.t]
+                image = "t:1"
+                schedule = "0 0 1 2 *"
+                zone = "Europe/Atlantis""#},
             "bad-value",
             "invalid `zone`: `Europe/Atlantis`",
         ),
         (
-            "[volume.x]\nsize = \"1Gi\"\nnode-folder = \"/x\"\nnode = \"a.example/n\"",
+            indoc! {r#"
+                [volume.x]
+                size = "1Gi"
+                node-folder = "/x"
+                node = "a.example/n""#},
             "bad-name",
             "`a.example/n`",
         ),
@@ -266,7 +278,11 @@ fn invalid_values_have_one_message_each() {
             "invalid `schedule`: `@daily`",
         ),
         (
-            "after.t = \"done\"\n[task.t]\nimage = \"t:1\"\nschedule = \"on demand\"",
+            indoc! {r#"
+                after.t = "done"
+                [task.t]
+                image = "t:1"
+                schedule = "on demand""#},
             "bad-value",
             "cannot wait for `task.t`: it runs on a schedule",
         ),
@@ -276,7 +292,11 @@ fn invalid_values_have_one_message_each() {
             "`size` has no effect: `volume.x` already exists in",
         ),
         (
-            "[volume.x]\nsize = \"1Gi\"\neach = true\nnode-folder = \"/x\"",
+            indoc! {r#"
+                [volume.x]
+                size = "1Gi"
+                each = true
+                node-folder = "/x""#},
             "bad-value",
             "both `each` and `node-folder`",
         ),
@@ -337,9 +357,25 @@ fn valid_values_are_accepted() {
         "mount.\"/a\" = { scratch = \"1Mi\" }\nbeside.x = { image = \"x:1\", mount.\"/a\" = { scratch = \"2Mi\" } }",
         "mount.\"/a\" = { from = \"config.c\", mode = \"0440\" }\nconfine = \"strict\"\nuser = 5",
         "beside.a-pods = { image = \"x:1\" }\nstable-names = true",
-        "[secret.w]\npresent = \"wildcard.tides.example\"\nkeys = [\"tls.crt\"]\n[service.w]\nimage = \"w:1\"\nmount.\"/t\" = \"secret.w\"",
-        "[volume.w]\npresent = \"9.old\"\n[service.w]\nimage = \"w:1\"\nmount.\"/t\" = \"volume.w\"",
-        "[outside.x]\nhost = \"x.other.svc.cluster.local\"\n[service.w]\nimage = \"w:1\"\nenv.X = \"{outside.x}\"",
+        indoc! {r#"
+            [secret.w]
+            present = "wildcard.tides.example"
+            keys = ["tls.crt"]
+            [service.w]
+            image = "w:1"
+            mount."/t" = "secret.w""#},
+        indoc! {r#"
+            [volume.w]
+            present = "9.old"
+            [service.w]
+            image = "w:1"
+            mount."/t" = "volume.w""#},
+        indoc! {r#"
+            [outside.x]
+            host = "x.other.svc.cluster.local"
+            [service.w]
+            image = "w:1"
+            env.X = "{outside.x}""#},
     ] {
         assert_eq!(says(line), [], "{line}");
     }

@@ -1,12 +1,12 @@
 //! The keys of the language: the value of each in the model.
 
+use indoc::{formatdoc, indoc};
 use std::path::Path;
 
 use fracht_core::check::{Project, Verdict};
 use fracht_core::diag::Severity;
 use fracht_core::files::MemoryFiles;
 use fracht_core::model::{Address, Content, Mounted, OutsidePlace, Part, Raw, Replicas};
-use indoc::{formatdoc, indoc};
 
 use crate::values::HEAD;
 
@@ -117,7 +117,15 @@ fn configs_read_lines_and_files_by_pattern() {
 #[test]
 fn short_and_long_forms_mean_the_same() {
     let stack = |mount: &str, target: &str| {
-        format!("{HEAD}mount.\"/c\" = {mount}\nreplicas = 3\nspread = \"zone\"\n[target.t]\n{target}\n")
+        formatdoc!(
+            r#"
+            {HEAD}mount."/c" = {mount}
+            replicas = 3
+            spread = "zone"
+            [target.t]
+            {target}
+            "#
+        )
     };
     let of = |mount: &str, target: &str| {
         let verdict = verdict(&stack(mount, target), "t");

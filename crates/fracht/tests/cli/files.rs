@@ -1,3 +1,4 @@
+use indoc::formatdoc;
 use std::fs;
 
 use crate::sandbox::Sandbox;
@@ -83,7 +84,13 @@ fn fifty_megabytes_are_read_or_refused_with_short_output() {
 #[test]
 fn a_file_outside_the_folder_of_the_stack_is_not_read() {
     let config = |path: &str| {
-        format!("{GOOD}mount.\"/c\" = \"config.c\"\n[config.c]\nkey.a = {{ file = \"{path}\" }}\n")
+        formatdoc!(
+            r#"
+            {GOOD}mount."/c" = "config.c"
+            [config.c]
+            key.a = {{ file = "{path}" }}
+            "#
+        )
     };
     let outside = Sandbox::empty()
         .file("kept.txt", "from elsewhere")
@@ -112,7 +119,13 @@ fn a_file_outside_the_folder_of_the_stack_is_not_read() {
 
 #[test]
 fn a_settings_file_in_a_folder_is_shown_by_its_path_from_here() {
-    let stack = format!("{GOOD}mount.\"/c\" = \"config.c\"\n[config.c]\nlines = \"conf/x.env\"\n");
+    let stack = formatdoc!(
+        r#"
+        {GOOD}mount."/c" = "config.c"
+        [config.c]
+        lines = "conf/x.env"
+        "#
+    );
     let sandbox = Sandbox::empty().file("sub/fracht.toml", &stack).file("sub/conf/x.env", "# ok\nA=\n");
     let run = sandbox.run(&["check", "--stack", "sub"]);
     assert!(run.out.contains("--> sub/conf/x.env:2:3"), "{}", run.out);

@@ -1,3 +1,4 @@
+use indoc::indoc;
 use std::fs;
 use std::io::{BufRead as _, BufReader};
 use std::process::{Command, Stdio};
@@ -5,9 +6,22 @@ use std::time::Duration;
 
 use crate::sandbox::Sandbox;
 
-const TWO: &str =
-    "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.x = 80\n[service.b]\nimage = \"b:1\"\n";
-const ONE: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:2\"\nport.x = 80\n";
+const TWO: &str = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        port.x = 80
+        [service.b]
+        image = "b:1"
+        "#};
+const ONE: &str = indoc! {r#"
+    [stack]
+    name = "s"
+    [service.a]
+    image = "a:2"
+    port.x = 80
+    "#};
 
 fn render(sandbox: &Sandbox) -> crate::sandbox::Run {
     sandbox.run(&["render", "--out", "objects"])

@@ -1,8 +1,8 @@
+use indoc::indoc;
 use std::collections::BTreeMap;
 use std::io::Read as _;
 use std::process::Stdio;
 
-use indoc::indoc;
 use insta::assert_snapshot;
 use serde_json::Value;
 
@@ -142,7 +142,14 @@ fn rendering_a_machine_names_the_targets_that_are_clusters() {
 
 #[test]
 fn a_stack_with_errors_renders_nothing() {
-    let run = Sandbox::with("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nx = 1\n").run(&["render"]);
+    let run = Sandbox::with(indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        x = 1
+        "#})
+    .run(&["render"]);
     assert_eq!((run.code, run.out.as_str()), (1, ""));
     assert!(run.err.contains("unknown-key"));
 }
@@ -198,7 +205,13 @@ fn only_named_objects_are_written() {
 #[test]
 fn a_passed_secret_is_readable_by_its_owner_only() {
     use std::os::unix::fs::PermissionsExt as _;
-    let stack = "pass = [\"s.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n";
+    let stack = indoc! {r#"
+        pass = ["s.yaml"]
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        "#};
     let secret = "apiVersion: v1\nkind: Secret\nmetadata:\n  name: mine\ndata:\n  k: Z3VsbA==\n";
     let sandbox = Sandbox::with(stack).file("s.yaml", secret);
     assert_eq!(sandbox.run(&["render", "--out", "objects"]).code, 0);

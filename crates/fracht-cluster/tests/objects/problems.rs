@@ -15,6 +15,7 @@ fn judged(files: &MemoryFiles) -> (Verdict, Vec<Diagnostic>) {
     let verdict = verdict(files, "cluster");
     let Some(checked) = verdict.checked() else { panic!("{:#?}", verdict.report.findings()) };
     let problems = Rendering::plan(checked).map_or_else(|problems| problems, |plan| plan.hints().to_vec());
+    assert_eq!(format!("{:?}", Rendering::problems(checked)), format!("{problems:?}"), "without a rendering");
     (verdict, problems)
 }
 
@@ -256,6 +257,48 @@ fn ambiguous_passed_documents_are_refused() {
             found.len() == 1 && found[0].0 == "pass-broken" && found[0].1.contains(part),
             "{text}: {found:?}"
         );
+    }
+}
+
+#[test]
+fn jobs_are_known_by_their_names_with_the_digest() {
+    let with = |top: &str, passed: &str| {
+        let stack = formatdoc!(
+            r#"
+            {top}
+            pass = ["p.yaml"]
+            [stack]
+            name = "s"
+            [task.t]
+            image = "t:1"
+            "#
+        );
+        let passed = format!("apiVersion: batch/v1\nkind: Job\nmetadata: {{ name: {passed} }}\n");
+        files(&stack).with("/s/p.yaml", passed)
+    };
+    let all = objects(&with("", "other"), "cluster");
+    let names =
+        all.iter().filter(|one| one["kind"] == "Job").map(|one| one["metadata"]["name"].as_str().unwrap());
+    let name = names.into_iter().find(|name| name.starts_with("s-t-")).unwrap();
+    assert_eq!(found(&with("", "s-t")), []);
+    assert_eq!(
+        found(&with("", name)),
+        [("name-clash", format!("two objects have the same name: `Job/{name}`"))]
+    );
+    let patch = |on: &str| {
+        format!("patch = [{{ on = \"{on}\", merge = {{ metadata = {{ labels = {{ a = \"b\" }} }} }} }}]")
+    };
+    assert_eq!(found(&with(&patch(&format!("Job/{name}")), "other")), []);
+    for on in ["Job/s-t", "Jobs/s-t"] {
+        assert_eq!(
+            found(&with(&patch(on), "other")),
+            [("patch-misses", format!("patch target `{on}` not found"))]
+        );
+    }
+    // The help names whole names.
+    for (on, named) in [("Deployment/other".to_owned(), "other"), (format!("CronJob/{name}"), name)] {
+        let problems = problems(&with(&patch(&on), "other"));
+        assert_eq!(problems[0].help, [format!("did you mean: Job/{named}?")]);
     }
 }
 

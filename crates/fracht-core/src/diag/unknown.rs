@@ -10,11 +10,11 @@ const MOST: usize = 12;
 
 /// `a, b, c`; after the first twelve `and 9 more`.
 pub fn listing<'a>(names: impl IntoIterator<Item = &'a str>) -> String {
-    let names: Vec<&str> = names.into_iter().collect();
-    let shown: Vec<&str> = names.iter().take(MOST).copied().collect();
-    match names.len().checked_sub(MOST) {
-        Some(more @ 1..) => format!("{} and {more} more", shown.join(", ")),
-        _ => shown.join(", "),
+    let mut names = names.into_iter();
+    let shown: Vec<&str> = names.by_ref().take(MOST).collect();
+    match names.count() {
+        0 => shown.join(", "),
+        more => format!("{} and {more} more", shown.join(", ")),
     }
 }
 

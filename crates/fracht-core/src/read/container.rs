@@ -88,7 +88,7 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<I
         // A misspelled name in a target looks like a new service without an image.
         let name = owner.split_once('.').map_or(owner, |(_, name)| name);
         let is_reported = !reader.sink.is_full(&MISSING_KEY) && !fields.misspells(IMAGE_OR_BUILD);
-        let names = || reader.symbols.workload_names().into_iter().filter(|other| *other != name);
+        let names = || reader.symbols.workload_names().filter(|other| *other != name);
         match is_reported.then(|| nearest(name, names()).map(str::to_owned)).flatten() {
             Some(near) => {
                 reader.tainted = true;

@@ -146,7 +146,7 @@ pub(crate) fn model(
         reader.symbols.to_mut().set_config_keys(&config.name, keys);
     }
     reader.settings = configs.iter().map(container::settings).collect();
-    let workloads = reader.symbols.workload_names().into_iter().map(Arc::from);
+    let workloads = reader.symbols.workload_names().map(Arc::from);
     let host_names = workloads.chain(outsides.iter().map(|outside| Arc::clone(&outside.name))).collect();
     let model = Model {
         incomplete: false,

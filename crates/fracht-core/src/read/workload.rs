@@ -430,7 +430,7 @@ fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Box<[After]
             reader.tainted = true;
             if !reader.symbols.is_unread(RefKind::Service) && !reader.symbols.is_unread(RefKind::Task) {
                 let unknown = Unknown { exact: true, ..Unknown::table("service or task", name, span) };
-                let others = || reader.symbols.workload_names().into_iter().filter(|other| *other != own);
+                let others = || reader.symbols.workload_names().filter(|other| *other != own);
                 unknown.report(others, reader.sink);
             }
             continue;

@@ -213,31 +213,28 @@ impl Symbols {
     }
 
     /// The names of services and tasks.
-    pub(crate) fn workload_names(&self) -> Vec<&str> {
-        self.workloads.keys().map(|name| &**name).collect()
+    pub(crate) fn workload_names(&self) -> impl Iterator<Item = &str> + Clone {
+        self.workloads.keys().map(|name| &**name)
     }
 
-    /// The names of a kind of table.
-    pub(crate) fn names(&self, kind: RefKind) -> Vec<&str> {
-        fn keys<T>(names: &Names<T>) -> Vec<&str> {
-            names.keys().map(|name| &**name).collect()
+    /// The names of a kind of table. There may be very many, of which few are looked at.
+    pub(crate) fn names(&self, kind: RefKind) -> impl Iterator<Item = &str> + Clone {
+        fn keys<T>(names: &Names<T>, wanted: bool) -> impl Iterator<Item = &str> + Clone {
+            wanted.then(|| names.keys()).into_iter().flatten().map(|name| &**name)
         }
-        let workloads = |is_task| {
-            let of_kind = self.workloads.iter().filter(move |(_, symbol)| symbol.is_task == is_task);
-            of_kind.map(|(name, _)| &**name).collect()
+        let workloads = |is_task, wanted: bool| {
+            let all = wanted.then(|| self.workloads.iter()).into_iter().flatten();
+            all.filter(move |(_, symbol)| symbol.is_task == is_task).map(|(name, _)| &**name)
         };
-        match kind {
-            RefKind::Service => workloads(false),
-            RefKind::Task => workloads(true),
-            RefKind::Volume => keys(&self.volumes),
-            RefKind::Network => keys(&self.networks),
-            RefKind::Outside => keys(&self.outsides),
-            RefKind::Input => keys(&self.inputs),
-            RefKind::Config => keys(&self.configs),
-            RefKind::Secret => keys(&self.secrets),
-            RefKind::Build => keys(&self.builds),
-            RefKind::Port | RefKind::Pattern | RefKind::Pod | RefKind::Stack | RefKind::Target => Vec::new(),
-        }
+        workloads(false, kind == RefKind::Service)
+            .chain(workloads(true, kind == RefKind::Task))
+            .chain(keys(&self.volumes, kind == RefKind::Volume))
+            .chain(keys(&self.networks, kind == RefKind::Network))
+            .chain(keys(&self.outsides, kind == RefKind::Outside))
+            .chain(keys(&self.inputs, kind == RefKind::Input))
+            .chain(keys(&self.configs, kind == RefKind::Config))
+            .chain(keys(&self.secrets, kind == RefKind::Secret))
+            .chain(keys(&self.builds, kind == RefKind::Build))
     }
 }
 

@@ -49,14 +49,8 @@ impl<'f> Rendering<'f> {
         Self::of(checked, Some(values))
     }
 
-    /// The problems of the objects of a checked stack, also those that do not prevent a rendering.
-    pub fn problems(checked: Checked<'f>) -> Vec<Diagnostic> {
-        planned(checked, None).2
-    }
-
     fn of(checked: Checked<'f>, secrets: Option<SecretValues>) -> Result<Self, Vec<Diagnostic>> {
-        let core = checked.facts();
-        let (facts, mut objects, problems) = planned(checked, secrets.as_ref());
+        let Draft { facts, mut objects, problems } = Draft::new(checked, secrets.as_ref());
         if problems.iter().any(|problem| problem.rule.always_error) {
             return Err(problems);
         }
@@ -71,7 +65,7 @@ impl<'f> Rendering<'f> {
                 _ => true,
             });
         }
-        let wave_digits = core.order.waves.len().max(1).ilog10() as usize + 1;
+        let wave_digits = checked.facts().order.waves.len().max(1).ilog10() as usize + 1;
         Ok(Self { facts, secrets, objects, left_out, hints: problems, wave_digits })
     }
 
@@ -154,15 +148,31 @@ impl<'f> Rendering<'f> {
     }
 }
 
-/// The objects of a stack with the facts from which they are built, and all their problems.
-fn planned<'f>(
-    checked: Checked<'f>,
-    secrets: Option<&SecretValues>,
-) -> (ClusterFacts<'f>, Vec<PlannedObject<'f>>, Vec<Diagnostic>) {
-    let core = checked.facts();
-    let facts = plan::facts(core);
-    let (passed, mut problems) = passed::objects(facts.model);
-    let mut objects = plan::objects(core, passed);
-    problems.extend(plan::check(&mut objects, &facts, secrets));
-    (facts, objects, problems)
+/// The objects of a checked stack with all their problems: enough for a check, and what a rendering begins with.
+#[derive(Debug)]
+pub struct Draft<'f> {
+    facts: ClusterFacts<'f>,
+    objects: Vec<PlannedObject<'f>>,
+    problems: Vec<Diagnostic>,
+}
+
+impl<'f> Draft<'f> {
+    /// Plans the objects, without the values of secrets.
+    pub fn of(checked: Checked<'f>) -> Self {
+        Self::new(checked, None)
+    }
+
+    fn new(checked: Checked<'f>, secrets: Option<&SecretValues>) -> Self {
+        let core = checked.facts();
+        let facts = plan::facts(core);
+        let (passed, mut problems) = passed::objects(facts.model);
+        let mut objects = plan::objects(core, passed);
+        problems.extend(plan::check(&mut objects, &facts, secrets));
+        Self { facts, objects, problems }
+    }
+
+    /// The problems of the objects, also those that do not prevent a rendering.
+    pub fn problems(&self) -> &[Diagnostic] {
+        &self.problems
+    }
 }

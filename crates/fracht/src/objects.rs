@@ -2,7 +2,7 @@
 
 use std::mem::ManuallyDrop;
 
-use fracht_cluster::Rendering;
+use fracht_cluster::{Draft, Rendering};
 use fracht_core::check::{Project, Verdict};
 use fracht_core::diag::Report;
 use fracht_core::model::TargetKind;
@@ -14,7 +14,8 @@ use crate::ui::Ui;
 /// The report on a stack; if it has no errors, with the problems of its objects.
 pub(crate) fn report(verdict: &Verdict) -> Report {
     let checked = verdict.checked().filter(|_| verdict.facts.model.target.on.value == TargetKind::Cluster);
-    verdict.report_with(checked.map(Rendering::problems).unwrap_or_default())
+    let draft = checked.map(|checked| ManuallyDrop::new(Draft::of(checked)));
+    verdict.report_with(draft.map_or_else(Vec::new, |draft| draft.problems().to_vec()))
 }
 
 /// The objects of a stack; `None` if it has errors, which have been shown. Like the stack, they are never dropped.

@@ -79,11 +79,11 @@ fn is_on_data(operation: &Value) -> bool {
     is_data("/path") || is_data("/from")
 }
 
-/// The fields that identify an object.
-const IDENTITY: [&str; 4] = ["apiVersion", "kind", "metadata.name", "metadata.namespace"];
+/// The fields that identify an object, as JSON Pointers (RFC 6901).
+const IDENTITY: [&str; 4] = ["/apiVersion", "/kind", "/metadata/name", "/metadata/namespace"];
 
 fn identity(object: &Value) -> [Option<Value>; 4] {
-    IDENTITY.map(|field| object.pointer(&format!("/{}", field.replace('.', "/"))).cloned())
+    IDENTITY.map(|field| object.pointer(field).cloned())
 }
 
 /// The problem if a patch has changed the identity of an object.
@@ -96,7 +96,7 @@ fn another(before: &[Option<Value>; 4], object: &Value, patch: &Patch) -> Option
             &PATCH_MISSES,
             format!("the patch makes another object of `{}/{}`", patch.kind, patch.name),
         )
-        .at(patch.span, format!("changes `{field}`"))
+        .at(patch.span, format!("changes `{}`", field.trim_start_matches('/').replace('/', ".")))
         .help("patch other fields; name, namespace and kind follow from the stack")
         .help("or pass an object of your own: `pass = [\"FILE\"]`"),
     )

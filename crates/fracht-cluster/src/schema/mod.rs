@@ -129,7 +129,7 @@ impl Walk<'_> {
         };
         let known = || line.split(' ').filter_map(|field| field.split_once('='));
         for (name, value) in fields {
-            let of = line.split(' ').find_map(|field| field.strip_prefix(name.as_str())?.strip_prefix('='));
+            let of = type_of(line, name);
             self.field(name, |walk| match of {
                 Some(of) => walk.value(value, of),
                 // An empty value says nothing.
@@ -177,6 +177,14 @@ impl Walk<'_> {
             self.report(Why::Wrong(expected, scalar::found(value)));
         }
     }
+}
+
+/// The type of a field in a line.
+fn type_of(line: &'static str, field: &str) -> Option<&'static str> {
+    // By bytes: there are many fields, with short names.
+    let fields = line.as_bytes().split(|byte| *byte == b' ');
+    let mut types = fields.filter_map(|known| known.strip_prefix(field.as_bytes())?.strip_prefix(b"="));
+    types.next().and_then(|of| std::str::from_utf8(of).ok())
 }
 
 fn is_empty(value: &Value) -> bool {

@@ -136,7 +136,7 @@ const GOOD: &[Form] = &[
 /// Ways in which mistakes grow.
 const MISTAKES: &[Form] = &[
     form("broken lines of a file", CHECK, 100, |n| lines(&"K v\n".repeat(n))),
-    form("secrets in one line", CHECK, 250, |n| {
+    form("secrets in one line", CHECK, 200, |n| {
         service(&format!("[secret.s]\nkey = {{{}}}\n", each(n, |i| format!("k{i} = \"kelp{i}\", "))))
     }),
     form("patches of nothing", CHECK, 75, |n| {

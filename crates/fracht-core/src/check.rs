@@ -144,7 +144,7 @@ impl<'f> Project<'f> {
             tree,
             targets,
             sources,
-            cache: FileCache::new(),
+            cache: FileCache::default(),
             inputs: InputValues::default(),
             found: sink,
         })

@@ -46,8 +46,16 @@ use crate::resolve::Symbols;
 use crate::source::{Sources, Span};
 use crate::tree::{Entry, Node, Value};
 
-/// The contents of the files that were read for a stack, by resolved path.
-pub(crate) type FileCache = BTreeMap<PathBuf, Arc<[u8]>>;
+/// What was found out about the files of a stack, for its other targets. Problems are found again.
+#[derive(Debug, Default)]
+pub(crate) struct FileCache {
+    /// The contents, by resolved path.
+    bytes: BTreeMap<PathBuf, Arc<[u8]>>,
+    /// The resolved paths, by the folder that a path is written in and the path.
+    paths: BTreeMap<(PathBuf, Arc<str>), PathBuf>,
+    /// The files that patterns match, by the folder that a pattern is written in and the pattern.
+    matches: BTreeMap<(PathBuf, Arc<str>), Vec<Arc<str>>>,
+}
 
 /// The state that all readers share.
 pub(crate) struct Reader<'a> {
@@ -269,13 +277,13 @@ impl Reader<'_> {
     /// Reads a file that the stack names. Errors are reported.
     fn file(&mut self, written: &Sourced<Arc<str>>) -> Option<(PathBuf, Arc<[u8]>)> {
         let path = self.path(written)?;
-        if let Some(bytes) = self.cache.get(&path) {
+        if let Some(bytes) = self.cache.bytes.get(&path) {
             return Some((path, Arc::clone(bytes)));
         }
         match self.files.read(&path, MOST_BYTES) {
             Ok(bytes) => {
                 let bytes: Arc<[u8]> = bytes.into();
-                self.cache.insert(path.clone(), Arc::clone(&bytes));
+                self.cache.bytes.insert(path.clone(), Arc::clone(&bytes));
                 Some((path, bytes))
             }
             Err(error) => {
@@ -287,9 +295,15 @@ impl Reader<'_> {
 
     /// The resolved path of a file that the stack names. Errors are reported.
     fn path(&mut self, written: &Sourced<Arc<str>>) -> Option<PathBuf> {
-        let from = self.folder(written);
-        match confine(self.files, self.root, &from, &written.value) {
-            Ok(path) => Some(path),
+        let key = (self.folder(written), Arc::clone(&written.value));
+        if let Some(path) = self.cache.paths.get(&key) {
+            return Some(path.clone());
+        }
+        match confine(self.files, self.root, &key.0, &key.1) {
+            Ok(path) => {
+                self.cache.paths.insert(key, path.clone());
+                Some(path)
+            }
             Err(problem) => {
                 self.path_problem(written, &problem);
                 None
@@ -334,17 +348,23 @@ impl Reader<'_> {
     /// The files that a path or a pattern matches, each with its path from the file that contains it. If no file
     /// matches, it is reported.
     fn files(&mut self, written: &Sourced<Arc<str>>) -> Vec<Sourced<Arc<str>>> {
-        let from = self.folder(written);
-        let found = match glob::matching(self.files, &from, &written.value) {
-            Ok(found) if !found.is_empty() => found,
-            other => {
-                self.tainted = true;
-                let why = other.err().unwrap_or(Unmatched::None);
-                self.sink.push(why.problem(&written.value, written.span()));
-                return Vec::new();
-            }
+        let key = (self.folder(written), Arc::clone(&written.value));
+        let found = match self.cache.matches.get(&key) {
+            Some(found) => found,
+            None => match glob::matching(self.files, &key.0, &key.1) {
+                Ok(found) if !found.is_empty() => {
+                    let found = found.into_iter().map(Arc::from).collect();
+                    self.cache.matches.entry(key).or_insert(found)
+                }
+                other => {
+                    self.tainted = true;
+                    let why = other.err().unwrap_or(Unmatched::None);
+                    self.sink.push(why.problem(&written.value, written.span()));
+                    return Vec::new();
+                }
+            },
         };
-        found.into_iter().map(|name| Sourced { value: name.into(), origin: written.origin }).collect()
+        found.iter().map(|name| Sourced { value: Arc::clone(name), origin: written.origin }).collect()
     }
 
     /// A path as messages show it: from the folder of the stack file.

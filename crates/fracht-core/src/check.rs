@@ -13,7 +13,7 @@ use crate::layer::{Layered, Targets, stamp_layers};
 use crate::levels::Levels;
 use crate::origin::Layer;
 use crate::plan::facts::Facts;
-use crate::read::{self, FileCache, Reading};
+use crate::read::{self, Cache, Reading};
 use crate::resolve::Symbols;
 use crate::rules;
 use crate::source::Sources;
@@ -28,7 +28,7 @@ pub struct Project<'f> {
     tree: Node,
     targets: Targets,
     sources: Sources,
-    cache: FileCache,
+    cache: Cache,
     inputs: InputValues,
     found: Sink,
 }
@@ -144,7 +144,7 @@ impl<'f> Project<'f> {
             tree,
             targets,
             sources,
-            cache: FileCache::default(),
+            cache: Cache::default(),
             inputs: InputValues::default(),
             found: sink,
         })

@@ -8,9 +8,11 @@ use super::fields::Fields;
 use crate::cover::may_be_secret;
 use crate::diag::Diagnostic;
 use crate::diag::reading::{INPUT_MISSING, INPUT_REFUSED, UNUSED};
+use crate::grammar::pattern::Pattern;
 use crate::input::{InputSource, InputValues, variable_name};
 use crate::language::input::{DEFAULT, HELP, INPUT_TABLE, PATTERN};
 use crate::language::stack::INPUT;
+use crate::origin::Sourced;
 use crate::tree::{Entry, Node, Value};
 
 /// Reads the inputs. One without a value is reported.
@@ -61,10 +63,24 @@ fn cross_off(node: &Node, names: &mut BTreeSet<&str>) {
     }
 }
 
+/// The regular expression that the whole value must match.
+fn pattern(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Sourced<Arc<Pattern>>> {
+    let node = fields.node(&PATTERN)?;
+    if let Some(known) = node.text().and_then(|text| reader.cache.patterns.get(text)) {
+        return Some(Sourced { value: Arc::clone(known), origin: node.origin() });
+    }
+    let Sourced { value, origin } = fields.get(reader, &PATTERN)?;
+    let value = Arc::new(value);
+    if let Some(text) = node.text() {
+        reader.cache.patterns.insert(Arc::clone(text), Arc::clone(&value));
+    }
+    Some(Sourced { value, origin })
+}
+
 fn read(reader: &mut Reader<'_>, name: &str, entry: &Entry, values: &InputValues) -> Option<Arc<str>> {
     let fields = Fields::of(entry, &INPUT_TABLE, reader);
     let default = fields.get(reader, &DEFAULT);
-    let pattern = fields.get(reader, &PATTERN);
+    let pattern = pattern(reader, &fields);
     let help = fields.get(reader, &HELP);
     let variable = variable_name(name);
     let (source, value) = match (values.get(name), default) {

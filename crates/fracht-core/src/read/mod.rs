@@ -34,6 +34,7 @@ use crate::escape::escaped_path;
 use crate::files::glob::{self, Unmatched};
 use crate::files::{Files, MOST_BYTES, PathProblem, confine, reason};
 use crate::grammar::image::Image;
+use crate::grammar::pattern::Pattern;
 use crate::grammar::reference::{RefKind, Reference};
 use crate::grammar::word::Word;
 use crate::input::InputValues;
@@ -46,15 +47,17 @@ use crate::resolve::Symbols;
 use crate::source::{Sources, Span};
 use crate::tree::{Entry, Node, Value};
 
-/// What was found out about the files of a stack, for its other targets. Problems are found again.
+/// What was found out for one target, and is the same for the others. Problems are found again.
 #[derive(Debug, Default)]
-pub(crate) struct FileCache {
+pub(crate) struct Cache {
     /// The contents, by resolved path.
     bytes: BTreeMap<PathBuf, Arc<[u8]>>,
     /// The resolved paths, by the folder that a path is written in and the path.
     paths: BTreeMap<(PathBuf, Arc<str>), PathBuf>,
     /// The files that patterns match, by the folder that a pattern is written in and the pattern.
     matches: BTreeMap<(PathBuf, Arc<str>), Vec<Arc<str>>>,
+    /// The regular expressions of inputs, by their texts.
+    patterns: BTreeMap<Arc<str>, Arc<Pattern>>,
 }
 
 /// The state that all readers share.
@@ -64,7 +67,7 @@ pub(crate) struct Reader<'a> {
     pub(crate) root: &'a Path,
     /// The same folder, as messages show it.
     folder_shown: &'a Path,
-    pub(crate) cache: &'a mut FileCache,
+    pub(crate) cache: &'a mut Cache,
     sources: Texts<'a>,
     pub(crate) sink: &'a mut Sink,
     // Borrowed when several readers run at once.
@@ -117,7 +120,7 @@ pub(crate) struct Reading {
 /// Reads the stack for one target; `None` if it has no target of this name.
 pub(crate) fn model(
     input: &Input<'_>,
-    cache: &mut FileCache,
+    cache: &mut Cache,
     sources: &mut Sources,
     sink: &mut Sink,
 ) -> Option<Reading> {
@@ -188,7 +191,7 @@ pub(crate) fn model(
 
 /// The results of one of several parallel readers.
 struct Own {
-    cache: FileCache,
+    cache: Cache,
     sink: Sink,
 }
 

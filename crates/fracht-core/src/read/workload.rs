@@ -8,7 +8,7 @@ use rayon::slice::ParallelSlice as _;
 
 use super::fields::Fields;
 use super::health::PodPorts;
-use super::{FileCache, Own, Reader, container, port, right};
+use super::{Cache, Own, Reader, container, port, right};
 use crate::diag::Diagnostic;
 use crate::diag::reading::{BAD_NAME, BAD_VALUE, DEFINED_TWICE};
 use crate::diag::unknown::Unknown;
@@ -57,7 +57,7 @@ pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Workload> {
         let chunks: Vec<(Vec<Workload>, Own)> = turn
             .par_chunks(PER_THREAD)
             .map(|chunk| {
-                let mut own = Own { sink: lender.sink.for_more(), cache: FileCache::default() };
+                let mut own = Own { sink: lender.sink.for_more(), cache: Cache::default() };
                 let mut reader = lender.beside(&mut own);
                 let read =
                     chunk.iter().filter_map(|(is_task, name, entry)| one(&mut reader, *is_task, name, entry));

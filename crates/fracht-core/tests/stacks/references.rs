@@ -1,7 +1,9 @@
 //! References to what does not exist: the message, and the fix at its place.
 
+use indoc::{formatdoc, indoc};
+
 use crate::values::HEAD;
-use crate::verdict;
+use crate::{failed, verdict};
 
 /// Lines of a service (or of other tables) with one unknown name, the message, and the line once it is fixed: the
 /// name alone is replaced, wherever it stands in the text.
@@ -65,4 +67,36 @@ fn secrets_are_refused_where_they_would_be_in_plain_text() {
         let error = &verdict.report.findings()[0].diagnostic;
         assert_eq!((error.rule.name, error.help[0].as_str()), ("secret-in-config", help), "{line}");
     }
+}
+
+#[test]
+fn what_cannot_be_read_in_a_layer_explains_what_is_missing() {
+    let service = |like: &str| {
+        formatdoc!(
+            r#"
+            [stack]
+            name = "s"
+            [pattern.p]
+            replicas = 2
+            [service.a]
+            like = {like}
+            "#
+        )
+    };
+    // The image may be in the pattern that cannot be read, not in the one that can.
+    assert_eq!(failed(&service("[\"pattern.p\", 7]"), "cluster"), ["wrong-type"]);
+    assert_eq!(failed(&service("[\"pattern.p\"]"), "cluster"), ["missing-key"]);
+    let target = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "a:1"
+        port.web = { number = 80, reach = "web" }
+        [target.base]
+        [target.prod]
+        like = ["target.base", 7]
+        "#};
+    assert_eq!(failed(target, "prod"), ["wrong-type"], "the domain may be in that target");
+    let target = target.replace(", 7", "");
+    assert_eq!(failed(&target, "prod"), ["host-missing"]);
 }

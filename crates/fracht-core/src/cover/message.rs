@@ -3,7 +3,7 @@
 //! A message has places in files. A value that is hidden at one of these places is also hidden in the text of the
 //! message, both as written and with its escapes resolved. A fix that would write the value is left out.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use std::ops::Range;
 
 use aho_corasick::AhoCorasick;
@@ -86,14 +86,18 @@ impl<'a> Cover<'a> {
             let lines = file.lines_of(span);
             let around = lines.start.max((span.start as usize).saturating_sub(NEAR))
                 ..lines.end.min(span.end as usize + NEAR);
+            let hidden = self.hidden(span.file, &around);
+            if hidden.is_empty() {
+                continue;
+            }
             let visible = self.source(span.file, around.clone()).text;
-            for range in self.hidden(span.file, &around) {
+            let words_visible: HashSet<&str, rustc_hash::FxBuildHasher> =
+                visible.split(|c: char| !c.is_alphanumeric()).collect();
+            for range in hidden {
                 let text = file.text.get(range.clone()).unwrap_or_default();
                 let written = text.trim_matches(['"', '\'', '\n', ' ']);
                 // A word that is visible anyway, such as the name of the key, is not secret.
-                let word = |c: char| !c.is_alphanumeric();
-                let open = !written.contains(word) && visible.split(word).any(|other| other == written);
-                if written.is_empty() || open {
+                if written.is_empty() || words_visible.contains(written) {
                     continue;
                 }
                 let own = range.start < span.end as usize && range.end > span.start as usize;

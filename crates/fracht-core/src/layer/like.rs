@@ -62,7 +62,9 @@ impl Patterns {
         }
         for (name, span) in named {
             let (mut pattern, mut depth) = self.one(&name, span, sink);
-            if depth >= DEEPEST {
+            // A pattern that is like this one is part of the chain.
+            let user = usize::from(!self.open.is_empty());
+            if depth + 1 + user > DEEPEST {
                 too_deep("patterns", span, sink);
                 (pattern, depth) = (unread(span), 0);
             }

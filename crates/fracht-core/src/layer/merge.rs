@@ -58,9 +58,9 @@ fn long_form(node: &Node, shape: Option<Shape>) -> Option<Node> {
     if !matches!(node.value, Value::Text(_) | Value::Integer(_) | Value::Boolean(_)) {
         return None;
     }
-    let inner = Node { under: None, ..node.clone() };
-    let entry = (Arc::from(field.key().name), Entry { key_span: node.span, node: inner });
-    Some(Node { value: Value::Table(Arc::new([entry].into_iter().collect())), ..node.clone() })
+    let entry = (Arc::from(field.key().name), Entry { key_span: node.span, node: node.clone() });
+    let value = Value::Table(Arc::new([entry].into_iter().collect()));
+    Some(Node { value, under: None, ..node.clone() })
 }
 
 /// The value, marked as set by `layer`.

@@ -78,6 +78,7 @@ fn the_depth_of_like_is_limited() {
                 says(&project.check(&last).unwrap().report, "are like each other in a row")
             };
             assert!(!row(100), "{kind}, backwards: {backwards}");
+            assert!(row(101), "{kind}, backwards: {backwards}");
             assert!(row(4_000), "{kind}, backwards: {backwards}");
         }
     }

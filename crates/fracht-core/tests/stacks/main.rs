@@ -17,6 +17,7 @@ mod ports;
 mod reading;
 mod references;
 mod style;
+mod traces;
 mod values;
 mod vocabulary;
 

@@ -7,6 +7,7 @@ use fracht_core::check::Project;
 use fracht_core::diag::{Finding, Severity};
 use fracht_core::files::MemoryFiles;
 use fracht_core::language::{AnyField, TABLES, TableShape};
+use rayon::prelude::*;
 
 /// A stack that has every table of the language: the heading in the reference, the header in the file, the lines.
 const STACK: &[(&str, &str, &[&str])] = &[
@@ -144,23 +145,25 @@ fn may_hold_several(field: &'static dyn AnyField, value: &str) -> bool {
 #[test]
 fn every_key_with_every_type_of_value_gives_at_most_one_message() {
     let known = messages(&base());
-    let (mut tried, mut wrong) = (0, Vec::new());
-    for (heading, table) in TABLES {
-        for field in table.fields() {
-            for value in VALUES.into_iter().filter(|value| !may_hold_several(field, value)) {
-                for stack in [Some(with(heading, table, field, value)), overridden(heading, field, value)] {
-                    let Some(stack) = stack else { continue };
-                    tried += 1;
-                    let mut found = messages(&stack);
-                    found.retain(|message| !known.contains(message));
-                    // Several rules may find problems in a valid value.
-                    if found.len() > 1 && found.iter().any(|(always_error, _)| *always_error) {
-                        wrong.push(format!("{heading}: {} = {value}: {found:#?}", field.key().name));
-                    }
-                }
-            }
-        }
-    }
+    let fields =
+        TABLES.iter().flat_map(|(heading, table)| table.fields().map(move |field| (*heading, *table, field)));
+    let stacks: Vec<(String, String)> = fields
+        .flat_map(|(heading, table, field)| {
+            VALUES.into_iter().filter(move |value| !may_hold_several(field, value)).flat_map(move |value| {
+                let case = format!("{heading}: {} = {value}", field.key().name);
+                let stacks = [Some(with(heading, table, field, value)), overridden(heading, field, value)];
+                stacks.into_iter().flatten().map(move |stack| (case.clone(), stack))
+            })
+        })
+        .collect();
+    let wrong = |(case, stack): &(String, String)| {
+        let mut found = messages(stack);
+        found.retain(|message| !known.contains(message));
+        // Several rules may find problems in a valid value.
+        let several = found.len() > 1 && found.iter().any(|(always_error, _)| *always_error);
+        several.then(|| format!("{case}: {found:#?}"))
+    };
+    let (tried, wrong) = (stacks.len(), stacks.par_iter().filter_map(wrong).collect::<Vec<String>>());
     assert!(tried > 3_000 && wrong.is_empty(), "{} of {tried}: {}", wrong.len(), wrong.join("\n"));
 }
 

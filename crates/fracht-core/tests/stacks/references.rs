@@ -99,4 +99,19 @@ fn what_cannot_be_read_in_a_layer_explains_what_is_missing() {
     assert_eq!(failed(target, "prod"), ["wrong-type"], "the domain may be in that target");
     let target = target.replace(", 7", "");
     assert_eq!(failed(&target, "prod"), ["host-missing"]);
+    for (table, reference) in [
+        ("volume", "mount.\"/v\" = \"volume.new\""),
+        ("config", "use = [\"config.new\"]"),
+        ("network", "network = [\"new\"]"),
+        ("outside", "env.X = \"{outside.new}\""),
+    ] {
+        let with = |line: &str| {
+            format!(
+                "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n{reference}\n[{table}.old]\n[target.t]\n{line}\n"
+            )
+        };
+        assert!(failed(&with(""), "t").contains(&"unknown-name"), "{table}");
+        let found = failed(&with(&format!("{table} = 7")), "t");
+        assert!(found.contains(&"wrong-type") && !found.contains(&"unknown-name"), "{table}: {found:?}");
+    }
 }

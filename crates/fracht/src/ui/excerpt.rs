@@ -1,17 +1,19 @@
 //! Shows a problem with the lines of the file.
 
+use std::ops::Range;
+
 use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Renderer, Snippet};
 use fracht_core::cover::Cover;
 use fracht_core::diag::{Diagnostic, Finding, Label, Severity};
 use fracht_core::escape::escaped;
-use fracht_core::source::{SourceFile, Sources, Span};
+use fracht_core::source::{Position, SourceFile, Sources, Span};
 
 use super::style::WIDTH;
 
-/// The longest line, in bytes, that is shown as a whole. Of longer lines, only the part around the first label is
-/// shown.
+/// The longest excerpt, in bytes. Of a longer one, only the part around the first label is shown.
 const LONG: usize = 8_000;
-/// The bytes on each side of the label that are then shown.
+/// The bytes of a line that are shown on each side of its labels: a little more than fits, so that the end is marked
+/// as cut.
 const AROUND: usize = 120;
 /// Labels that are more lines apart get separate excerpts.
 const FAR: usize = 100;
@@ -24,10 +26,9 @@ pub(crate) fn show(finding: &Finding, cover: &Cover<'_>, sources: &Sources, colo
         Severity::Warning => Level::WARNING,
         Severity::Hint => Level::NOTE.with_name("hint"),
     };
-    let mut group = level
-        .primary_title(diagnostic.message.as_str())
-        .id(diagnostic.rule.name)
-        .elements(snippets(diagnostic, cover, sources));
+    let (snippets, places): (Vec<_>, Vec<_>) = excerpts(diagnostic, cover, sources).into_iter().unzip();
+    let mut group =
+        level.primary_title(diagnostic.message.as_str()).id(diagnostic.rule.name).elements(snippets);
     if !finding.targets.is_empty() {
         let targets = finding.targets.join(", ");
         group = group.element(Level::NOTE.message(format!("only for target {targets}")));
@@ -40,7 +41,28 @@ pub(crate) fn show(finding: &Finding, cover: &Cover<'_>, sources: &Sources, colo
         .iter()
         .fold(group, |group: Group<'_>, help| group.element(Level::HELP.message(wrapped(help))));
     let renderer = if color { Renderer::styled() } else { Renderer::plain() };
-    renderer.term_width(WIDTH).render(&[group])
+    with_places(renderer.term_width(WIDTH).render(&[group]), &places)
+}
+
+/// Where an excerpt begins, as `file:line:column`.
+struct Place {
+    /// In the text that is shown, which may be cut or covered: what the renderer writes.
+    shown: String,
+    /// In the file.
+    real: String,
+}
+
+/// The text of a problem, with the places in the file.
+fn with_places(mut text: String, places: &[Place]) -> String {
+    let mut from = text.find('\n').unwrap_or_default(); // behind the title
+    for Place { shown, real } in places {
+        let Some(at) = text.get(from..).and_then(|rest| rest.find(shown)).map(|at| from + at) else {
+            continue;
+        };
+        text.replace_range(at..at + shown.len(), real);
+        from = at + real.len();
+    }
+    text
 }
 
 /// The text in lines that fit after `= help: `.
@@ -49,11 +71,11 @@ fn wrapped(text: &str) -> String {
 }
 
 /// The excerpts of a problem; near places share one.
-fn snippets<'a>(
+fn excerpts<'a>(
     diagnostic: &'a Diagnostic,
     cover: &Cover<'_>,
     sources: &'a Sources,
-) -> Vec<Snippet<'a, Annotation<'a>>> {
+) -> Vec<(Snippet<'a, Annotation<'a>>, Place)> {
     let primary = diagnostic.primary.iter().map(|label| (AnnotationKind::Primary, label));
     let related = diagnostic.related.iter().map(|label| (AnnotationKind::Context, label));
     let mut groups: Vec<Vec<(AnnotationKind, &Label)>> = Vec::new();
@@ -69,29 +91,33 @@ fn snippets<'a>(
             None => groups.push(vec![(kind, label)]),
         }
     }
-    groups.iter().filter_map(|group| snippet(group, cover, sources)).collect()
+    groups.iter().filter_map(|group| excerpt(group, cover, sources)).collect()
 }
 
 /// One excerpt: the lines from the first label to the last.
-fn snippet<'a>(
+fn excerpt<'a>(
     labels: &[(AnnotationKind, &'a Label)],
     cover: &Cover<'_>,
     sources: &'a Sources,
-) -> Option<Snippet<'a, Annotation<'a>>> {
+) -> Option<(Snippet<'a, Annotation<'a>>, Place)> {
     let (_, first) = labels.first()?;
     let file = sources.file(first.span.file)?;
     let lines = || labels.iter().map(|(_, label)| file.line_of(label.span.start));
-    let (from, to) = (lines().min()?, lines().max()?);
+    let (mut from, to) = (lines().min()?, lines().max()?);
     let (mut start, mut end) = (file.line_range(from).start, file.line_range(to).end);
+    if from == to {
+        let starts = || labels.iter().map(|(_, label)| label.span.start);
+        (start, end) = around(file, starts().min()?..starts().max()?);
+    }
     if end - start > LONG {
-        (start, end) = window(file, first.span);
+        (start, end) = around(file, first.span.start..first.span.start);
+        from = file.line_of(first.span.start);
     }
     let within = |span: Span| (start..=end).contains(&(span.start as usize));
     let shown = cover.source(first.span.file, start..end);
     let place = |byte: usize| shown.at(byte.saturating_sub(start));
-    let line = if start == file.line_range(from).start { from } else { file.line_of(first.span.start) };
-    let mut snippet =
-        Snippet::source(shown.text.clone()).path(escaped(&file.shown).into_owned()).line_start(line);
+    let path = escaped(&file.shown);
+    let mut snippet = Snippet::source(shown.text.clone()).path(path.clone().into_owned()).line_start(from);
     for (kind, label) in labels.iter().filter(|(_, label)| within(label.span)) {
         // Of a value of several lines, only the first is marked.
         let line_end = file.line_range(file.line_of(label.span.start)).end.min(end);
@@ -100,14 +126,18 @@ fn snippet<'a>(
         let words = (!label.text.is_empty()).then_some(label.text.as_str());
         snippet = snippet.annotation(kind.span(place(at)..place(until).max(place(at))).label(words));
     }
-    Some(snippet)
+    let Position { line, column } = sources.position(first.span);
+    let before = shown.text.get(..place(first.span.start as usize)).unwrap_or_default();
+    let column_shown = before.rsplit('\n').next().unwrap_or_default().chars().count() + 1;
+    let at = |column: usize| format!("{path}:{line}:{column}");
+    Some((snippet, Place { shown: at(column_shown), real: at(column) }))
 }
 
-/// The bytes around a span in its line, cut at character boundaries.
-fn window(file: &SourceFile, span: Span) -> (usize, usize) {
-    let line = file.line_range(file.line_of(span.start));
-    let mut start = (span.start as usize).saturating_sub(AROUND).max(line.start);
-    let mut end = (span.start as usize + AROUND).min(line.end).max(start);
+/// The bytes of a line around some of its bytes, cut at character boundaries.
+fn around(file: &SourceFile, bytes: Range<u32>) -> (usize, usize) {
+    let line = file.line_range(file.line_of(bytes.start));
+    let mut start = (bytes.start as usize).saturating_sub(AROUND).max(line.start);
+    let mut end = (bytes.end as usize + AROUND).min(line.end).max(start);
     while !file.text.is_char_boundary(start) {
         start -= 1;
     }

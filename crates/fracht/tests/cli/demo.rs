@@ -2,14 +2,6 @@ use insta::assert_snapshot;
 
 use crate::sandbox::Sandbox;
 
-/// The targets of the demo.
-pub(crate) const TARGETS: [&str; 3] = ["laptop", "staging", "prod"];
-/// The kinds of tables that it has.
-pub(crate) const KINDS: [&str; 11] = [
-    "stack", "input", "build", "service", "task", "volume", "config", "secret", "network", "outside",
-    "target",
-];
-
 #[test]
 fn the_demo_runs_and_names_every_command() {
     let sandbox = Sandbox::empty();

@@ -7,6 +7,7 @@
 
 use std::io::Write as _;
 use std::process::{Command, Stdio};
+use std::thread;
 
 use fracht_cluster::compare::compare;
 use proptest::strategy::{Strategy as _, ValueTree as _};
@@ -19,67 +20,90 @@ use fracht_testkit::random_stack::{parts, stack_file};
 
 /// The number of random stacks that are sent.
 const MADE_UP: usize = 12;
-/// Kinds that old servers only have in a version before the first stable one.
-const BEFORE: [(&str, &str); 4] = [
-    ("CronJob", "batch/v1beta1"),
-    ("PodDisruptionBudget", "policy/v1beta1"),
-    ("HorizontalPodAutoscaler", "autoscaling/v2beta2"),
-    ("EndpointSlice", "discovery.k8s.io/v1beta1"),
+/// Kinds that old servers only have in a version before the first stable one: kind, stable version, older version.
+const BEFORE: [(&str, &str, &str); 4] = [
+    ("CronJob", "batch/v1", "batch/v1beta1"),
+    ("PodDisruptionBudget", "policy/v1", "policy/v1beta1"),
+    ("HorizontalPodAutoscaler", "autoscaling/v2", "autoscaling/v2beta2"),
+    ("EndpointSlice", "discovery.k8s.io/v1", "discovery.k8s.io/v1beta1"),
 ];
+/// Stands between the parts of the answers: the record separator, which no JSON contains.
+const BETWEEN: char = '\u{1e}';
 
 struct Server {
     url: String,
     token: String,
+    /// The kinds of `BEFORE` that it has only in the older version.
+    older: Vec<&'static str>,
 }
 
+/// A request: method, path, body.
+type Request = (&'static str, String, Value);
+
 impl Server {
-    fn call(&self, method: &str, path: &str, body: &Value) -> (u16, Value) {
-        // Servers send indented JSON to a client named curl, which some of them do not survive.
+    fn find(url: String, token: String) -> Self {
+        let mut server = Self { url, token, older: Vec::new() };
+        let lists = BEFORE.map(|(_, stable, _)| ("GET", format!("/apis/{stable}"), Value::Null));
+        for ((kind, ..), (_, list)) in BEFORE.into_iter().zip(server.call(&lists)) {
+            if !items(&list["resources"]).any(|resource| resource["kind"] == kind) {
+                server.older.push(kind);
+            }
+        }
+        server
+    }
+
+    /// Sends requests one after the other over one connection, and returns the codes and bodies of the answers.
+    fn call(&self, requests: &[Request]) -> Vec<(u16, Value)> {
+        // A string of a configuration of curl is quoted as one of JSON is.
+        let quoted = |text: &str| Value::from(text).to_string();
+        let request = |(method, path, body): &Request| {
+            let lines = [
+                // Servers send indented JSON to a client named curl, which some of them do not survive.
+                "user-agent = fracht-tests".to_owned(),
+                "insecure\nsilent\nmax-time = 30".to_owned(),
+                format!("url = {}", quoted(&format!("{}{path}", self.url))),
+                format!("request = {method}"),
+                "header = \"Content-Type: application/json\"".to_owned(),
+                format!("header = {}", quoted(&format!("Authorization: Bearer {}", self.token))),
+                format!("data-binary = {}", quoted(&body.to_string())),
+                format!("write-out = \"{BETWEEN}%{{http_code}}{BETWEEN}\""),
+            ];
+            lines.join("\n")
+        };
+        let requests: Vec<String> = requests.iter().map(request).collect();
         let mut curl = Command::new("curl")
-            .args([
-                "-A",
-                "fracht-tests",
-                "-sk",
-                "-m",
-                "30",
-                "-w",
-                "\n%{http_code}",
-                "-X",
-                method,
-                "--data-binary",
-                "@-",
-            ])
-            .args([
-                "-H",
-                "Content-Type: application/json",
-                "-H",
-                &format!("Authorization: Bearer {}", self.token),
-            ])
-            .arg(format!("{}{path}", self.url))
+            .args(["--config", "-"])
             .stdin(Stdio::piped())
             .stdout(Stdio::piped())
             .spawn()
             .expect("curl is there");
-        curl.stdin.take().unwrap().write_all(body.to_string().as_bytes()).unwrap();
-        let output = String::from_utf8(curl.wait_with_output().unwrap().stdout).unwrap();
-        let (body, code) = output.rsplit_once('\n').unwrap();
-        assert_ne!(code, "000", "{} does not answer", self.url);
-        (code.parse().unwrap(), serde_json::from_str(body).unwrap_or_default())
+        let mut input = curl.stdin.take().unwrap();
+        let sent = requests.join("\nnext\n");
+        let output = thread::scope(|scope| {
+            scope.spawn(move || input.write_all(sent.as_bytes()).unwrap());
+            String::from_utf8(curl.wait_with_output().unwrap().stdout).unwrap()
+        });
+        let parts: Vec<&str> = output.split(BETWEEN).collect();
+        let answers: Vec<(u16, Value)> = parts
+            .chunks_exact(2)
+            .map(|part| (part[1].parse().unwrap(), serde_json::from_str(part[0]).unwrap_or_default()))
+            .collect();
+        assert_eq!(answers.len(), requests.len(), "{output}");
+        assert!(answers.iter().all(|(code, _)| *code != 0), "{} does not answer", self.url);
+        answers
     }
 
     /// The version that it serves a kind under.
     fn version(&self, object: &Value) -> String {
-        let stable = object["apiVersion"].as_str().unwrap().to_owned();
-        let before = BEFORE.iter().find(|(kind, _)| object["kind"] == **kind);
-        let serves = |version: &str| {
-            let (_, list) = self.call("GET", &format!("/apis/{version}"), &Value::Null);
-            items(&list["resources"]).any(|resource| resource["kind"] == object["kind"])
-        };
-        before.filter(|_| !serves(&stable)).map_or(stable, |(_, version)| (*version).to_owned())
+        let older = BEFORE.iter().find(|(kind, ..)| object["kind"] == **kind && self.older.contains(kind));
+        older.map_or_else(
+            || object["apiVersion"].as_str().unwrap().to_owned(),
+            |(.., version)| (*version).to_owned(),
+        )
     }
 
-    /// Creates an object as a dry run, and returns the server's object in the current version.
-    fn create(&self, object: &Value) -> Result<Value, String> {
+    /// The request that creates an object, as a dry run where that answers all.
+    fn create(&self, object: &Value) -> Request {
         let version = self.version(object);
         let (kind, meta) = (object["kind"].as_str().unwrap(), &object["metadata"]);
         let plural = match kind {
@@ -89,44 +113,45 @@ impl Server {
         };
         let group = if version == "v1" { "/api/v1".to_owned() } else { format!("/apis/{version}") };
         let within = meta["namespace"].as_str().map(|namespace| format!("/namespaces/{namespace}"));
-        let folder = format!("{group}{}/{plural}", within.unwrap_or_default());
+        let real = ["Namespace", "Service"].contains(&kind);
         let mut sent = object.clone();
         sent["apiVersion"] = version.into();
-        let real = ["Namespace", "Service"].contains(&kind);
-        let (code, mut answer) =
-            self.call("POST", &format!("{folder}{}", if real { "" } else { "?dryRun=All" }), &sent);
-        let there = code == 409 && kind == "Namespace";
-        if code >= 300 && !there {
-            return Err(format!("{kind} {}: {code} {}", meta["name"], answer["message"]));
-        }
-        if there {
-            answer = object.clone();
-        }
-        answer["apiVersion"] = object["apiVersion"].clone();
-        Ok(answer)
+        let dry = if real { "" } else { "?dryRun=All" };
+        ("POST", format!("{group}{}/{plural}{dry}", within.unwrap_or_default()), sent)
     }
 
-    /// Creates all objects in their order, and removes the Services again.
+    /// Creates all objects in their order, and removes the Services again. Returns the server's objects in the current
+    /// versions, and what it refused.
     fn take(&self, objects: &[Value]) -> (Vec<Value>, Vec<String>) {
         let (mut live, mut refused) = (Vec::new(), Vec::new());
-        if let Some(namespace) = objects.iter().find_map(|object| object["metadata"]["namespace"].as_str()) {
-            let space = json!({ "apiVersion": "v1", "kind": "Namespace", "metadata": { "name": namespace } });
-            let _ = self.call("POST", "/api/v1/namespaces", &space);
-        }
-        for object in objects {
-            match self.create(object) {
-                Ok(answer) => live.push(answer),
-                Err(reason) => refused.push(reason),
+        let namespace = objects.iter().find_map(|object| object["metadata"]["namespace"].as_str());
+        let space = namespace.map(
+            |namespace| json!({ "apiVersion": "v1", "kind": "Namespace", "metadata": { "name": namespace } }),
+        );
+        let before: Vec<Request> = space.iter().map(|space| self.create(space)).collect();
+        let creates = objects.iter().map(|object| self.create(object));
+        let answers = self.call(&before.iter().cloned().chain(creates).collect::<Vec<_>>());
+        for (object, (code, mut answer)) in objects.iter().zip(answers.into_iter().skip(before.len())) {
+            let (kind, name) = (&object["kind"], &object["metadata"]["name"]);
+            match code {
+                409 if kind == "Namespace" => live.push(object.clone()),
+                300.. => refused.push(format!("{kind} {name}: {code} {}", answer["message"])),
+                _ => {
+                    answer["apiVersion"] = object["apiVersion"].clone();
+                    live.push(answer);
+                }
             }
         }
-        for service in live.iter().filter(|object| object["kind"] == "Service") {
-            let (namespace, name) = (&service["metadata"]["namespace"], &service["metadata"]["name"]);
-            let path = format!(
-                "/api/v1/namespaces/{}/services/{}",
-                namespace.as_str().unwrap(),
-                name.as_str().unwrap()
-            );
-            self.call("DELETE", &path, &Value::Null);
+        let services = live.iter().filter(|object| object["kind"] == "Service");
+        let text = |value: &Value| value.as_str().unwrap().to_owned();
+        let remove = |service: &Value| {
+            let (namespace, name) =
+                (text(&service["metadata"]["namespace"]), text(&service["metadata"]["name"]));
+            ("DELETE", format!("/api/v1/namespaces/{namespace}/services/{name}"), Value::Null)
+        };
+        let removals: Vec<Request> = services.map(remove).collect();
+        if !removals.is_empty() {
+            self.call(&removals);
         }
         (live, refused)
     }
@@ -196,7 +221,7 @@ fn a_real_server_accepts_the_objects_and_keeps_every_field() {
         println!("skipped: FRACHT_APISERVER names no API server");
         return;
     };
-    let server = Server { url, token: std::env::var("FRACHT_APISERVER_TOKEN").unwrap_or_default() };
+    let server = Server::find(url, std::env::var("FRACHT_APISERVER_TOKEN").unwrap_or_default());
     let mut all: Vec<(String, Generated)> = ["staging", "prod"]
         .into_iter()
         .map(|target| (format!("the demo under {target}"), generated(&demo(), target)))

@@ -1,11 +1,5 @@
 //! What Fracht writes is what the API knows: every object can be read back into the type of its kind with nothing lost,
 //! and the table by which Fracht checks what people bring says what these types say.
-#![allow(
-    clippy::unwrap_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    reason = "a test that panics has failed, which is what it is for"
-)]
 
 use std::fs;
 use std::path::Path;

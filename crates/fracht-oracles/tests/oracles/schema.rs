@@ -1,10 +1,4 @@
 //! The JSON Schema of stack files is valid, and agrees with the check of shapes.
-#![allow(
-    clippy::unwrap_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    reason = "a test that panics has failed, which is what it is for"
-)]
 
 use std::fs;
 use std::path::Path;

@@ -1,5 +1,4 @@
 //! Patterns of paths and inputs match what the usual libraries match.
-#![allow(clippy::unwrap_used, reason = "a test that panics has failed, which is what it is for")]
 
 use fracht_core::files::Ignored;
 use fracht_core::grammar::glob::Glob;

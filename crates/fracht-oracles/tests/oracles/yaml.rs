@@ -1,9 +1,4 @@
 //! YAML is read as the usual library reads it.
-#![allow(
-    clippy::unwrap_used,
-    clippy::indexing_slicing,
-    reason = "a test that panics has failed, which is what it is for"
-)]
 
 use fracht_cluster::read_objects;
 use proptest::prelude::*;

@@ -102,10 +102,10 @@ impl<'a> Cover<'a> {
                 }
                 let own = range.start < span.end as usize && range.end > span.start as usize;
                 let into = if own { &mut words.spoken_of } else { &mut words.near };
-                into.push(written.to_owned());
+                into.push(written.to_ascii_lowercase());
                 let read = unescaped(written, '"');
                 if read != written {
-                    into.push(read);
+                    into.push(read.to_ascii_lowercase());
                 }
             }
         }
@@ -161,9 +161,9 @@ pub(super) fn merged(mut ranges: Vec<Range<usize>>) -> Vec<Range<usize>> {
 /// Hides secrets in the texts of one diagnostic.
 struct Words<'a> {
     values: Option<&'a AhoCorasick>,
-    /// The hidden values near its places.
+    /// The hidden values near its places, in small letters.
     near: Vec<String>,
-    /// The hidden values at its places.
+    /// The hidden values at its places, in small letters.
     spoken_of: Vec<String>,
 }
 
@@ -175,8 +175,9 @@ impl Words<'_> {
         }
         let long = self.near.iter().filter(|value| value.len() >= 4);
         let whole = long.chain(self.spoken_of.iter().filter(|value| value.len() >= 3));
+        let small = text.to_ascii_lowercase();
         for value in whole {
-            covered.extend(occurrences(text, value));
+            covered.extend(small.match_indices(value.as_str()).map(|(at, found)| at..at + found.len()));
         }
         for segment in quoted(text) {
             let inner = text.get(segment.clone()).unwrap_or_default();
@@ -198,12 +199,6 @@ pub(super) fn looks_in_prose(text: &str) -> Vec<Range<usize>> {
     }
     ranges.extend(looks::hits(text).into_iter().filter(|hit| hit.in_prose).map(|hit| hit.range));
     ranges
-}
-
-/// The ranges of a text that contain a value, ignoring case.
-fn occurrences(text: &str, value: &str) -> Vec<Range<usize>> {
-    let (small, value) = (text.to_ascii_lowercase(), value.to_ascii_lowercase());
-    small.match_indices(&value).map(|(at, found)| at..at + found.len()).collect()
 }
 
 /// The parts of a text between backticks.

@@ -117,10 +117,8 @@ impl SourceFile {
     /// The byte at which each line starts.
     fn lines(&self) -> &[u32] {
         self.lines.get_or_init(|| {
-            let breaks = self.text.bytes().enumerate().filter(|(_, byte)| *byte == b'\n');
-            std::iter::once(0)
-                .chain(breaks.map(|(at, _)| u32::try_from(at + 1).unwrap_or(u32::MAX)))
-                .collect()
+            let breaks = memchr::memchr_iter(b'\n', self.text.as_bytes());
+            std::iter::once(0).chain(breaks.map(|at| u32::try_from(at + 1).unwrap_or(u32::MAX))).collect()
         })
     }
 

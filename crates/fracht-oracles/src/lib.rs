@@ -3,7 +3,7 @@
 //!
 //! Fracht writes objects by small types of its own, and checks what people bring by a table. The types of the whole
 //! Kubernetes API prove both: [`through_its_kind`] reads an object into the type of its kind, and [`table`] is the table
-//! of all kinds. A validator proves the JSON Schema, and libraries for patterns prove those of paths and inputs.
+//! of all kinds. Libraries for patterns prove those of paths and inputs.
 
 mod table;
 

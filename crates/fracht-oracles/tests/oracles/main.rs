@@ -8,5 +8,4 @@
 
 mod objects;
 mod patterns;
-mod schema;
 mod yaml;

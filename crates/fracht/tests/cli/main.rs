@@ -21,6 +21,7 @@ mod growth;
 mod help;
 mod hostile;
 mod inputs;
+mod json_schema;
 mod new;
 mod plans;
 mod reach;

@@ -1,0 +1,137 @@
+//! JSON Schema (2020-12), as far as the schema of stack files uses it: a keyword that is not here is not read.
+
+use std::collections::BTreeMap;
+
+use regex::Regex;
+use serde::Deserialize;
+use serde_json::Value;
+
+/// A schema. What is left out allows all.
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "camelCase")]
+pub(crate) struct Schema {
+    #[serde(rename = "$schema")]
+    pub(crate) dialect: Option<String>,
+    #[serde(rename = "$defs", default)]
+    definitions: BTreeMap<String, Schema>,
+    #[serde(rename = "$ref")]
+    reference: Option<String>,
+    #[serde(rename = "title")]
+    _title: Option<String>,
+    #[serde(rename = "description")]
+    _description: Option<String>,
+    r#type: Option<Types>,
+    r#enum: Option<Vec<Value>>,
+    any_of: Option<Vec<Schema>>,
+    minimum: Option<i64>,
+    maximum: Option<i64>,
+    #[serde(default, deserialize_with = "expressions")]
+    pattern: Vec<Regex>,
+    items: Option<Box<Schema>>,
+    #[serde(default)]
+    properties: BTreeMap<String, Schema>,
+    property_names: Option<Box<Schema>>,
+    additional_properties: Option<Box<Additional>>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum Type {
+    Array,
+    Boolean,
+    Integer,
+    Number,
+    Object,
+    String,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(untagged)]
+enum Types {
+    One(Type),
+    Several(Vec<Type>),
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(untagged)]
+enum Additional {
+    Allowed(bool),
+    Of(Schema),
+}
+
+/// A regular expression. A look-ahead at its start, which the library does not have, is one more of them.
+fn expressions<'de, D: serde::Deserializer<'de>>(text: D) -> Result<Vec<Regex>, D::Error> {
+    let text = String::deserialize(text)?;
+    let ahead = text.strip_prefix("^(?=").and_then(|rest| rest.split_once(')'));
+    let all = match ahead {
+        Some((ahead, rest)) => vec![format!("^{ahead}"), format!("^{rest}")],
+        None => vec![text],
+    };
+    all.iter().map(|text| Regex::new(text)).collect::<Result<_, _>>().map_err(serde::de::Error::custom)
+}
+
+impl Type {
+    fn fits(&self, value: &Value) -> bool {
+        match self {
+            Self::Array => value.is_array(),
+            Self::Boolean => value.is_boolean(),
+            Self::Integer => value.is_i64(),
+            Self::Number => value.is_number(),
+            Self::Object => value.is_object(),
+            Self::String => value.is_string(),
+        }
+    }
+}
+
+impl Schema {
+    /// Whether a value fits: if not, the JSON pointers (RFC 6901) of values that do not.
+    pub(crate) fn misfits(&self, value: &Value) -> Vec<String> {
+        let mut found = Vec::new();
+        self.judge(self, value, "", &mut found);
+        found
+    }
+
+    fn judge(&self, root: &Self, value: &Value, at: &str, found: &mut Vec<String>) {
+        if let Some(reference) = &self.reference {
+            root.definitions[reference.strip_prefix("#/$defs/").unwrap()].judge(root, value, at, found);
+        }
+        let fits_type = match &self.r#type {
+            Some(Types::One(one)) => one.fits(value),
+            Some(Types::Several(several)) => several.iter().any(|one| one.fits(value)),
+            None => true,
+        };
+        let fits = |schema: &Self, value: &Value| {
+            let mut found = Vec::new();
+            schema.judge(root, value, at, &mut found);
+            found.is_empty()
+        };
+        let is_one_of = self.r#enum.as_ref().is_none_or(|values| values.contains(value));
+        let fits_any = self.any_of.as_ref().is_none_or(|schemas| schemas.iter().any(|one| fits(one, value)));
+        let in_range = value.as_i64().is_none_or(|number| {
+            (self.minimum.unwrap_or(i64::MIN)..=self.maximum.unwrap_or(i64::MAX)).contains(&number)
+        });
+        let matches =
+            value.as_str().is_none_or(|text| self.pattern.iter().all(|pattern| pattern.is_match(text)));
+        if !(fits_type && is_one_of && fits_any && in_range && matches) {
+            found.push(at.to_owned());
+        }
+        for (index, item) in value.as_array().into_iter().flatten().enumerate() {
+            if let Some(schema) = &self.items {
+                schema.judge(root, item, &format!("{at}/{index}"), found);
+            }
+        }
+        for (name, value) in value.as_object().into_iter().flatten() {
+            let at = format!("{at}/{name}");
+            if self.property_names.as_ref().is_some_and(|names| !fits(names, &name.as_str().into())) {
+                found.push(at.clone());
+            }
+            match (self.properties.get(name), self.additional_properties.as_deref()) {
+                (Some(schema), _) | (None, Some(Additional::Of(schema))) => {
+                    schema.judge(root, value, &at, found)
+                }
+                (None, Some(Additional::Allowed(false))) => found.push(at),
+                (None, _) => {}
+            }
+        }
+    }
+}

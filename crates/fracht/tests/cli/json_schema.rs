@@ -31,7 +31,7 @@ pub(crate) struct Schema {
     #[serde(default)]
     properties: BTreeMap<String, Schema>,
     property_names: Option<Box<Schema>>,
-    additional_properties: Option<Box<Additional>>,
+    additional_properties: Option<Additional>,
 }
 
 #[derive(Debug, Deserialize)]
@@ -56,7 +56,7 @@ enum Types {
 #[serde(untagged)]
 enum Additional {
     Allowed(bool),
-    Of(Schema),
+    Of(Box<Schema>),
 }
 
 /// A regular expression. A look-ahead at its start, which the library does not have, is one more of them.
@@ -125,10 +125,9 @@ impl Schema {
             if self.property_names.as_ref().is_some_and(|names| !fits(names, &name.as_str().into())) {
                 found.push(at.clone());
             }
-            match (self.properties.get(name), self.additional_properties.as_deref()) {
-                (Some(schema), _) | (None, Some(Additional::Of(schema))) => {
-                    schema.judge(root, value, &at, found)
-                }
+            match (self.properties.get(name), &self.additional_properties) {
+                (Some(schema), _) => schema.judge(root, value, &at, found),
+                (None, Some(Additional::Of(schema))) => schema.judge(root, value, &at, found),
                 (None, Some(Additional::Allowed(false))) => found.push(at),
                 (None, _) => {}
             }

@@ -26,12 +26,13 @@ pub(super) fn apply(
         return Vec::new();
     }
     let namespace = &*model.target.namespace.value;
-    let mut known: HashMap<(String, String), usize> = HashMap::with_capacity(objects.len());
+    let kinds: BTreeSet<&str> = model.patches.iter().map(|patch| &*patch.kind).collect();
+    let mut known: HashMap<(String, String), usize> = HashMap::new();
     // The stack's own objects come first. Of several, the first one is patched; the others clash with it.
     for own in [true, false] {
-        for (index, object) in
-            objects.iter().enumerate().filter(|(_, object)| is_own(object, namespace) == own)
-        {
+        let patched =
+            |object: &PlannedObject<'_>| kinds.contains(object.kind()) && is_own(object, namespace) == own;
+        for (index, object) in objects.iter().enumerate().filter(|(_, object)| patched(object)) {
             known.entry((object.kind().to_owned(), object.name.to_string())).or_insert(index);
         }
     }

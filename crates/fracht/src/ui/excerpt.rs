@@ -59,8 +59,11 @@ fn with_places(mut text: String, places: &[Place]) -> String {
         let Some(at) = text.get(from..).and_then(|rest| rest.find(shown)).map(|at| from + at) else {
             continue;
         };
-        text.replace_range(at..at + shown.len(), real);
-        from = at + real.len();
+        let end = at + shown.len();
+        if !text.as_bytes().get(end).is_some_and(u8::is_ascii_digit) {
+            text.replace_range(at..end, real);
+            from = at + real.len();
+        }
     }
     text
 }

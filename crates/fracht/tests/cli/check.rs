@@ -332,3 +332,34 @@ fn very_many_problems_on_one_line_are_cut_and_counted() {
         (Some(5_000), 1_000)
     );
 }
+
+#[test]
+fn text_and_json_name_the_same_place_where_a_line_is_covered_or_cut() {
+    let secrets = each_secret(20);
+    let words = "\"kelp\", ".repeat(400);
+    for stack in [
+        format!("[stack]\nname = \"s\"\n[secret.s]\nkey = {{{secrets}}}\n"),
+        format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nargs = [{words}[]]\n"),
+        format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv = {{{secrets} X = []}}\n"),
+    ] {
+        let sandbox = Sandbox::with(&stack);
+        let json = sandbox.json(&["check"]);
+        let problems = json["problems"].as_array().unwrap();
+        assert!(!problems.is_empty());
+        let places = |problem: &Value| {
+            let place = &problem["place"];
+            format!("--> {}:{}:{}\n", place["file"].as_str().unwrap(), place["line"], place["column"])
+        };
+        let expected: Vec<String> = problems.iter().map(places).collect();
+        let out = sandbox.run(&["check"]).out;
+        let shown = out.lines().map(str::trim_start).filter(|line| line.starts_with("--> "));
+        let shown: Vec<String> = shown.map(|line| format!("{line}\n")).collect();
+        assert_eq!(shown, expected, "{out}");
+        assert!(out.lines().all(|line| line.chars().count() <= 110), "{out}");
+    }
+}
+
+/// Keys of an inline table that are written in plain text.
+fn each_secret(count: usize) -> String {
+    (0..count).map(|index| format!("DB_PASSWORD_{index} = \"kelp-{index}\", ")).collect()
+}

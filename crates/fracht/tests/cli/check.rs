@@ -361,5 +361,6 @@ fn text_and_json_name_the_same_place_where_a_line_is_covered_or_cut() {
 
 /// Keys of an inline table that are written in plain text.
 fn each_secret(count: usize) -> String {
-    (0..count).map(|index| format!("DB_PASSWORD_{index} = \"kelp-{index}\", ")).collect()
+    let key = |index| format!("DB_PASSWORD_{index} = \"kelp-{index}\", ");
+    (0..count).map(key).collect()
 }

@@ -1,7 +1,7 @@
 //! Times `check` and `render` for stacks of 100, 1,000 and 10,000 services, and the bare serial run of the same
 //! libraries: parse with spans, copy the typed objects, write the YAML, no checks.
 //!
-//! `cargo bench -p fracht-benches` times them all; with `-- --test` each runs once.
+//! `cargo bench -p fracht-benches` times them all; `cargo test -p fracht-benches --bench stacks` runs the small ones once.
 #![allow(missing_docs, clippy::expect_used, clippy::panic, reason = "a benchmark that panics has failed")]
 
 use std::hint::black_box;
@@ -82,7 +82,9 @@ fn timed(bencher: &mut Bencher<'_>, run: impl Fn() -> Duration) {
 fn stacks(criterion: &mut Criterion) {
     let mut group = criterion.benchmark_group("stacks");
     group.sample_size(10);
-    for services in [100, 1_000, 10_000] {
+    let is_timed = std::env::args().any(|argument| argument == "--bench");
+    let sizes: &[usize] = if is_timed { &[100, 1_000, 10_000] } else { &[100] };
+    for &services in sizes {
         let text = generator::stack(services);
         let files = files(&text);
         let layered = self::files(&generator::layered(services));

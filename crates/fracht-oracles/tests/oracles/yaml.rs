@@ -64,7 +64,7 @@ fn scalars_have_the_same_values() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(4096))]
+    #![proptest_config(ProptestConfig::with_cases(1024))]
 
     #[test]
     fn documents_have_the_same_values(text in "[a-c1 :,\\[\\]{}'\"#&*|>~.-]{0,12}(\n  [a-c1: -]{0,6}){0,2}") {

@@ -49,9 +49,9 @@ const GROUPS: &[Group] = &[
         code: 1,
         head: "",
         forms: &[
-            form("broken lines", 300, |n| service(&"x = = 1\n".repeat(n))),
-            form("unclosed lists", 300, |n| service(&each(n, |i| format!("env.A{i} = [1, 2\n")))),
-            form("unclosed list before many lines", 300, |n| {
+            form("broken lines", 200, |n| service(&"x = = 1\n".repeat(n))),
+            form("unclosed lists", 200, |n| service(&each(n, |i| format!("env.A{i} = [1, 2\n")))),
+            form("unclosed list before many lines", 200, |n| {
                 service(&format!("args = [\n{}", each(n, |i| format!("env.A{i} = \"x\"\n"))))
             }),
         ],
@@ -76,11 +76,11 @@ const GROUPS: &[Group] = &[
         code: 1,
         head: "[target.t]\n",
         forms: &[
-            form("broken lines of a file", 40, |n| lines("K v\n".repeat(n))),
-            form("secrets in one line", 30, |n| {
+            form("broken lines of a file", 30, |n| lines("K v\n".repeat(n))),
+            form("secrets in one line", 20, |n| {
                 service(&format!("[secret.s@]\nkey = {{{}}}\n", each(n, |i| format!("k{i} = \"kelp{i}\", "))))
             }),
-            form("unknown keys", 30, |n| service(&each(n, |i| format!("zz{i} = 1\n")))),
+            form("unknown keys", 20, |n| service(&each(n, |i| format!("zz{i} = 1\n")))),
             form("wrong values", 40, |n| service(&each(n, |i| format!("env.A{i} = []\n")))),
             form("unknown names in one text", 100, |n| {
                 service(&format!("env.A = \"{}\"\n", "{service.x}".repeat(n)))

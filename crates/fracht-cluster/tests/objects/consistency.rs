@@ -97,8 +97,8 @@ fn every_test_stack_is_consistent_in_every_cluster() {
 
 #[test]
 fn a_large_stack_is_consistent() {
-    check(&generated(&files(&generator::stack(60)), "cluster"));
-    let layered = generated(&files(&generator::layered(60)), "cluster");
+    check(&generated(&files(&generator::stack(40)), "cluster"));
+    let layered = generated(&files(&generator::layered(40)), "cluster");
     check(&layered);
     let service = layered.model.workloads.iter().nth(6).unwrap();
     assert_eq!(service.service().unwrap().replicas.value.least(), 3, "of the target that is like another");
@@ -120,7 +120,7 @@ proptest! {
 }
 
 fn cases() -> u32 {
-    std::env::var("PROPTEST_CASES").ok().and_then(|cases| cases.parse().ok()).unwrap_or(128)
+    std::env::var("PROPTEST_CASES").ok().and_then(|cases| cases.parse().ok()).unwrap_or(64)
 }
 
 /// Breaks something.

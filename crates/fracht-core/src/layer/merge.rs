@@ -60,7 +60,7 @@ fn long_form(node: &Node, shape: Option<Shape>) -> Option<Node> {
     }
     let entry = (Arc::from(field.key().name), Entry { key_span: node.span, node: node.clone() });
     let value = Value::Table(Arc::new([entry].into_iter().collect()));
-    Some(Node { value, under: None, ..node.clone() })
+    Some(Node { value, ..node.clone() })
 }
 
 /// The value, marked as set by `layer`.

@@ -161,6 +161,8 @@ mod tests {
             ("(a*)*b?", "aaaa", true),
             ("(?i)é\\b", "É", true),
             (".{2}", "é", false),
+            ("\\p{Greek}+", "άμπωτη", true),
+            ("\\p{Greek}+", "ebb", false),
         ] {
             assert_eq!(parse(text).unwrap().fits(value), fit, "{text} {value}");
         }

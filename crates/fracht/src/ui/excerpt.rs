@@ -12,7 +12,7 @@ use super::style::WIDTH;
 
 /// The longest excerpt, in bytes. Of a longer one, only the part around the first label is shown.
 const LONG: usize = 8_000;
-/// The bytes of a line that are shown on each side of its labels: a little more than fits, so that the end is marked
+/// The characters of a line that are shown on each side of its labels: a little more than fits, so that the end is marked
 /// as cut.
 const AROUND: usize = 120;
 /// Labels that are more lines apart get separate excerpts.
@@ -136,16 +136,12 @@ fn excerpt<'a>(
     Some((snippet, Place { shown: at(column_shown), real: at(column) }))
 }
 
-/// The bytes of a line around some of its bytes, cut at character boundaries.
+/// The bytes of a line around some of its bytes, with as many characters on each side as may be shown.
 fn around(file: &SourceFile, bytes: Range<u32>) -> (usize, usize) {
     let line = file.line_range(file.line_of(bytes.start));
-    let mut start = (bytes.start as usize).saturating_sub(AROUND).max(line.start);
-    let mut end = (bytes.end as usize + AROUND).min(line.end).max(start);
-    while !file.text.is_char_boundary(start) {
-        start -= 1;
-    }
-    while !file.text.is_char_boundary(end) {
-        end += 1;
-    }
-    (start, end)
+    let part = |range: Range<usize>| file.text.get(range).unwrap_or_default();
+    let before = part(line.start..bytes.start as usize).chars().rev().take(AROUND);
+    let after = part(bytes.end as usize..line.end).chars().take(AROUND);
+    let size = |bytes: usize, next: char| bytes + next.len_utf8();
+    (bytes.start as usize - before.fold(0, size), bytes.end as usize + after.fold(0, size))
 }

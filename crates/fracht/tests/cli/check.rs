@@ -337,9 +337,11 @@ fn very_many_problems_on_one_line_are_cut_and_counted() {
 fn text_and_json_name_the_same_place_where_a_line_is_covered_or_cut() {
     let secrets = each_secret(20);
     let words = "\"kelp\", ".repeat(400);
+    let wide = "\"приливы\", ".repeat(40);
     for stack in [
         format!("[stack]\nname = \"s\"\n[secret.s]\nkey = {{{secrets}}}\n"),
         format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nargs = [{words}[]]\n"),
+        format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nargs = [{wide}[]]\n"),
         format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv = {{{secrets} X = []}}\n"),
     ] {
         let sandbox = Sandbox::with(&stack);
@@ -356,6 +358,7 @@ fn text_and_json_name_the_same_place_where_a_line_is_covered_or_cut() {
         let shown: Vec<String> = shown.map(|line| format!("{line}\n")).collect();
         assert_eq!(shown, expected, "{out}");
         assert!(out.lines().all(|line| line.chars().count() <= 110), "{out}");
+        assert!(out.contains("..."), "what is cut is marked: {out}");
     }
 }
 

@@ -8,6 +8,7 @@ use crate::diag::{Diagnostic, Report, Sink};
 use crate::files::{Files, MOST_BYTES, reason};
 use crate::include::Gather;
 use crate::input::{InputSource, InputValues};
+use crate::language::root::TARGET;
 use crate::language::stack;
 use crate::layer::{Layered, Targets, stamp_layers};
 use crate::levels::Levels;
@@ -96,9 +97,10 @@ impl Verdict {
         report
     }
 
-    /// The stack for a back end; `None` if the report has errors.
+    /// The stack for a back end; `None` if the report has errors, or something in the stack could not be read.
     pub fn checked(&self) -> Option<Checked<'_>> {
-        (!self.report.has_errors()).then_some(Checked { facts: &self.facts })
+        let is_whole = !self.report.has_errors() && !self.facts.model.incomplete;
+        is_whole.then_some(Checked { facts: &self.facts })
     }
 }
 
@@ -165,10 +167,13 @@ impl<'f> Project<'f> {
         self.inputs.get(input).map(|(source, value)| (source, &**value))
     }
 
-    /// The names of the inputs, in the order of the file.
+    /// The names of the inputs, in the order of the file: those of the stack, then those that only targets have.
     pub fn inputs(&self) -> impl Iterator<Item = &str> {
-        let inputs = stack::INPUT.node(&self.tree).and_then(Node::table);
-        inputs.into_iter().flat_map(|inputs| inputs.keys().map(|name| &**name))
+        let targets = TARGET.node(&self.tree).and_then(Node::table).into_iter().flatten();
+        let nodes = std::iter::once(&self.tree).chain(targets.map(|(_, target)| &target.node));
+        let mut known = BTreeSet::new();
+        let inputs = nodes.filter_map(|node| stack::INPUT.node(node)?.table()).flatten();
+        inputs.map(|(name, _)| &**name).filter(move |name| known.insert(*name))
     }
 
     /// The tables that the author named, such as `service.api`, in the order of the file.
@@ -211,10 +216,14 @@ impl<'f> Project<'f> {
             read::model(&input, &mut self.cache, &mut self.sources, &mut sink)?;
         let facts = Facts::of(model);
         if knows_target {
-            rules::run(&facts, &mut sink);
+            rules::run(&facts, &self.sources, &mut sink);
         }
+        layered.added.explain(facts.model.incomplete, &mut sink);
+        sink.remove_guessed();
         let levels = Levels::of(&layered.tree, &mut sink);
-        let report = Report::new(sink, |rule| levels.severity(rule));
+        let target = layered.target.as_ref().zip(facts.model.target.name_span);
+        levels.allow(&layered.tree, target, &mut sink);
+        let report = Report::new(sink, layered.layers.clone(), |rule| levels.severity(rule));
         Some(Verdict { facts, report, layered, symbols, levels })
     }
 

@@ -11,7 +11,7 @@ use crate::diag::{Diagnostic, Sink};
 use crate::files::glob::{self, Unmatched};
 use crate::files::{Files, MOST_BYTES, PathProblem, confine, reason};
 use crate::language::root::INCLUDE;
-use crate::language::{AnyField, ROOT, Shape, verify};
+use crate::language::{AnyField, ROOT, Shape, recover, verify};
 use crate::source::{Sources, Syntax};
 use crate::syntax;
 use crate::tree::{Entries, Entry, Node, Value};
@@ -41,7 +41,11 @@ impl Gather<'_> {
         self.seen.insert(self.files.canonical(path).unwrap_or_else(|_| path.to_owned()));
         let id = self.sources.add(path, shown, text.into(), Syntax::Stack);
         let mut tree = syntax::parse(text, id, self.sink);
-        verify(&ROOT, &tree, self.sources, self.sink);
+        let is_recoverable = verify(&ROOT, &tree, self.sources, self.sink);
+        self.sink.remove_explained();
+        if is_recoverable {
+            recover(&ROOT, &mut tree, self.sources, self.sink);
+        }
         let items = match INCLUDE.node(&tree).map(|node| &node.value) {
             Some(Value::List(items)) => Arc::clone(items),
             _ => return tree,

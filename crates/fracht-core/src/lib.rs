@@ -18,6 +18,10 @@
 //!     image = "registry.example/base/postgres:16.4"
 //!     port.sql = 5432
 //!     health = { tcp = "sql" }
+//!     mount."/var/lib/postgresql/data" = "volume.tides"
+//!
+//!     [volume.tides]
+//!     size = "20Gi"
 //!
 //!     [service.api]
 //!     image = "registry.example/tidedesk/api:1.4.0"

@@ -111,9 +111,16 @@ pub enum Syntax {
     Stack,
     /// `KEY=value` lines.
     Lines,
+    /// Any other text: the content of a file that a config takes as it is.
+    Other,
 }
 
 impl SourceFile {
+    /// Its syntax.
+    pub fn syntax(&self) -> Syntax {
+        self.syntax
+    }
+
     /// The byte at which each line starts.
     fn lines(&self) -> &[u32] {
         self.lines.get_or_init(|| {
@@ -171,6 +178,11 @@ impl Sources {
         self.files.push(SourceFile { path: path.to_owned(), shown, text, syntax, lines, hidden });
         self.by_path.insert(path.to_owned(), id);
         id
+    }
+
+    /// The file at a path.
+    pub fn find(&self, path: &Path) -> Option<&SourceFile> {
+        self.by_path.get(path).and_then(|id| self.file(*id))
     }
 
     /// The file of an id; `None` only for an id of other sources.

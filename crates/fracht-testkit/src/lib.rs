@@ -14,6 +14,7 @@ pub mod generator;
 pub mod random_stack;
 #[cfg(feature = "objects")]
 pub mod rendered;
+pub mod sets;
 pub mod stacks;
 
 use fracht_core::check::{Project, Verdict};

@@ -414,7 +414,7 @@ fn more(part: &Part, out: &mut String) {
         let user = ["", ", user = 0", ", user = \"7:8\""][(part.more >> 28) as usize % 3];
         writeln!(
             out,
-            "beside.aide = {{ image = \"registry.example/aide:1\", port.aide = 9999, cpu = \"10m..\", \
+            "beside.aide = {{ image = \"registry.example/aide:1.0\", port.aide = 9999, cpu = \"10m..\", \
              health = {{ tcp = \"aide\" }}, env.WHO = \"{{pod.name}}\", confine = \"off\"{user}, use = [\"secret.made\"], \
              mount = {{ \"/tmp\" = {{ scratch = \"2Mi\" }}, \"/run/spool\" = {{ scratch = \"3Mi\", shared = \"spool\" }}, \
              \"/etc/all\" = {{ from = \"config.all\", mode = \"0440\" }} }} }}"

@@ -80,7 +80,12 @@ impl<'a> Cover<'a> {
     /// The diagnostic with its secrets hidden. Its places do not change.
     #[must_use]
     pub fn diagnostic(&self, diagnostic: &Diagnostic) -> Diagnostic {
-        let mut words = Words { values: self.values.as_ref(), near: Vec::new(), spoken_of: Vec::new() };
+        let mut words = Words {
+            values: self.values.as_ref(),
+            near: Vec::new(),
+            spoken_of: Vec::new(),
+            visible: String::new(),
+        };
         for span in places(diagnostic) {
             let Some(file) = self.sources.file(span.file) else { continue };
             let lines = file.lines_of(span);
@@ -91,6 +96,7 @@ impl<'a> Cover<'a> {
                 continue;
             }
             let visible = self.source(span.file, around.clone()).text;
+            words.visible.push_str(&visible);
             let words_visible: HashSet<&str, rustc_hash::FxBuildHasher> =
                 visible.split(|c: char| !c.is_alphanumeric()).collect();
             for range in hidden {
@@ -124,8 +130,11 @@ impl<'a> Cover<'a> {
                     span: fix.span,
                     replacement: fix.replacement.clone(),
                     title,
+                    is_certain: fix.is_certain,
                 })
             }),
+            owners: diagnostic.owners.clone(),
+            only_in: diagnostic.only_in,
         }
     }
 
@@ -165,6 +174,8 @@ struct Words<'a> {
     near: Vec<String>,
     /// The hidden values at its places, in small letters.
     spoken_of: Vec<String>,
+    /// What the file shows at its places: the name of a key, which is shown even if its value contains it.
+    visible: String,
 }
 
 impl Words<'_> {
@@ -173,13 +184,22 @@ impl Words<'_> {
         if let Some(values) = self.values {
             covered.extend(values.find_iter(text).map(|found| found.range()));
         }
+        // A name that the excerpt shows anyway: that of a key, also if its value contains it.
+        let segments = quoted(text);
+        let is_visible = |segment: &Range<usize>| {
+            text.get(segment.clone()).is_some_and(|inner| !inner.is_empty() && self.visible.contains(inner))
+        };
+        let (visible, others): (Vec<_>, Vec<_>) = segments.into_iter().partition(is_visible);
         let long = self.near.iter().filter(|value| value.len() >= 4);
         let whole = long.chain(self.spoken_of.iter().filter(|value| value.len() >= 3));
         let small = text.to_ascii_lowercase();
         for value in whole {
-            covered.extend(small.match_indices(value.as_str()).map(|(at, found)| at..at + found.len()));
+            let found = small.match_indices(value.as_str()).map(|(at, found)| at..at + found.len());
+            covered.extend(found.filter(|found| {
+                !visible.iter().any(|name| name.start <= found.start && found.end <= name.end)
+            }));
         }
-        for segment in quoted(text) {
+        for segment in others {
             let inner = text.get(segment.clone()).unwrap_or_default();
             if self.spoken_of.iter().any(|value| is_part(inner, value)) {
                 covered.push(segment);

@@ -5,6 +5,7 @@
 //! the values at its places ([`Cover`]), every other text by what it looks like ([`text`]).
 
 mod address;
+mod clear;
 mod lines;
 mod looks;
 mod message;
@@ -18,8 +19,10 @@ use std::ops::Range;
 
 use crate::source::{SourceFile, Syntax};
 
+pub(crate) use clear::in_clear;
 pub use looks::hits;
 pub use message::Cover;
+pub(crate) use names::words as name_words;
 pub use names::{flag_name, is_login_flag, is_secret_name, may_be_secret_name};
 pub use shown::{STARS, Shown};
 pub use word::{is_random, is_reference, is_switch};
@@ -61,6 +64,7 @@ pub fn hidden(file: &SourceFile) -> &[Range<usize>] {
         message::merged(match syntax {
             Syntax::Stack => stack::hidden(text),
             Syntax::Lines => lines::hidden(text),
+            Syntax::Other => hits(text).into_iter().map(|hit| hit.range).collect(),
         })
     })
 }

@@ -149,19 +149,70 @@ const ABOUT: &[&str] = &[
 /// Words before `KEY` for keys that are not secret.
 const OPEN_KEYS: &[&str] = &["PUBLIC", "PRIMARY", "FOREIGN", "SORT", "PARTITION", "CACHE", "ROUTING", "HOT"];
 
+/// Words before `KEY` for keys that are always secret, and last words of settings that are, whatever their value is.
+const SECRET_KEYS: &[&str] = &[
+    "APP",
+    "APPLICATION",
+    "AUTH",
+    "AES",
+    "ACCOUNT",
+    "COOKIE",
+    "CRYPT",
+    "CRYPTO",
+    "DEPLOY",
+    "HMAC",
+    "JWT",
+    "LICENSE",
+    "LICENCE",
+    "SESSION",
+    "SHARED",
+    "SIGN",
+    "SIGNING",
+    "STORAGE",
+    "WEBHOOK",
+    "DATA",
+    "ENC",
+    "CSRF",
+];
+const SECRET_WORDS: &[&str] = &["PW", "SALT", "PEPPER", "CREDS", "CRED"];
+
+/// Last words that tell the form of a value, or which of several it is.
+const FORMS: &[&str] =
+    &["B64", "BASE64", "HEX", "ENC", "OLD", "NEW", "PREVIOUS", "CURRENT", "DEFAULT", "BASE"];
+
+/// Removes the words at the end that tell the form of a value: `PASSWORD_2` and `PASSWORD_B64` are as secret as
+/// `PASSWORD`.
+fn drop_forms(words: &mut Vec<String>) {
+    let is_form = |word: &String| FORMS.contains(&word.as_str()) || word.bytes().all(|b| b.is_ascii_digit());
+    while words.len() > 1 && words.last().is_some_and(is_form) {
+        words.pop();
+    }
+}
+
+/// Whether a name that is likely that of a secret is one of a known secret key, such as `SESSION_KEY`.
+pub(super) fn is_known_key(name: &str) -> bool {
+    let mut words = words(name);
+    drop_forms(&mut words);
+    let Some((last, before)) = words.split_last() else { return false };
+    let before = before.last().map_or("", String::as_str);
+    let known = |end: &str| ENDS.iter().any(|(known, _)| *known == end && end != "KEY");
+    SECRET_WORDS.contains(&last.as_str())
+        || last == "KEY" && SECRET_KEYS.contains(&before)
+        || ENDS.iter().any(|(end, _)| known(end) && last.len() > end.len() && last.ends_with(end))
+        || last.strip_suffix("KEY").is_some_and(|before| SECRET_KEYS.contains(&before))
+}
+
 /// How likely a setting with this name contains a secret; `None` if it is not likely.
-fn certainty(name: &str) -> Option<Certainty> {
+pub(super) fn certainty(name: &str) -> Option<Certainty> {
     if !has_trace(name) {
         return None;
     }
     let mut words = words(name);
-    // `PASSWORD_2` is as secret as `PASSWORD`.
-    while words.len() > 1 && words.last().is_some_and(|word| word.bytes().all(|b| b.is_ascii_digit())) {
-        words.pop();
-    }
+    drop_forms(&mut words);
     let last = words.last()?.trim_end_matches(|c: char| c.is_ascii_digit());
     let before = words.len().checked_sub(2).and_then(|index| words.get(index)).map_or("", String::as_str);
-    if HARMLESS_WORDS.contains(&last) || last.ends_with("KEY") && OPEN_KEYS.contains(&before) {
+    let is_public = last.ends_with("KEY") && words.iter().any(|word| word == "PUBLIC");
+    if HARMLESS_WORDS.contains(&last) || is_public || last.ends_with("KEY") && OPEN_KEYS.contains(&before) {
         return None;
     }
     let of = |word: &str| WORDS.iter().find(|(known, _)| *known == word).map(|(_, certainty)| *certainty);
@@ -204,7 +255,7 @@ fn has_trace(name: &str) -> bool {
 }
 
 /// The words of a name, in capitals.
-fn words(name: &str) -> Vec<String> {
+pub(crate) fn words(name: &str) -> Vec<String> {
     let mut words = vec![String::new()];
     let mut small_before = false;
     for c in name.chars() {
@@ -277,6 +328,9 @@ mod tests {
             "app.datasource.password",
             "secret_access_key",
             "DB_PASSWD",
+            "SECRET_KEY_BASE",
+            "PASSWORD_OLD",
+            "TOKEN_B64",
         ] {
             assert!(is_secret_name(name), "{name}");
         }
@@ -290,14 +344,12 @@ mod tests {
             "PASSWORD_SALT",
             "PEPPER",
             "SESSION_KEY",
-            "SECRET_KEY_BASE",
             "DBPASS",
             "TOKENS",
             "clientsecret",
             "KEY",
             "ADMIN_PIN",
             "COOKIE",
-            "PASSWORD_OLD",
             "sig",
         ] {
             assert!(may_be_secret_name(name) && !is_secret_name(name), "{name}");

@@ -1,5 +1,7 @@
 //! Words of a text: where each starts, and whether it looks random or is only a reference.
 
+use crate::grammar::reference;
+
 use std::ops::Range;
 
 /// The text in a range.
@@ -59,6 +61,11 @@ pub fn is_random(value: &str) -> bool {
 pub fn is_reference(value: &str) -> bool {
     let value = value.trim();
     if ["VALUE", "NAME", "KEY", "VARIABLE"].contains(&value.trim_end_matches(['.', ','])) {
+        return true;
+    }
+    // A reference without its braces, or in the wrong ones.
+    let bare = value.trim_start_matches('$').trim_start_matches('{').trim_end_matches('}').trim();
+    if reference::parse(bare).is_ok_and(|bare| bare.part.is_some() || bare.name != bare.name.to_uppercase()) {
         return true;
     }
     // The name of an authentication scheme may come first (RFC 9110, section 11.4).

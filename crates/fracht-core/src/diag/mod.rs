@@ -10,6 +10,7 @@ pub(crate) mod unknown;
 use std::error::Error;
 use std::fmt;
 
+use crate::origin::Layer;
 use crate::source::Span;
 
 pub use report::{Finding, Report};
@@ -35,6 +36,10 @@ pub struct Diagnostic {
     pub help: Vec<String>,
     /// A change to the text that fixes the problem.
     pub fix: Option<Fix>,
+    /// The names of the tables that have the problem, and so can allow it.
+    pub owners: Vec<Span>,
+    /// The target without which what has the problem is not there.
+    pub(crate) only_in: Option<Layer>,
 }
 
 /// A place with a few words about it.
@@ -55,6 +60,8 @@ pub struct Fix {
     pub replacement: String,
     /// What the change does, as an instruction: `use the nearest name`.
     pub title: String,
+    /// Whether it is surely what was meant, so that it can be made without asking.
+    pub is_certain: bool,
 }
 
 impl fmt::Display for Diagnostic {
@@ -75,7 +82,16 @@ impl Diagnostic {
             related: Vec::new(),
             help: Vec::new(),
             fix: None,
+            owners: Vec::new(),
+            only_in: None,
         }
+    }
+
+    /// Says that the problem is one of the table whose name is at a place.
+    #[must_use]
+    pub(crate) fn of(mut self, table: Span) -> Self {
+        self.owners.push(table);
+        self
     }
 
     /// Sets the place and its label; nothing for `None`.
@@ -107,7 +123,22 @@ impl Diagnostic {
         replacement: impl Into<String>,
         title: impl Into<String>,
     ) -> Self {
-        self.fix = Some(Fix { span, replacement: replacement.into(), title: title.into() });
+        self.fix = Some(Fix { span, replacement: replacement.into(), title: title.into(), is_certain: true });
         self
+    }
+
+    /// Adds a change that probably fixes the problem.
+    #[must_use]
+    pub(crate) fn likely_fix(
+        self,
+        span: Span,
+        replacement: impl Into<String>,
+        title: impl Into<String>,
+    ) -> Self {
+        let mut fixed = self.fix(span, replacement, title);
+        if let Some(fix) = &mut fixed.fix {
+            fix.is_certain = false;
+        }
+        fixed
     }
 }

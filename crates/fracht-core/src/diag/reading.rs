@@ -14,8 +14,8 @@ pub(crate) static UNKNOWN_KEY: Rule = Rule::always_error(
     "Unknown key, or a key in the wrong table",
     "A misspelled key, or one at the wrong level, would be ignored without notice.",
     (
-        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nreplica = 2\n",
-        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nreplicas = 2\n",
+        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nreplica = 2\n",
+        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nreplicas = 2\n",
     ),
 );
 
@@ -23,7 +23,7 @@ pub(crate) static MISSING_KEY: Rule = Rule::always_error(
     "missing-key",
     "A required key is missing",
     "No default would be right for everyone.",
-    ("[stack]\nname = \"s\"\n[service.a]\n", "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n"),
+    ("[stack]\nname = \"s\"\n[service.a]\n", "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n"),
 );
 
 pub(crate) static WRONG_TYPE: Rule = Rule::always_error(
@@ -31,8 +31,8 @@ pub(crate) static WRONG_TYPE: Rule = Rule::always_error(
     "The value has the wrong type",
     "A string is not a number, and one value is not a list.",
     (
-        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nargs = \"serve\"\n",
-        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nargs = [\"serve\"]\n",
+        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nargs = \"serve\"\n",
+        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nargs = [\"serve\"]\n",
     ),
 );
 
@@ -41,8 +41,8 @@ pub(crate) static BAD_VALUE: Rule = Rule::always_error(
     "The value is not valid for this key",
     "The cluster would refuse it, or something else would happen than was meant.",
     (
-        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nmemory = \"512MB\"\n",
-        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nmemory = \"512Mi\"\n",
+        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nmemory = \"512MB\"\n",
+        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nmemory = \"512Mi\"\n",
     ),
 );
 
@@ -51,8 +51,8 @@ pub(crate) static BAD_NAME: Rule = Rule::always_error(
     "The name has invalid characters or is too long",
     "Names become names of objects, hosts, variables and files, and each of these has its own limits.",
     (
-        "[stack]\nname = \"s\"\n[service.My_App]\nimage = \"a:1\"\n",
-        "[stack]\nname = \"s\"\n[service.my-app]\nimage = \"a:1\"\n",
+        "[stack]\nname = \"s\"\n[service.My_App]\nimage = \"a:1.0\"\n",
+        "[stack]\nname = \"s\"\n[service.my-app]\nimage = \"a:1.0\"\n",
     ),
 );
 
@@ -61,8 +61,8 @@ pub(crate) static DEFINED_TWICE: Rule = Rule::always_error(
     "The same thing is defined in two places",
     "Only one of them can be used, and it is not clear which one was meant.",
     (
-        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nimage = \"a:2\"\n",
-        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:2\"\n",
+        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nimage = \"a:2.0\"\n",
+        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:2.0\"\n",
     ),
 );
 
@@ -71,10 +71,10 @@ pub(crate) static UNKNOWN_NAME: Rule = Rule::always_error(
     "A reference to something that does not exist",
     "It would fail only at run time, often far from the cause.",
     (
-        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { bd = \"started\" }\n\
-         [service.db]\nimage = \"db:1\"\n",
-        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { db = \"started\" }\n\
-         [service.db]\nimage = \"db:1\"\n",
+        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nafter = { bd = \"started\" }\n\
+         [service.db]\nimage = \"db:1.0\"\n",
+        "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nafter = { db = \"started\" }\n\
+         [service.db]\nimage = \"db:1.0\"\n",
     ),
 );
 
@@ -84,9 +84,9 @@ pub(crate) static FILE_UNREADABLE: Rule = Rule::always_error(
     "Its content is part of what runs.",
     (
         "[stack]\nname = \"s\"\n[config.c]\nkey.a = { file = \"missing.txt\" }\n\
-         [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n",
+         [service.a]\nimage = \"a:1.0\"\nmount.\"/c\" = \"config.c\"\n",
         "[stack]\nname = \"s\"\n[config.c]\nkey.a = { file = \"present.txt\" }\n\
-         [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n",
+         [service.a]\nimage = \"a:1.0\"\nmount.\"/c\" = \"config.c\"\n",
     ),
 );
 
@@ -96,9 +96,9 @@ pub(crate) static PATH_OUTSIDE: Rule = Rule::always_error(
     "A stack is self-contained: you can move its folder, and it never reads a file by accident.",
     (
         "[stack]\nname = \"s\"\n[config.c]\nkey.a = { file = \"../present.txt\" }\n\
-         [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n",
+         [service.a]\nimage = \"a:1.0\"\nmount.\"/c\" = \"config.c\"\n",
         "[stack]\nname = \"s\"\n[config.c]\nkey.a = { file = \"present.txt\" }\n\
-         [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n",
+         [service.a]\nimage = \"a:1.0\"\nmount.\"/c\" = \"config.c\"\n",
     ),
 );
 
@@ -108,9 +108,9 @@ pub(crate) static BROKEN_LINE: Rule = Rule::always_error(
     "The setting would be missing at run time.",
     (
         "[stack]\nname = \"s\"\n[config.c]\nlines = \"broken.env\"\n\
-         [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n",
+         [service.a]\nimage = \"a:1.0\"\nmount.\"/c\" = \"config.c\"\n",
         "[stack]\nname = \"s\"\n[config.c]\nlines = \"good.env\"\n\
-         [service.a]\nimage = \"a:1\"\nmount.\"/c\" = \"config.c\"\n",
+         [service.a]\nimage = \"a:1.0\"\nmount.\"/c\" = \"config.c\"\n",
     ),
 );
 
@@ -120,9 +120,9 @@ pub(crate) static LIKE_CYCLE: Rule = Rule::always_error(
     "None of these patterns or targets can be resolved.",
     (
         "[stack]\nname = \"s\"\n[pattern.x]\nlike = \"pattern.y\"\n[pattern.y]\nlike = \"pattern.x\"\n\
-         [service.a]\nimage = \"a:1\"\nlike = \"pattern.x\"\n",
+         [service.a]\nimage = \"a:1.0\"\nlike = \"pattern.x\"\n",
         "[stack]\nname = \"s\"\n[pattern.x]\nlike = \"pattern.y\"\n[pattern.y]\nuser = 10\n\
-         [service.a]\nimage = \"a:1\"\nlike = \"pattern.x\"\n",
+         [service.a]\nimage = \"a:1.0\"\nlike = \"pattern.x\"\n",
     ),
 );
 
@@ -132,9 +132,9 @@ pub(crate) static DROP_MISSES: Rule = Rule {
     summary: "`drop` names a path that does not exist",
     why: "It is misspelled, or what it removed is already gone.",
     fails: "[stack]\nname = \"s\"\n[pattern.x]\nenv.DEBUG = \"1\"\n\
-            [service.a]\nimage = \"a:1\"\nlike = \"pattern.x\"\ndrop = [\"env.DEBUGG\"]\n",
+            [service.a]\nimage = \"a:1.0\"\nlike = \"pattern.x\"\ndrop = [\"env.DEBUGG\"]\n",
     passes: "[stack]\nname = \"s\"\n[pattern.x]\nenv.DEBUG = \"1\"\n\
-             [service.a]\nimage = \"a:1\"\nlike = \"pattern.x\"\ndrop = [\"env.DEBUG\"]\n",
+             [service.a]\nimage = \"a:1.0\"\nlike = \"pattern.x\"\ndrop = [\"env.DEBUG\"]\n",
     ..Rule::BASE
 };
 
@@ -144,7 +144,7 @@ pub(crate) static INPUT_MISSING: Rule = Rule::always_error(
     "It has no default, and the stack uses it.",
     (
         "[stack]\nname = \"s\"\n[input.version]\n[service.a]\nimage = \"a:1{input.version}\"\n",
-        "[stack]\nname = \"s\"\n[input.version]\ndefault = \"2\"\n[service.a]\nimage = \"a:1{input.version}\"\n",
+        "[stack]\nname = \"s\"\n[input.version]\ndefault = \"2.0\"\n[service.a]\nimage = \"a:1{input.version}\"\n",
     ),
 );
 
@@ -153,9 +153,9 @@ pub(crate) static INPUT_REFUSED: Rule = Rule::always_error(
     "The value of an input does not match its pattern",
     "The pattern was written to keep out values that break something later.",
     (
-        "[stack]\nname = \"s\"\n[input.version]\ndefault = \"new\"\npattern = '\\d+'\n\
+        "[stack]\nname = \"s\"\n[input.version]\ndefault = \"new\"\npattern = '[\\d.]+'\n\
          [service.a]\nimage = \"a:{input.version}\"\n",
-        "[stack]\nname = \"s\"\n[input.version]\ndefault = \"2\"\npattern = '\\d+'\n\
+        "[stack]\nname = \"s\"\n[input.version]\ndefault = \"2.0\"\npattern = '[\\d.]+'\n\
          [service.a]\nimage = \"a:{input.version}\"\n",
     ),
 );
@@ -165,8 +165,8 @@ pub(crate) static SCHEDULE_INVALID: Rule = Rule::always_error(
     "The schedule is not valid",
     "The cluster would refuse it, or the task would run at other times than was meant.",
     (
-        "[stack]\nname = \"s\"\n[task.t]\nimage = \"t:1\"\nschedule = \"0 25 * * *\"\n",
-        "[stack]\nname = \"s\"\n[task.t]\nimage = \"t:1\"\nschedule = \"0 23 * * *\"\n",
+        "[stack]\nname = \"s\"\n[task.t]\nimage = \"t:1.0\"\nschedule = \"0 25 * * *\"\n",
+        "[stack]\nname = \"s\"\n[task.t]\nimage = \"t:1.0\"\nschedule = \"0 23 * * *\"\n",
     ),
 );
 
@@ -176,9 +176,9 @@ pub(crate) static ENV_NAME: Rule = Rule::always_error(
     "The cluster would skip it, and the program would not find its setting.",
     (
         "[stack]\nname = \"s\"\n[config.c]\nkey.\"feed.poll-every\" = \"5s\"\n\
-         [service.a]\nimage = \"a:1\"\nuse = [\"config.c\"]\n",
+         [service.a]\nimage = \"a:1.0\"\nuse = [\"config.c\"]\n",
         "[stack]\nname = \"s\"\n[config.c]\nkey.\"feed.poll-every\" = \"5s\"\n\
-         [service.a]\nimage = \"a:1\"\nuse = [{ from = \"config.c\", spell = \"upper\" }]\n",
+         [service.a]\nimage = \"a:1.0\"\nuse = [{ from = \"config.c\", spell = \"upper\" }]\n",
     ),
 );
 
@@ -188,9 +188,9 @@ pub(crate) static SECRET_IN_CONFIG: Rule = Rule {
     why: "Configs are stored in plain text, so the secret would be visible.",
     fails: "[stack]\nname = \"s\"\n[secret.db]\nkey.password = { env = \"DB_PASSWORD\" }\n\
             [config.c]\nkey.url = \"sql://tide:{secret.db/password}@db\"\n\
-            [service.a]\nimage = \"a:1\"\nenv.PW = \"{secret.db/password}\"\nmount.\"/c\" = \"config.c\"\n",
+            [service.a]\nimage = \"a:1.0\"\nenv.PW = \"{secret.db/password}\"\nmount.\"/c\" = \"config.c\"\n",
     passes: "[stack]\nname = \"s\"\n[secret.db]\nkey.password = { env = \"DB_PASSWORD\" }\n\
-             [service.a]\nimage = \"a:1\"\nenv.URL = \"sql://tide:{secret.db/password}@db\"\n",
+             [service.a]\nimage = \"a:1.0\"\nenv.URL = \"sql://tide:{secret.db/password}@db\"\n",
     always_error: true,
     ..Rule::BASE
 };
@@ -199,9 +199,9 @@ pub(crate) static PORT_RANGE: Rule = Rule {
     name: "port-range",
     summary: "A port number is out of range",
     why: "Ports are 1 to 65535; the nodes of a cluster open only 30000 to 32767.",
-    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n\
             port.web = { number = 8080, reach = \"node\", at = 8080 }\n",
-    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n\
              port.web = { number = 8080, reach = \"node\", at = 30080 }\n",
     always_error: true,
     ..Rule::BASE
@@ -213,20 +213,43 @@ pub(crate) static SECRET_WRITTEN: Rule = Rule::always_error(
     "Everyone who can read the file or its history can read the secret.",
     (
         "[stack]\nname = \"s\"\n[secret.db]\nkey.password = \"gull-and-kelp\"\n\
-         [service.a]\nimage = \"a:1\"\nenv.PW = \"{secret.db/password}\"\n",
+         [service.a]\nimage = \"a:1.0\"\nenv.PW = \"{secret.db/password}\"\n",
         "[stack]\nname = \"s\"\n[secret.db]\nkey.password = { env = \"DB_PASSWORD\" }\n\
-         [service.a]\nimage = \"a:1\"\nenv.PW = \"{secret.db/password}\"\n",
+         [service.a]\nimage = \"a:1.0\"\nenv.PW = \"{secret.db/password}\"\n",
     ),
 );
+
+pub(crate) static ALLOW_UNUSED: Rule = Rule {
+    name: "allow-unused",
+    severity: Severity::Hint,
+    summary: "`allow` allows nothing",
+    why: "What it allowed is gone; the next problem of this kind would pass unseen.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nallow.image-floating = \"we follow main\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:main\"\nallow.image-floating = \"we follow main\"\n",
+    in_every_target: true,
+    ..Rule::BASE
+};
 
 pub(crate) static UNUSED: Rule = Rule {
     name: "unused",
     severity: Severity::Hint,
     summary: "Something is defined but never used",
     why: "It is created anyway; often a mount or a variable was forgotten.",
-    fails: "[stack]\nname = \"s\"\n[volume.data]\nsize = \"1Gi\"\n[service.a]\nimage = \"a:1\"\n",
+    fails: "[stack]\nname = \"s\"\n[volume.data]\nsize = \"1Gi\"\n[service.a]\nimage = \"a:1.0\"\n",
     passes: "[stack]\nname = \"s\"\n[volume.data]\nsize = \"1Gi\"\n\
-             [service.a]\nimage = \"a:1\"\nmount.\"/data\" = \"volume.data\"\n",
+             [service.a]\nimage = \"a:1.0\"\nmount.\"/data\" = \"volume.data\"\n",
     in_every_target: true,
+    ..Rule::BASE
+};
+
+pub(crate) static NEAR_DUPLICATE: Rule = Rule {
+    name: "near-duplicate",
+    severity: Severity::Warning,
+    summary: "A target adds a name that is almost one of the stack",
+    why: "A misspelt override adds a setting that nobody reads, and the value of the stack stays.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nenv.LOG_LEVEL = \"info\"\n\
+            [target.prod]\nservice.a.env.LOG_LEVLE = \"warn\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nenv.LOG_LEVEL = \"info\"\n\
+             [target.prod]\nservice.a.env.LOG_LEVEL = \"warn\"\n",
     ..Rule::BASE
 };

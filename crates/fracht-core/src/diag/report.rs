@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::{Diagnostic, Rule, Severity, Sink};
+use crate::origin::Layer;
 use crate::source::Span;
 
 /// A diagnostic with its severity and the targets that it holds for.
@@ -23,13 +24,19 @@ pub struct Report {
     findings: Vec<Finding>,
     hidden: BTreeSet<Span>,
     hidden_texts: BTreeSet<Arc<str>>,
+    /// The targets whose tables were merged.
+    layers: BTreeSet<Layer>,
     /// How many problems of each rule were only counted.
     more: BTreeMap<(&'static Rule, Severity), usize>,
 }
 
 impl Report {
     /// Gives each problem its severity, removes repeats and rules that are turned off, and sorts.
-    pub(crate) fn new(sink: Sink, severity: impl Fn(&'static Rule) -> Option<Severity>) -> Self {
+    pub(crate) fn new(
+        sink: Sink,
+        layers: BTreeSet<Layer>,
+        severity: impl Fn(&'static Rule) -> Option<Severity>,
+    ) -> Self {
         let mut more = BTreeMap::new();
         for (rule, _) in &sink.more {
             if let Some(severity) = severity(rule) {
@@ -37,7 +44,7 @@ impl Report {
             }
         }
         let mut report =
-            Self { findings: Vec::new(), hidden: sink.hidden, hidden_texts: sink.hidden_texts, more };
+            Self { findings: Vec::new(), hidden: sink.hidden, hidden_texts: sink.hidden_texts, layers, more };
         report.add(sink.diagnostics, severity);
         report
     }
@@ -76,9 +83,15 @@ impl Report {
         self.findings.extend(joined.into_iter().map(with_count));
     }
 
+    /// Whether what a problem is about is there for the target.
+    fn has(&self, diagnostic: &Diagnostic) -> bool {
+        diagnostic.only_in.is_none_or(|layer| self.layers.contains(&layer))
+    }
+
     /// Joins the reports of several targets. A problem that all targets have names none of them.
     pub fn over_targets(reports: Vec<(String, Report)>) -> Self {
         let count = reports.len();
+        let layers: Vec<BTreeSet<Layer>> = reports.iter().map(|(_, report)| report.layers.clone()).collect();
         let (mut hidden, mut hidden_texts, mut more) = (BTreeSet::new(), BTreeSet::new(), BTreeMap::new());
         let mut merged: BTreeMap<_, Finding> = BTreeMap::new();
         for (target, report) in reports {
@@ -94,6 +107,7 @@ impl Report {
                 entry.or_insert(finding).targets.push(target.clone());
             }
         }
+        let merged = joined_over_targets(merged.into_values());
         let all_or_some = |mut finding: Finding| {
             if finding.targets.len() == count {
                 finding.targets.clear();
@@ -101,14 +115,37 @@ impl Report {
             finding
         };
         // What one target does not use, another may use.
-        let shown =
-            |finding: &Finding| finding.targets.is_empty() || !finding.diagnostic.rule.in_every_target;
+        let shown = |finding: &Finding| {
+            let has = |layers: &&BTreeSet<Layer>| {
+                finding.diagnostic.only_in.is_none_or(|layer| layers.contains(&layer))
+            };
+            !finding.diagnostic.rule.in_every_target
+                || finding.targets.is_empty()
+                || layers.iter().filter(has).count() == finding.targets.len()
+        };
         Self {
-            findings: merged.into_values().map(all_or_some).filter(shown).collect(),
+            findings: merged.into_iter().map(all_or_some).filter(shown).collect(),
             hidden,
             hidden_texts,
+            layers: BTreeSet::new(),
             more,
         }
+    }
+
+    /// Whether it has problems that count only when every target has them.
+    pub fn asks_other_targets(&self) -> bool {
+        self.findings.iter().any(|finding| finding.diagnostic.rule.in_every_target)
+    }
+
+    /// Removes problems that count only when every target has them, if that of another target lacks them.
+    pub fn keep_common(&mut self, other: &Report) {
+        let others: BTreeSet<OwnedKey> =
+            other.findings.iter().map(|finding| OwnedKey::of(&finding.diagnostic)).collect();
+        self.findings.retain(|finding| {
+            !finding.diagnostic.rule.in_every_target
+                || !other.has(&finding.diagnostic)
+                || others.contains(&OwnedKey::of(&finding.diagnostic))
+        });
     }
 
     /// The problems that were found, sorted by file and place.
@@ -142,6 +179,23 @@ impl Report {
     pub fn has_errors(&self) -> bool {
         self.count(Severity::Error) > 0
     }
+}
+
+/// Joins problems at one place that each target words in its own way: with its domain, or a size of its own.
+fn joined_over_targets(findings: impl Iterator<Item = Finding>) -> Vec<Finding> {
+    let mut joined: Vec<Finding> = Vec::new();
+    for finding in findings {
+        let is_other = |first: &Finding| {
+            let (one, other) = (&first.diagnostic, &finding.diagnostic);
+            let is_there = one.primary.is_some() && (&one.primary, one.rule) == (&other.primary, other.rule);
+            is_there && finding.targets.iter().all(|target| !first.targets.contains(target))
+        };
+        match joined.last_mut().filter(|first| is_other(first)) {
+            Some(first) => first.targets.extend(finding.targets),
+            None => joined.push(finding),
+        }
+    }
+    joined
 }
 
 fn is_same_mistake(one: &Diagnostic, other: &Diagnostic) -> bool {

@@ -3,8 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use super::reading::WRONG_TYPE;
-use super::{Diagnostic, Rule};
+use super::reading::{SYNTAX, UNKNOWN_KEY, WRONG_TYPE};
+use super::{Diagnostic, Label, Rule};
 use crate::source::{Places, Span};
 
 /// The most problems of one rule that are kept. Further ones are only counted: a stack of a million mistakes must not
@@ -23,9 +23,27 @@ pub(crate) struct Sink {
     /// The places of the problems that were only counted, with their rules.
     pub(super) more: Vec<(&'static Rule, Option<Span>)>,
     lost: Vec<Span>,
+    /// The values of misspelt keys.
+    guessed: Vec<Span>,
 }
 
 impl Sink {
+    /// Keeps only some of the problems.
+    pub(crate) fn retain(&mut self, is_kept: impl FnMut(&Diagnostic) -> bool) {
+        self.diagnostics.retain(is_kept);
+    }
+
+    /// Keeps only some of the problems of a rule.
+    pub(crate) fn retain_of(&mut self, rule: &'static Rule, is_kept: impl Fn(&Diagnostic) -> bool) {
+        self.diagnostics.retain(|found| found.rule != rule || is_kept(found));
+        self.more.retain(|(found, _)| *found != rule);
+    }
+
+    /// The problems that were kept, to add to them.
+    pub(crate) fn found_mut(&mut self) -> impl Iterator<Item = &mut Diagnostic> {
+        self.diagnostics.iter_mut()
+    }
+
     /// The problems that were kept.
     #[cfg(test)]
     pub(crate) fn take(self) -> Vec<Diagnostic> {
@@ -49,6 +67,7 @@ impl Sink {
         self.hidden.extend(other.hidden);
         self.hidden_texts.extend(other.hidden_texts);
         self.lost.extend(other.lost);
+        self.guessed.extend(other.guessed);
     }
 
     /// Adds a problem.
@@ -92,6 +111,36 @@ impl Sink {
     /// reason; [`Self::report_lost`] makes sure that none is dropped silently.
     pub(crate) fn lost(&mut self, span: Span) {
         self.lost.push(span);
+    }
+
+    /// Removes syntax errors below a value of the wrong type, which explains them.
+    pub(crate) fn remove_explained(&mut self) {
+        let is_wrong = |found: &&Diagnostic| found.rule == &WRONG_TYPE;
+        let wrong: BTreeSet<Span> = self
+            .diagnostics
+            .iter()
+            .filter(is_wrong)
+            .filter_map(|found| Some(found.primary.as_ref()?.span))
+            .collect();
+        let is_explained = |label: &Label| wrong.iter().any(|span| span.overlaps(label.span));
+        self.diagnostics.retain(|found| found.rule != &SYNTAX || !found.related.iter().any(is_explained));
+    }
+
+    /// Marks a misspelt key, or its value, which is read as that of the key that is probably meant.
+    pub(crate) fn guess(&mut self, span: Span) {
+        self.guessed.push(span);
+    }
+
+    /// Removes what was found in the values of misspelt keys: what is wrong is the key.
+    pub(crate) fn remove_guessed(&mut self) {
+        if self.guessed.is_empty() {
+            return;
+        }
+        let guessed = Places::of(std::mem::take(&mut self.guessed).into_iter());
+        self.diagnostics.retain(|found| {
+            let span = found.primary.as_ref().map(|label| label.span);
+            found.rule == &UNKNOWN_KEY || !span.is_some_and(|span| guessed.overlap(span))
+        });
     }
 
     /// Whether something could not be read, so that what seems to be missing may exist.

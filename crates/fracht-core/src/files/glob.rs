@@ -3,7 +3,7 @@
 use std::error::Error;
 use std::fmt;
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 
 use super::Files;
 use crate::diag::Diagnostic;
@@ -58,7 +58,11 @@ impl Unmatched {
 pub(crate) fn matching(files: &dyn Files, from: &Path, pattern: &str) -> Result<Vec<String>, Unmatched> {
     // The path of one file: whether it can be read shows when it is read.
     if !pattern.contains(['*', '?', '[', '{']) {
-        let there = files.canonical(&from.join(pattern)).is_ok();
+        // A path that leaves the folder is refused as such.
+        let leaves = Path::new(pattern)
+            .components()
+            .any(|part| !matches!(part, Component::Normal(_) | Component::CurDir));
+        let there = leaves || files.canonical(&from.join(pattern)).is_ok();
         return Ok(if there { vec![pattern.to_owned()] } else { Vec::new() });
     }
     let glob = Glob::parse(pattern).map_err(|_| Unmatched::None)?;

@@ -7,11 +7,27 @@ use std::ops::Deref;
 
 /// Why a value is invalid, in a few words: `unit missing: ms, s, m, h or d`.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Invalid(Cow<'static, str>);
+pub struct Invalid {
+    reason: Cow<'static, str>,
+    /// The valid value that is probably meant.
+    meant: Option<&'static str>,
+}
+
+impl Invalid {
+    /// A reason, with the valid value that is probably meant.
+    pub(crate) fn meant(reason: &'static str, meant: Option<&'static str>) -> Self {
+        Self { reason: reason.into(), meant }
+    }
+
+    /// The valid value that is probably meant.
+    pub(crate) fn near(&self) -> Option<&'static str> {
+        self.meant
+    }
+}
 
 impl fmt::Display for Invalid {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&self.0)
+        f.write_str(&self.reason)
     }
 }
 
@@ -21,24 +37,24 @@ impl Deref for Invalid {
     type Target = str;
 
     fn deref(&self) -> &str {
-        &self.0
+        &self.reason
     }
 }
 
 impl From<&'static str> for Invalid {
     fn from(reason: &'static str) -> Self {
-        Self(reason.into())
+        Self { reason: reason.into(), meant: None }
     }
 }
 
 impl From<String> for Invalid {
     fn from(reason: String) -> Self {
-        Self(reason.into())
+        Self { reason: reason.into(), meant: None }
     }
 }
 
 impl From<Invalid> for String {
     fn from(invalid: Invalid) -> Self {
-        invalid.0.into_owned()
+        invalid.reason.into_owned()
     }
 }

@@ -15,6 +15,7 @@ pub mod path;
 pub mod pattern;
 pub mod platform;
 pub mod quantity;
+pub(crate) mod quoted;
 pub mod reference;
 pub mod resource;
 pub mod schedule;

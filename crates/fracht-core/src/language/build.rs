@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::allow::ALLOW;
 use super::field::{Field, STRING, Template, formatted, template};
 use super::format;
 use super::shape::{Key, TableShape};
@@ -63,5 +64,5 @@ pub(crate) static BUILD_TABLE: TableShape = TableShape {
     what: "a build",
     short: None,
     one_of: &[],
-    groups: &[&[&SOURCE, &RECIPE, &IGNORE, &LARGEST, &TAG]],
+    groups: &[&[&SOURCE, &RECIPE, &IGNORE, &LARGEST, &TAG, &ALLOW]],
 };

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::allow::ALLOW;
 use super::field::{Field, STRING, Table, Takes, Template, list, name, named, one_or_list, scalar, table};
 use super::shape::{Key, Short, TableShape};
 use crate::grammar::name::NameKind;
@@ -63,7 +64,7 @@ pub(crate) static CONFIG_TABLE: TableShape = TableShape {
     what: "a config",
     short: None,
     one_of: &[],
-    groups: &[&[&KEY, &LINES, &FILES, &PRESENT, &KEYS]],
+    groups: &[&[&KEY, &LINES, &FILES, &PRESENT, &KEYS, &ALLOW]],
 };
 
 pub(crate) static FILE: Field<Arc<str>> = Field {

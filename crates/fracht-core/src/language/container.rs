@@ -3,6 +3,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
+use super::allow::ALLOW;
 use super::field::{
     ARGUMENT, Field, TEXT, Table, Template, formatted, list, name, named, reference, scalar, table, template,
     words,
@@ -220,6 +221,7 @@ pub(super) static CONTAINER: Group = &[
     &CPU,
     &MEMORY,
     &BEFORE_STOP,
+    &ALLOW,
 ];
 
 /// The keys of which a container has one.

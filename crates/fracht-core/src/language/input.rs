@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::allow::ALLOW;
 use super::field::{Field, STRING, formatted};
 use super::format;
 use super::shape::{Key, TableShape};
@@ -39,5 +40,9 @@ pub(crate) static HELP: Field<Arc<str>> = Field {
 };
 
 /// `[input.NAME]`.
-pub(crate) static INPUT_TABLE: TableShape =
-    TableShape { what: "an input", short: None, one_of: &[], groups: &[&[&DEFAULT, &PATTERN, &HELP]] };
+pub(crate) static INPUT_TABLE: TableShape = TableShape {
+    what: "an input",
+    short: None,
+    one_of: &[],
+    groups: &[&[&DEFAULT, &PATTERN, &HELP, &ALLOW]],
+};

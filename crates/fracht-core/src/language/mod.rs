@@ -3,6 +3,7 @@
 //! A key is one [`Field`]. The check of shapes, the readers, layers, traces, the schema and the reference all read
 //! it: a new key is one static in the file of its table, and one name in a [`Group`].
 
+pub(crate) mod allow;
 pub(crate) mod build;
 pub(crate) mod config;
 pub(crate) mod container;
@@ -10,25 +11,30 @@ mod field;
 mod format;
 pub(crate) mod health;
 pub(crate) mod input;
+mod instead;
 pub(crate) mod mount;
 pub(crate) mod network;
 pub(crate) mod outside;
 pub(crate) mod patch;
 pub(crate) mod pattern;
 pub(crate) mod port;
+mod recover;
 pub(crate) mod root;
 pub(crate) mod secret;
 pub(crate) mod service;
 mod shape;
 pub(crate) mod stack;
+pub(crate) mod store;
 pub(crate) mod target;
 pub(crate) mod task;
+mod trade;
 mod verify;
 pub(crate) mod volume;
 pub(crate) mod workload;
 
 pub use field::{AnyValue, Field, Table, Takes, Template};
 pub use format::{About, AnyFormat, Format};
+pub(crate) use recover::recover;
 pub use root::ROOT;
 pub use shape::{AnyField, Group, IntegerBounds, Key, NOTHING, Shape, Short, TableShape, Words};
 pub(crate) use verify::{fits, verify};
@@ -59,6 +65,7 @@ pub const TABLES: &[(&str, &TableShape)] = &[
     ("secret.NAME.key.NAME", &secret::KEY_TABLE),
     ("network.NAME", &network::NETWORK_TABLE),
     ("outside.NAME", &outside::OUTSIDE_TABLE),
+    ("store.NAME", &store::STORE_TABLE),
     ("target.NAME", &target::TARGET_TABLE),
     ("target.NAME.web", &target::WEB_TABLE),
     ("target.NAME.gate", &target::GATE_TABLE),

@@ -1,5 +1,6 @@
 //! `[network.NAME]`.
 
+use super::allow::ALLOW;
 use super::field::{BOOLEAN, Field};
 use super::shape::{Key, TableShape};
 
@@ -16,4 +17,4 @@ pub(crate) static CLOSED: Field<bool> = Field {
 
 /// `[network.NAME]`.
 pub(crate) static NETWORK_TABLE: TableShape =
-    TableShape { what: "a network", short: None, one_of: &[], groups: &[&[&CLOSED]] };
+    TableShape { what: "a network", short: None, one_of: &[], groups: &[&[&CLOSED, &ALLOW]] };

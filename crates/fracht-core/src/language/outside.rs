@@ -2,6 +2,7 @@
 
 use std::net::IpAddr;
 
+use super::allow::ALLOW;
 use super::field::{Field, Template, formatted, named, template};
 use super::format;
 use super::port::PORT_NUMBER;
@@ -44,5 +45,5 @@ pub(crate) static OUTSIDE_TABLE: TableShape = TableShape {
     what: "an external service",
     short: None,
     one_of: &[&HOST, &ADDRESS],
-    groups: &[&[&HOST, &ADDRESS, &PORT]],
+    groups: &[&[&HOST, &ADDRESS, &PORT, &ALLOW]],
 };

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::allow::ALLOW;
 use super::field::{Field, STRING, Table, list, name, named, secret_source};
 use super::shape::{Key, TableShape};
 use crate::grammar::name::NameKind;
@@ -39,7 +40,7 @@ pub(crate) static KEYS: Field<Arc<str>> = Field {
 
 /// `[secret.NAME]`.
 pub(crate) static SECRET_TABLE: TableShape =
-    TableShape { what: "a secret", short: None, one_of: &[], groups: &[&[&KEY, &PRESENT, &KEYS]] };
+    TableShape { what: "a secret", short: None, one_of: &[], groups: &[&[&KEY, &PRESENT, &KEYS, &ALLOW]] };
 
 pub(crate) static ENV: Field<Arc<str>> = Field {
     key: Key {

@@ -12,7 +12,8 @@ use super::patch::PATCH_TABLE;
 use super::pattern::PATTERN_TABLE;
 use super::secret::SECRET_TABLE;
 use super::service::SERVICE_TABLE;
-use super::shape::{Group, Key, TableShape};
+use super::shape::{Group, Key, NOTHING, TableShape};
+use super::store::STORE_TABLE;
 use super::task::TASK_TABLE;
 use super::volume::VOLUME_TABLE;
 use crate::diag::Level;
@@ -95,7 +96,7 @@ pub(crate) static SERVICE: Field<Table> = Field {
         default: "none",
         becomes: "Deployment or StatefulSet, Services",
         description: "Programs that keep running.",
-        example: "{ api = { image = \"registry.example/api:1\" } }",
+        example: "{ api = { image = \"registry.example/api:1.0\" } }",
     },
     takes: named(NameKind::Label, table(&SERVICE_TABLE)),
 };
@@ -105,7 +106,7 @@ pub(crate) static TASK: Field<Table> = Field {
         default: "none",
         becomes: "Job or CronJob",
         description: "Programs that run once and finish, now or on a schedule.",
-        example: "{ schema = { image = \"registry.example/api:1\" } }",
+        example: "{ schema = { image = \"registry.example/api:1.0\" } }",
     },
     takes: named(NameKind::Label, table(&TASK_TABLE)),
 };
@@ -160,10 +161,21 @@ pub(crate) static OUTSIDE: Field<Table> = Field {
     takes: named(NameKind::Label, table(&OUTSIDE_TABLE)),
 };
 
+pub(crate) static STORE: Field<Table> = Field {
+    key: Key {
+        name: "store",
+        default: "widely used ones are known",
+        becomes: NOTHING,
+        description: "Kinds of data stores that rules should know, by their images.",
+        example: "{ tides = { images = [\"tidestore\"], data = [\"/var/lib/tidestore\"] } }",
+    },
+    takes: named(NameKind::Label, table(&STORE_TABLE)),
+};
+
 /// The keys that a target may override: tables are merged, and the lists `patch` and `pass` are joined.
 pub(super) static OVERRIDABLE: Group = &[
-    &STACK, &INPUT, &BUILD, &PATTERN, &SERVICE, &TASK, &VOLUME, &CONFIG, &SECRET, &NETWORK, &OUTSIDE, &RULES,
-    &PATCH, &PASS,
+    &STACK, &INPUT, &BUILD, &PATTERN, &SERVICE, &TASK, &VOLUME, &CONFIG, &SECRET, &NETWORK, &OUTSIDE, &STORE,
+    &RULES, &PATCH, &PASS,
 ];
 
 pub(crate) static NAME: Field<Arc<str>> = Field {

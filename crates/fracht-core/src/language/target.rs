@@ -3,13 +3,15 @@
 use std::sync::Arc;
 use std::time::Duration;
 
+use super::allow::ALLOW;
 use super::field::{
     BOOLEAN, Field, Table, Template, formatted, list, name, one_or_list, reference, table, template, words,
 };
 use super::format;
-use super::shape::{Key, TableShape};
+use super::shape::{Key, NOTHING, TableShape};
 use super::stack::OVERRIDABLE;
 use crate::grammar::name::NameKind;
+use crate::grammar::platform::Platform;
 use crate::grammar::reference::{RefKind, Reference};
 use crate::model::{EntryKind, TargetKind};
 
@@ -114,13 +116,37 @@ pub(crate) static API: Field<Arc<str>> = Field {
     takes: list(formatted(&format::BLOCK)),
 };
 
+pub(crate) static NODES: Field<Platform> = Field {
+    key: Key {
+        name: "nodes",
+        default: "not known",
+        becomes: NOTHING,
+        description: "Platforms of its nodes, against which those of services are checked.",
+        example: "[\"linux/arm64\"]",
+    },
+    takes: one_or_list(formatted(&format::PLATFORM)),
+};
+
 /// `[target.NAME]`.
 pub(crate) static TARGET_TABLE: TableShape = TableShape {
     what: "a target",
     short: None,
     one_of: &[],
     groups: &[
-        &[&ON, &LIKE, &DROP, &NAMESPACE, &NAMESPACE_PRESENT, &REGISTRY, &DOMAIN, &WEB, &GATE, &API],
+        &[
+            &ON,
+            &LIKE,
+            &DROP,
+            &NAMESPACE,
+            &NAMESPACE_PRESENT,
+            &REGISTRY,
+            &DOMAIN,
+            &WEB,
+            &GATE,
+            &API,
+            &NODES,
+            &ALLOW,
+        ],
         OVERRIDABLE,
     ],
 };

@@ -4,7 +4,8 @@
 //! The readers check required keys, since a target contains only the keys that it overrides.
 
 use super::format::AnyFormat;
-use super::shape::{AnyField, IntegerBounds, Shape, Short, TableShape, Words, example};
+use super::instead;
+use super::shape::{AnyField, IntegerBounds, Shape, TableShape, Words, example};
 use crate::diag::reading::{BAD_NAME, BAD_VALUE, UNKNOWN_KEY, WRONG_TYPE};
 use crate::diag::unknown::{listing, nearest};
 use crate::diag::{Diagnostic, Sink};
@@ -12,23 +13,43 @@ use crate::grammar::name::NameKind;
 use crate::grammar::reference::{self, RefKind};
 use crate::grammar::word::Word;
 use crate::source::{Sources, Span};
-use crate::tree::{Entries, Node, Value};
+use crate::tree::{Entries, Entry, Node, Value};
 
-/// Reports every key and value of `node` that `table` does not allow.
-pub(crate) fn verify(table: &'static TableShape, node: &Node, sources: &Sources, sink: &mut Sink) {
-    if let Some(entries) = node.table() {
-        Verify { sources, sink }.table(table, entries);
-    }
+/// Reports every key and value of `node` that `table` does not allow. Returns whether something can be read as what it
+/// is probably meant to be.
+pub(crate) fn verify(table: &'static TableShape, node: &Node, sources: &Sources, sink: &mut Sink) -> bool {
+    node.table().is_some_and(|entries| verify_table(table, entries, sources, sink))
+}
+
+/// The same for the keys of a table.
+pub(super) fn verify_table(
+    table: &'static TableShape,
+    entries: &Entries,
+    sources: &Sources,
+    sink: &mut Sink,
+) -> bool {
+    let mut verify = Verify { field: None, is_recoverable: false, sources, sink };
+    verify.table(table, entries);
+    verify.is_recoverable
+}
+
+/// Reports what the value of a key does not allow.
+pub(super) fn verify_value(field: &'static dyn AnyField, node: &Node, sources: &Sources, sink: &mut Sink) {
+    let mut verify = Verify { field: None, is_recoverable: false, sources, sink };
+    verify.value(&field.shape(), node, field.key().name);
 }
 
 /// Whether a key takes a value.
 pub(crate) fn fits(field: &'static dyn AnyField, node: &Node, sources: &Sources) -> bool {
     let mut sink = Sink::default();
-    Verify { sources, sink: &mut sink }.value(&field.shape(), node, field.key().name);
+    verify_value(field, node, sources, &mut sink);
     sink.is_empty()
 }
 
 struct Verify<'a> {
+    /// The key whose value is checked.
+    field: Option<&'static dyn AnyField>,
+    is_recoverable: bool,
     sources: &'a Sources,
     sink: &'a mut Sink,
 }
@@ -38,24 +59,27 @@ impl Verify<'_> {
         for (name, entry) in entries {
             match table.field(name) {
                 _ if entry.has_broken_key() => {}
-                Some(field) => self.value(&field.shape(), &entry.node, field.key().name),
-                None => self.unknown_key(table, name, entry.key_span),
+                Some(field) => {
+                    self.field = Some(field);
+                    self.value(&field.shape(), &entry.node, field.key().name);
+                }
+                None => self.unknown_key(table, name, entry),
             }
         }
     }
 
-    fn unknown_key(&mut self, table: &TableShape, name: &str, span: Span) {
+    fn unknown_key(&mut self, table: &'static TableShape, name: &str, entry: &Entry) {
+        let span = entry.key_span;
+        self.is_recoverable = true;
         if self.sink.counts_only(&UNKNOWN_KEY, span) {
             return;
         }
         let what = table.what;
         let problem = Diagnostic::new(&UNKNOWN_KEY, format!("unknown key `{name}` in {what}"))
             .at(span, format!("not a key of {what}"));
-        self.sink.push(match nearest(name, table.names()) {
-            Some(near) => problem.fix(span, near, format!("did you mean `{near}`?")),
-            // No name is near, so that any key may be the right one.
-            None => problem.help(format!("valid keys: {}", table.names().collect::<Vec<_>>().join(", "))),
-        });
+        let is_whole = self.sources.text(span) == name;
+        let instead = instead::of_key(table, name, &entry.node, is_whole, self.sources);
+        self.sink.push(instead.help(problem, span));
     }
 
     fn value(&mut self, shape: &Shape, node: &Node, key: &str) {
@@ -145,22 +169,19 @@ impl Verify<'_> {
         let problem = Diagnostic::new(&WRONG_TYPE, format!("`{key}` must be {noun}, found {found}"))
             .at(node.span, format!("expected {noun}"));
         let written = self.sources.text(node.span);
-        let short = shape.table().and_then(|table| table.short).map(Short::shape);
-        self.sink.push(match (short.as_ref().unwrap_or(shape), &node.value) {
-            (Shape::List(of), value) if of.fits_type(value) => {
-                problem.fix(node.span, format!("[{written}]"), "put it in a list")
-            }
-            (Shape::String | Shape::Argument | Shape::Text | Shape::Name(_), value) if value.is_plain() => {
-                problem.fix(node.span, format!("\"{written}\""), "put it in quotes")
-            }
-            (Shape::Integer(_), Value::Text(text)) if text.parse::<i64>().is_ok() => {
-                problem.fix(node.span, text.to_string(), "remove the quotes")
-            }
-            (Shape::Boolean, Value::Text(text)) if matches!(&**text, "true" | "false") => {
-                problem.fix(node.span, text.to_string(), "remove the quotes")
-            }
-            _ => problem.help(format!("for example `{key} = {}`", shape.example())),
+        self.is_recoverable |= matches!(&node.value, Value::List(items) if items.len() == 1);
+        self.sink.push(match instead::of_type(shape, node, key, written) {
+            Some(instead) => instead.help(problem, node.span),
+            None => problem.help(format!("for example `{key} = {}`", self.example(shape, key))),
         });
+    }
+
+    /// An example of a value of a key: that of its documentation, if it has one.
+    fn example(&self, shape: &Shape, key: &str) -> String {
+        match self.field {
+            Some(field) if field.key().name == key => field.key().example.into(),
+            _ => shape.example(),
+        }
     }
 
     fn out_of_range(&mut self, bounds: &IntegerBounds, number: i64, span: Span, key: &str) {
@@ -175,11 +196,12 @@ impl Verify<'_> {
     fn format(&mut self, format: &dyn AnyFormat, text: &str, span: Span, key: &str) {
         let Err(reason) = format.check(text) else { return };
         let about = format.about();
-        self.sink.push(
-            Diagnostic::new(about.rule, format!("invalid `{key}`: `{text}`"))
-                .at(span, reason)
-                .help(format!("write {}, for example `{key} = {}`", about.what, about.example)),
-        );
+        let near = reason.near();
+        let problem = Diagnostic::new(about.rule, format!("invalid `{key}`: `{text}`")).at(span, reason);
+        self.sink.push(match near.map(str::to_owned).or_else(|| instead::of_format(format, text)) {
+            Some(meant) => problem.fix(span, format!("\"{meant}\""), format!("write `{meant}`")),
+            None => problem.help(format!("write {}, for example `{key} = {}`", about.what, about.example)),
+        });
     }
 
     fn wrong_word(&mut self, words: Words, text: &str, span: Span, key: &str) {
@@ -187,7 +209,8 @@ impl Verify<'_> {
             return;
         }
         let problem = Diagnostic::new(&BAD_VALUE, format!("invalid `{key}`: `{text}`"));
-        self.sink.push(match nearest(text, words.iter()) {
+        let all: Vec<&'static str> = words.iter().collect();
+        self.sink.push(match instead::of_word(text, &all) {
             Some(near) => problem.at(span, "not one of its words").fix(
                 span,
                 format!("\"{near}\""),
@@ -204,7 +227,10 @@ impl Verify<'_> {
         let diagnostic = Diagnostic::new(&BAD_NAME, format!("invalid name `{name}`")).at(span, problem.label);
         self.sink.push(match problem.instead {
             Some(instead) => {
-                let quote = if self.sources.text(span).starts_with(['"', '\'']) { "\"" } else { "" };
+                // A key without quotes has only these characters.
+                let is_bare = instead.chars().all(|c| c.is_ascii_alphanumeric() || "-_".contains(c));
+                let quoted = self.sources.text(span).starts_with(['"', '\'']);
+                let quote = if quoted || !is_bare { "\"" } else { "" };
                 diagnostic.fix(span, format!("{quote}{instead}{quote}"), format!("write `{instead}`"))
             }
             None => diagnostic.help(problem.reason),
@@ -223,12 +249,25 @@ impl Verify<'_> {
             None => format!("invalid `{key}`: `{text}`"),
         };
         let names = kinds.iter().map(|kind| format!("`{}.NAME`", kind.word())).collect::<Vec<_>>();
-        self.sink.push(
-            Diagnostic::new(&BAD_VALUE, message)
-                .at(span, format!("expected a reference such as `{}`", example(kinds)))
-                .help(format!("write {}", names.join(" or "))),
-        );
+        let problem = Diagnostic::new(&BAD_VALUE, message)
+            .at(span, format!("expected a reference such as `{}`", example(kinds)));
+        self.sink.push(match repaired(text, kinds) {
+            Some(repaired) => problem.fix(span, format!("\"{repaired}\""), format!("write `{repaired}`")),
+            None => problem.help(format!("write {}", names.join(" or "))),
+        });
     }
+}
+
+/// The reference to one of some kinds that a text may be meant as: without braces and blanks, with the kind misspelt.
+fn repaired(text: &str, kinds: &[RefKind]) -> Option<String> {
+    let bare: String = text.chars().filter(|c| !c.is_whitespace() && !"{}".contains(*c)).collect();
+    let is_right = |text: &str| reference::parse(text).is_ok_and(|written| kinds.contains(&written.kind));
+    if is_right(&bare) {
+        return Some(bare);
+    }
+    let (kind, rest) = bare.split_once(['.', ':', '/'])?;
+    let kind = nearest(kind, kinds.iter().map(|kind| kind.word()))?;
+    Some(format!("{kind}.{rest}")).filter(|text| is_right(text))
 }
 
 impl Shape {

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::allow::ALLOW;
 use super::field::{BOOLEAN, Field, formatted, name, words};
 use super::format;
 use super::shape::{Key, TableShape};
@@ -85,5 +86,5 @@ pub(crate) static VOLUME_TABLE: TableShape = TableShape {
     what: "a volume",
     short: None,
     one_of: &[&PRESENT, &NODE_FOLDER],
-    groups: &[&[&SIZE, &ACCESS, &CLASS, &EACH, &PRESENT, &NODE_FOLDER, &NODE]],
+    groups: &[&[&SIZE, &ACCESS, &CLASS, &EACH, &PRESENT, &NODE_FOLDER, &NODE, &ALLOW]],
 };

@@ -8,7 +8,7 @@ use crate::diag::{Diagnostic, Sink};
 use crate::grammar::path;
 use crate::language::workload::DROP;
 use crate::source::Span;
-use crate::tree::{Entries, Node, Value};
+use crate::tree::{Entries, Entry, Node, Value};
 
 /// A path to remove, and where it is written.
 #[derive(Clone)]
@@ -49,6 +49,8 @@ pub(super) fn remove(entries: &mut Entries, drops: &[Dropped], sink: &mut Sink) 
             Some((name, table)) if !(1..=dropped.path.len()).any(is_gone) => {
                 gone.entry(table).or_default().insert(name);
             }
+            // What could not be read may be it.
+            _ if (0..dropped.path.len()).any(|end| is_broken(entries, &dropped.path, end)) => {}
             _ => misses(dropped, sink),
         }
     }
@@ -57,6 +59,12 @@ pub(super) fn remove(entries: &mut Entries, drops: &[Dropped], sink: &mut Sink) 
             table.retain(|name, _| !names.contains(&**name));
         }
     }
+}
+
+/// Whether the table at the first steps of a path has a key that could not be read.
+fn is_broken(entries: &Entries, path: &[String], steps: usize) -> bool {
+    let table = path.get(..steps).and_then(|path| table_at(entries, path));
+    table.is_some_and(|table| table.values().any(Entry::has_broken_key))
 }
 
 fn table_at<'t>(entries: &'t Entries, path: &[String]) -> Option<&'t Entries> {

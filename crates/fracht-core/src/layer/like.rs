@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::merge_part;
 use crate::diag::reading::LIKE_CYCLE;
-use crate::diag::unknown::Unknown;
+use crate::diag::unknown::{Unknown, nearest};
 use crate::diag::{Diagnostic, Sink};
 use crate::grammar::reference::{RefKind, Reference};
 use crate::grammar::word::Word;
@@ -86,6 +86,11 @@ impl Patterns {
             if !self.unread {
                 let unknown = Unknown::table(RefKind::Pattern.word(), name, span);
                 unknown.report(|| self.written.keys().map(|name| &**name), sink);
+                // What follows from it is not a mistake of its own.
+                let near = nearest(name, self.written.keys().map(|name| &**name)).map(str::to_owned);
+                if let Some(near) = near.filter(|near| self.open.iter().all(|(open, _)| open != near)) {
+                    return self.one(&near, span, sink);
+                }
             }
             return (unread(span), 0);
         };
@@ -110,6 +115,11 @@ impl Patterns {
         self.open.pop();
         self.together.insert(name.to_owned(), (Arc::clone(&whole), depth));
         (whole, depth)
+    }
+
+    /// The names of the patterns, with their places.
+    pub(super) fn names(&self) -> Vec<(Arc<str>, Span)> {
+        self.written.iter().map(|(name, entry)| (Arc::clone(name), entry.key_span)).collect()
     }
 
     /// Merges the unused patterns as well, so that their mistakes are reported.
@@ -137,11 +147,19 @@ pub(super) fn names(field: &Field<Reference>, like: Option<&Node>) -> Vec<(Strin
 
 /// Reports a cycle: `open` are its names, `closing` is the place of its last reference.
 pub(super) fn cycle(open: &[(String, Span)], closing: Span, sink: &mut Sink) {
-    let mut names: Vec<&str> = open.iter().map(|(name, _)| name.as_str()).collect();
+    // Each name with the place that leads from it to the next one. The last place of the file closes the cycle, wherever
+    // it was entered, so that it is reported once.
+    let behind = open.iter().skip(1).map(|(_, span)| *span).chain([closing]);
+    let mut steps: Vec<(&str, Span)> = open.iter().map(|(name, _)| name.as_str()).zip(behind).collect();
+    let last = steps.iter().enumerate().max_by_key(|(_, (_, span))| *span).map_or(0, |(index, _)| index);
+    let by = (last + 1) % steps.len().max(1);
+    steps.rotate_left(by);
+    let closing = steps.last().map_or(closing, |(_, span)| *span);
+    let mut names: Vec<&str> = steps.iter().map(|(name, _)| *name).collect();
     names.extend(names.first().copied());
     let mut problem = Diagnostic::new(&LIKE_CYCLE, format!("`like` has a cycle: {}", names.join(" → ")))
         .at(closing, "closes the cycle");
-    for (name, span) in open.iter().skip(1) {
+    for ((_, span), name) in steps.iter().zip(names.iter().skip(1)).take(steps.len().saturating_sub(1)) {
         problem = problem.also(*span, format!("leads to `{name}`"));
     }
     sink.push(problem.help("remove one of these; move what both share into another pattern"));

@@ -4,12 +4,13 @@
 //! in the chosen target and the targets that this one is like. The paths that a layer drops are removed before it is
 //! merged. All other tables are merged from the stack file and the targets alone.
 
+mod added;
 mod drop;
 mod like;
 mod merge;
 mod targets;
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::sync::Arc;
 
 use crate::diag::Sink;
@@ -19,8 +20,10 @@ use crate::language::target::TARGET_TABLE;
 use crate::language::workload::{DROP, LIKE};
 use crate::language::{Field, ROOT, Shape, Table};
 use crate::origin::Layer;
+use crate::source::Span;
 use crate::tree::{Entries, Entry, Node, Value};
 
+use added::{Added, Way};
 use drop::{Dropped, drops_of, misses, remove};
 use like::Patterns;
 use merge::{merge, stamped};
@@ -55,6 +58,12 @@ pub(crate) struct Layered {
     /// The target's own keys; `None` for the default target of a stack without targets, tainted if the target could not
     /// be read.
     pub(crate) target: Option<Node>,
+    /// The names that the targets add.
+    pub(crate) added: Added,
+    /// The patterns: their names with their places.
+    pub(crate) patterns: Vec<(Arc<str>, Span)>,
+    /// The targets that were merged.
+    pub(crate) layers: BTreeSet<Layer>,
 }
 
 /// The part of a layer that is about one service or task.
@@ -67,7 +76,11 @@ struct LayerPart<'a> {
 /// Merges the targets of a chain into the stack.
 pub(crate) fn layered(root: &Node, chain: &TargetChain<'_>, sink: &mut Sink) -> Layered {
     let mut tree = root.clone();
-    let Value::Table(entries) = &mut tree.value else { return Layered { tree, target: None } };
+    let mut added = Added::default();
+    let layers = chain.tables.iter().map(|table| table.layer).collect();
+    let Value::Table(entries) = &mut tree.value else {
+        return Layered { tree, target: None, added, patterns: Vec::new(), layers };
+    };
     let entries = Arc::make_mut(entries);
     entries.remove(TARGET.name());
     let mut own: Option<Node> = None;
@@ -75,9 +88,17 @@ pub(crate) fn layered(root: &Node, chain: &TargetChain<'_>, sink: &mut Sink) -> 
     for target in chain {
         let mut drops = drops_of(target);
         drops.retain(|dropped| !dropped.path.first().is_some_and(|kind| is_like_patterns(kind)));
-        remove(entries, &drops, sink);
+        // What a target drops may be in one that could not be found, or in a line that could not be read.
+        let has_lost = |table: &Entries| table.values().any(Entry::has_broken_key);
+        let has_lost = chain.iter().any(|target| target.table().is_some_and(has_lost));
+        let mut unseen = Sink::default();
+        remove(entries, &drops, if *is_broken || has_lost { &mut unseen } else { sink });
         for (kind, entry) in target.table().into_iter().flatten() {
             let Some(field) = ROOT.field(kind).filter(|_| !is_like_patterns(kind)) else { continue };
+            if let Some(over) = entry.node.table() {
+                let base = entries.get(kind).and_then(|under| under.node.table());
+                added.note(base, over, &field.shape(), &Way::default().to(kind, None));
+            }
             let Some(under) = entries.get_mut(kind) else {
                 entries.insert(Arc::clone(kind), entry.clone());
                 continue;
@@ -105,11 +126,12 @@ pub(crate) fn layered(root: &Node, chain: &TargetChain<'_>, sink: &mut Sink) -> 
         own.value = Value::Tainted;
     }
     let mut patterns = Patterns::new(entries.remove(PATTERN.name()));
+    let names = patterns.names();
     patterns.check_all(sink);
     for kind in LIKE_PATTERNS {
-        workloads(kind, entries, chain, &mut patterns, sink);
+        workloads(kind, entries, chain, &mut patterns, (&mut added, sink));
     }
-    Layered { tree, target: own }
+    Layered { tree, target: own, added, patterns: names, layers }
 }
 
 /// Merges each service or task from its layers.
@@ -118,7 +140,7 @@ fn workloads(
     entries: &mut Entries,
     chain: &[&Node],
     patterns: &mut Patterns,
-    sink: &mut Sink,
+    (noted, sink): (&mut Added, &mut Sink),
 ) {
     let broken = chain.iter().filter_map(|target| field.entry(target));
     if let Some(broken) = broken.into_iter().find(|entry| entry.node.table().is_none()) {
@@ -152,6 +174,7 @@ fn workloads(
         return;
     };
     let base = Arc::clone(merged);
+    let kind: Arc<str> = Arc::from(field.name());
     let merged = Arc::make_mut(merged);
     for (name, entry) in added {
         if !merged.contains_key(&name) {
@@ -201,7 +224,8 @@ fn workloads(
             entry.node = broken.clone();
             return true;
         }
-        let whole = together(own, &parts, patterns, sink);
+        let way = Way::default().to(&kind, None).to(name, Some(entry.key_span));
+        let whole = together(own, &parts, patterns, (noted, &way), sink);
         whole.is_some_and(|whole| {
             entry.node.value = Value::Table(whole);
             true
@@ -214,6 +238,7 @@ fn together(
     own: Option<&Node>,
     parts: &[LayerPart<'_>],
     patterns: &mut Patterns,
+    (added, way): (&mut Added, &Way),
     sink: &mut Sink,
 ) -> Option<Arc<Entries>> {
     let mut layers = parts.iter().rev().map(|part| part.node).chain([own]).flatten();
@@ -231,6 +256,9 @@ fn together(
         let drops: Vec<_> = drops.iter().filter(|dropped| !dropped.path.is_empty()).cloned().collect();
         remove(Arc::make_mut(&mut whole), &drops, sink);
         if let Some(node) = node {
+            if let Some(over) = node.table().filter(|_| exists) {
+                added.note(Some(&whole), over, &like::WORKLOAD, way);
+            }
             exists = true;
             merge_part(&mut whole, node, sink);
         }

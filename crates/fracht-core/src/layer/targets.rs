@@ -46,6 +46,19 @@ impl Targets {
         self.named.iter().map(|(name, _)| &**name)
     }
 
+    /// The targets that are written, each with the place of its name and the tables that are merged for it. Of very many,
+    /// only the first ones: each is compared with each.
+    pub(crate) fn all(&self) -> impl Iterator<Item = (&Arc<str>, Span, Vec<&Node>)> {
+        /// The most targets that are compared.
+        const MOST: usize = 50;
+        self.named.iter().enumerate().take(MOST).filter_map(|(index, (name, node))| {
+            let span = node.as_ref()?.span;
+            let mut walk = Walk::default();
+            self.follow(index, None, &mut walk, &mut Sink::default());
+            Some((name, span, walk.chain))
+        })
+    }
+
     fn find(&self, name: &str) -> Option<usize> {
         self.by_name.get(name).copied()
     }
@@ -55,15 +68,15 @@ impl Targets {
         let index = self.find(name)?;
         let (name, _) = self.named.get(index)?;
         let mut walk = Walk::default();
-        self.follow(index, &mut walk, sink);
+        self.follow(index, None, &mut walk, sink);
         Some(TargetChain { name, tables: walk.chain, is_broken: walk.is_broken })
     }
 
     /// Follows the `like` of a target. No target is followed twice, so that the number of steps is the number of
     /// references.
-    fn follow<'a>(&'a self, index: usize, walk: &mut Walk<'a>, sink: &mut Sink) {
+    fn follow<'a>(&'a self, index: usize, from: Option<Span>, walk: &mut Walk<'a>, sink: &mut Sink) {
         let Some((name, Some(node))) = self.named.get(index) else { return };
-        walk.open.push((name.to_string(), node.span));
+        walk.open.push((name.to_string(), from.unwrap_or(node.span)));
         let like = target::LIKE.node(node);
         let others = names(&target::LIKE, like);
         walk.is_broken |=
@@ -77,7 +90,7 @@ impl Targets {
             }
             match self.find(&other) {
                 Some(base) if walk.done.contains(&base) => {}
-                Some(base) if walk.open.len() < DEEPEST => self.follow(base, walk, sink),
+                Some(base) if walk.open.len() < DEEPEST => self.follow(base, Some(span), walk, sink),
                 Some(_) => {
                     too_deep("targets", span, sink);
                     walk.is_broken = true;
@@ -136,7 +149,7 @@ mod tests {
         let file = sources.add("/s/f".as_ref(), "f", text.as_str().into(), Syntax::Stack);
         let targets = Targets::of(&syntax::parse(&text, file, &mut sink));
         let mut walk = Walk::default();
-        targets.follow(count - 1, &mut walk, &mut sink);
+        targets.follow(count - 1, None, &mut walk, &mut sink);
         assert_eq!((walk.chain.len(), sink.take().len()), (count, 0));
         (walk.steps, count)
     }

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use super::Text;
 use crate::grammar::image::Image;
 use crate::origin::Sourced;
 use crate::source::Span;
@@ -20,6 +21,8 @@ pub struct Build {
     pub recipe: Sourced<Arc<str>>,
     /// The image: registry of the target, name of the build, tag; `None` if the tag could not be read.
     pub image: Option<Image>,
+    /// The tag as written; `None` for a digest of the content.
+    pub tag: Option<Text>,
     /// Whether the target has a registry, so that the image can be pushed.
     pub has_registry: bool,
 }

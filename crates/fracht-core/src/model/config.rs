@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use super::Text;
 use crate::origin::{Origin, Sourced};
-use crate::source::Span;
+use crate::source::{FileId, Span};
 
 /// A set of keys with values in plain text.
 #[derive(Clone, Debug)]
@@ -71,6 +71,8 @@ pub enum Content {
         bytes: Arc<[u8]>,
         /// Where the file is named.
         origin: Origin,
+        /// The file, if it is text.
+        file: Option<FileId>,
     },
     /// It already exists in the cluster, so that its content is not known.
     Present,

@@ -135,7 +135,7 @@ impl Word for Confine {
 #[derive(Clone, Debug)]
 pub enum BeforeStop {
     /// A program runs in the container.
-    Run(Vec<Arc<str>>),
+    Run(Vec<Sourced<Arc<str>>>),
     /// A pause, so that load balancers stop sending requests.
     Wait(Duration),
 }

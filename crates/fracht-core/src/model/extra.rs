@@ -17,6 +17,20 @@ pub struct Patch {
     pub span: Span,
     /// The change.
     pub change: PatchChange,
+    /// The fields of a merge, each by its path with dots between names, with the place of its key.
+    pub fields: Vec<(String, Span)>,
+}
+
+impl Patch {
+    /// Where a field of an object is set, or the nearest field above it; `on` if that is not in this patch.
+    pub fn place(&self, path: &str) -> Span {
+        let above = |field: &str| {
+            path.strip_prefix(field).is_some_and(|rest| rest.is_empty() || rest.starts_with(['.', '[']))
+        };
+        let nearest =
+            self.fields.iter().filter(|(field, _)| above(field)).max_by_key(|(field, _)| field.len());
+        nearest.map_or(self.span, |(_, span)| *span)
+    }
 }
 
 /// How an object is changed.

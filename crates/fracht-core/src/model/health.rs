@@ -49,6 +49,6 @@ pub enum Probe {
     /// A program in the container, which must exit with 0.
     Run {
         /// The program and its arguments.
-        command: Vec<Arc<str>>,
+        command: Vec<Sourced<Arc<str>>>,
     },
 }

@@ -9,8 +9,9 @@
 //! - Every reference in a [`Text`] has been resolved or reported.
 //! - A value whose place a message may show is [`Sourced`], or has a span beside it.
 //! - What could not be read has been reported and has a default here. The model is then
-//!   [`incomplete`](Model::incomplete), and a service, task or volume that it is in is `tainted`. Rules skip tainted
-//!   elements, so that one mistake gives one message.
+//!   [`incomplete`](Model::incomplete), and a service, task or volume that it is in is `tainted`. Rules look at all that
+//!   could be read. One that finds what is missing asks whether it is [`unread`](Workload::unread), so that one mistake
+//!   gives one message.
 //!
 //! These hold for a [`Checked`](crate::check::Checked) model:
 //!
@@ -23,16 +24,19 @@
 //! - A service that others wait for until it is ready has a health check and a TCP port.
 
 mod build;
+mod change;
 mod config;
 mod container;
 mod extra;
 mod health;
+mod input;
 mod list;
 mod mount;
 mod network;
 mod outside;
 mod port;
 mod secret;
+mod store;
 mod target;
 mod text;
 mod volume;
@@ -44,22 +48,26 @@ use std::sync::Arc;
 use crate::origin::Sourced;
 
 pub use build::Build;
+pub use change::Change;
 pub use config::{Config, ConfigKey, ConfigKeys, Content};
 pub use container::{BeforeStop, Confine, Container, Sidecar, SidecarIndex, Spell, Use, UseSource, Variable};
 pub use extra::{OperationKind, Passed, Patch, PatchChange, Raw};
 pub use health::{Health, Probe};
+pub use input::Input;
 pub use list::{Id, List};
 pub use mount::{Mount, Mounted, Scratch};
 pub use network::Network;
 pub use outside::{Outside, OutsidePlace, OutsidePort};
 pub use port::{Port, PortIndex, Protocol, Reach};
-pub use secret::{Secret, SecretKey, SecretSource};
-pub use target::{EntryKind, Gate, Target, TargetKind, Web};
-pub(crate) use text::joined;
+pub use secret::{Secret, SecretForm, SecretKey, SecretSource};
+pub(crate) use store::is_port_of_store;
+pub use store::{OwnStore, Store};
+pub use target::{EarlierTarget, EntryKind, Gate, Target, TargetKind, Web};
 pub use text::{Address, Part, PodField, Text};
 pub use volume::{Access, Volume};
 pub use workload::{
-    After, Condition, Kind, Over, Overlap, Replicas, Right, Rollout, ServicePart, Spread, TaskPart, Workload,
+    After, Condition, Kind, Over, Overlap, Replicas, Right, Rollout, ServicePart, Spread, TaskPart, Unread,
+    Workload,
 };
 
 /// A service or a task.
@@ -86,6 +94,8 @@ pub struct Model {
     pub title: Option<Sourced<Arc<str>>>,
     /// The target.
     pub target: Target,
+    /// Inputs.
+    pub inputs: Vec<Input>,
     /// Services and tasks.
     pub workloads: List<Workload>,
     /// Builds.
@@ -100,15 +110,24 @@ pub struct Model {
     pub networks: List<Network>,
     /// External services.
     pub outsides: List<Outside>,
+    /// Kinds of data stores that the stack defines.
+    pub stores: Vec<OwnStore>,
     /// The host names inside the stack: the names of services, tasks and external services.
     pub host_names: BTreeSet<Arc<str>>,
     /// Changes to objects, in the order in which to make them.
     pub patches: Vec<Patch>,
     /// Files of objects that are added unchanged.
     pub passed: Vec<Passed>,
+    /// The texts with a form of their own (addresses, host names) that the target changes.
+    pub changes: Vec<Change>,
 }
 
 impl Model {
+    /// The data store that a container runs, if its image is that of one.
+    pub fn store<'m>(&'m self, container: &'m Container) -> Option<Store<'m>> {
+        Store::of(&container.image.value, &self.stores)
+    }
+
     /// Whether two workloads share a network. Workloads without `networks` share the default network.
     pub fn share_network(&self, a: &Workload, b: &Workload) -> bool {
         (a.networks.is_empty() && b.networks.is_empty())

@@ -30,6 +30,17 @@ pub struct SecretKey {
     pub source: SecretSource,
     /// The size of its file in bytes, if the file exists.
     pub size: Option<u64>,
+    /// What its file looks like, if that is probably a mistake.
+    pub form: Option<SecretForm>,
+}
+
+/// What the file of a secret looks like. Nothing else is known of its content.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SecretForm {
+    /// Printable text in base64.
+    Base64,
+    /// Text with a byte-order mark.
+    Marked,
 }
 
 /// Where to read the value of a secret.

@@ -5,8 +5,10 @@ use std::time::Duration;
 
 use super::SecretId;
 use crate::grammar::image::Image;
+use crate::grammar::platform::Platform;
 use crate::grammar::word::Word;
 use crate::origin::Sourced;
+use crate::source::Span;
 
 /// A target.
 #[derive(Clone, Debug)]
@@ -30,6 +32,27 @@ pub struct Target {
     /// The addresses of the cluster's API as CIDR blocks (RFC 4632), for workloads in closed networks; empty for any
     /// address.
     pub api: Vec<Arc<str>>,
+    /// The platforms of its nodes; empty if they are not known.
+    pub nodes: Vec<Sourced<Platform>>,
+    /// Where it is defined; `None` for the default target.
+    pub name_span: Option<Span>,
+    /// Whether its namespace is written in its own table, not in one that it is like.
+    pub has_own_namespace: bool,
+    /// The cluster targets before it in the file.
+    pub earlier: Vec<EarlierTarget>,
+}
+
+/// What a target has that another one may claim as well.
+#[derive(Clone, Debug)]
+pub struct EarlierTarget {
+    /// Its name.
+    pub name: Arc<str>,
+    /// Where its name is written.
+    pub span: Span,
+    /// Its namespace.
+    pub namespace: Arc<str>,
+    /// Its default host name of web ports.
+    pub domain: Option<Arc<str>>,
 }
 
 /// The shared web entry of a target.

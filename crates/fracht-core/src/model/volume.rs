@@ -16,8 +16,8 @@ pub struct Volume {
     pub span: Span,
     /// Something in it could not be read, and was reported.
     pub tainted: bool,
-    /// Its size.
-    pub size: Sourced<Quantity>,
+    /// Its size; `None` only for one that already exists.
+    pub size: Option<Sourced<Quantity>>,
     /// Which pods can mount it at the same time.
     pub access: Sourced<Access>,
     /// The name of the storage class; `None` for the cluster's default.

@@ -21,6 +21,8 @@ pub struct Workload {
     pub span: Span,
     /// Set if something in it could not be read, which has been reported.
     pub tainted: bool,
+    /// The keys that could not be read, in it or one of its sidecars.
+    pub unread: Unread,
     /// Set if one of its keys or ports could not be read at all, so that what seems to be missing may be there.
     pub incomplete: bool,
     /// A service or a task, with what only that one has.
@@ -51,6 +53,27 @@ pub struct Workload {
     pub pull: Box<[Sourced<SecretId>]>,
     /// How long it has to stop before it is killed.
     pub stop_within: Option<Sourced<Duration>>,
+}
+
+/// The keys of a service or task that could not be read: what seems to be missing there may be set.
+#[derive(Clone, Debug, Default)]
+pub struct Unread(Vec<&'static str>);
+
+impl Unread {
+    /// Adds a key.
+    pub(crate) fn add(&mut self, key: &'static str) {
+        self.0.push(key);
+    }
+
+    /// Notes that a key was lost whose name is not known, so that it may be any.
+    pub(crate) fn add_any(&mut self) {
+        self.0.push("");
+    }
+
+    /// Whether one of some keys could not be read.
+    pub fn has(&self, keys: &[&str]) -> bool {
+        self.0.iter().any(|own| own.is_empty() || keys.contains(own))
+    }
 }
 
 /// A service or a task.

@@ -317,7 +317,7 @@ mod tests {
         let mut stack = "[stack]\nname = \"s\"\n[target.m]\non = \"machine\"\n".to_owned();
         for index in 0..services {
             stack.push_str(&format!(
-                "[service.s{index}]\nimage = \"a:1\"\nport.p = {{ number = 80, reach = \"node\", at = \"auto\" }}\n"
+                "[service.s{index}]\nimage = \"a:1.0\"\nport.p = {{ number = 80, reach = \"node\", at = \"auto\" }}\n"
             ));
         }
         let files = MemoryFiles::default().with("/s/fracht.toml", stack);

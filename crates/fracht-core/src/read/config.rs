@@ -76,13 +76,13 @@ fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
         }
         _ => return,
     };
-    reader.tainted = true;
+    reader.taint();
     reader.sink.push(problem);
 }
 
 /// Adds a file as a key with the name of the file.
 fn read_file(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, keys: &mut ConfigKeys) {
-    let Some((_, bytes)) = reader.file(path) else { return };
+    let Some((resolved, bytes)) = reader.file(path) else { return };
     let Some(span) = path.span() else { return };
     let name: Arc<str> = path.value.rsplit('/').next().unwrap_or_default().into();
     if let Err(problem) = NameKind::Key.check(&name) {
@@ -98,7 +98,8 @@ fn read_file(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, keys: &mut Confi
         twice(reader, &name, span, first);
         return;
     }
-    keys.push(ConfigKey { name, span, content: Content::File { bytes, origin: path.origin } });
+    let file = reader.source(&resolved, &bytes, path);
+    keys.push(ConfigKey { name, span, content: Content::File { bytes, origin: path.origin, file } });
 }
 
 fn twice(reader: &mut Reader<'_>, name: &str, second: Span, first: Span) {
@@ -117,8 +118,9 @@ fn content(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Conten
     }
     fields.require(reader, owner, &FILE);
     let path = fields.get(reader, &FILE)?;
-    let (_, bytes) = reader.file(&path)?;
-    Some(Content::File { bytes, origin: path.origin })
+    let (resolved, bytes) = reader.file(&path)?;
+    let file = reader.source(&resolved, &bytes, &path);
+    Some(Content::File { bytes, origin: path.origin, file })
 }
 
 /// Adds the keys of a file of `KEY=value` lines. A key that already exists is reported.
@@ -148,7 +150,7 @@ fn read_lines(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, keys: &mut Conf
             Diagnostic::new(&BROKEN_LINE, "invalid line in a settings file")
                 .at(span, line.reason)
                 .also(path.span(), "the file is named here")
-                .help("write `KEY=value`; quote a value that starts or ends with a space or contains ` #`"),
+                .help("write `KEY=VALUE`; quote a value that starts or ends with a space or contains ` #`"),
         );
     }
     for setting in settings {

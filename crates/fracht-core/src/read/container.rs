@@ -10,8 +10,7 @@ use super::fields::Fields;
 use super::health::{self, PodPorts};
 use super::{Reader, mount};
 use crate::diag::Diagnostic;
-use crate::diag::reading::{BAD_VALUE, DEFINED_TWICE, ENV_NAME, MISSING_KEY};
-use crate::diag::unknown::nearest;
+use crate::diag::reading::{BAD_VALUE, DEFINED_TWICE, ENV_NAME};
 use crate::grammar::image::{self, Image};
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::{RefKind, Reference};
@@ -22,7 +21,7 @@ use crate::language::container::{
 };
 use crate::language::health::HEALTH;
 use crate::language::mount::MOUNT;
-use crate::model::{BeforeStop, Confine, Container, Content, Mount, Use, UseSource, Variable};
+use crate::model::{BeforeStop, Confine, Container, Content, Mount, Unread, Use, UseSource, Variable};
 use crate::origin::Sourced;
 use crate::tree::Entry;
 
@@ -33,29 +32,30 @@ pub(super) fn read(
     owner: &str,
     fields: &Fields<'_>,
     ports: Option<PodPorts<'_>>,
+    unread: &mut Unread,
 ) -> Container {
     let container = Container {
-        image: image(reader, owner, fields),
+        image: reader.noting(unread, &IMAGE, |reader| image(reader, owner, fields)),
         program: fields.texts(reader, &PROGRAM),
         args: fields.texts(reader, &ARGS),
         workdir: fields.get(reader, &WORKDIR),
-        user: fields.get(reader, &USER),
-        confine: fields.or_default(reader, &CONFINE),
-        uses: uses(reader, fields),
-        env: env(reader, fields),
-        mounts: mounts(reader, fields),
-        health: fields
-            .entry(&HEALTH)
-            .zip(ports)
-            .map(|(entry, ports)| health::read(reader, owner, entry, ports)),
+        user: reader.noting(unread, &USER, |reader| fields.get(reader, &USER)),
+        confine: reader.noting(unread, &CONFINE, |reader| fields.or_default(reader, &CONFINE)),
+        uses: reader.noting(unread, &USE, |reader| uses(reader, fields)),
+        env: reader.noting(unread, &ENV, |reader| env(reader, fields)),
+        mounts: reader.noting(unread, &MOUNT, |reader| mounts(reader, fields)),
+        health: reader.noting(unread, &HEALTH, |reader| {
+            let health = fields.entry(&HEALTH).zip(ports);
+            health.map(|(entry, ports)| health::read(reader, owner, entry, ports))
+        }),
         before_stop: before_stop(reader, owner, fields),
-        cpu: fields.get(reader, &CPU),
-        memory: fields.get(reader, &MEMORY),
+        cpu: reader.noting(unread, &CPU, |reader| fields.get(reader, &CPU)),
+        memory: reader.noting(unread, &MEMORY, |reader| fields.get(reader, &MEMORY)),
     };
     if let (Confine::Strict, Some(user)) = (container.confine.value, &container.user)
         && user.value.uid == 0
     {
-        reader.tainted = true;
+        reader.taint();
         reader.sink.push(
             Diagnostic::new(
                 &BAD_VALUE,
@@ -71,10 +71,9 @@ pub(super) fn read(
 }
 
 fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<Image> {
-    let unread = || Sourced::defaulted(Image::default());
     if let Some(entry) = fields.entry(&BUILD) {
         if let Some(image) = fields.entry(&IMAGE) {
-            reader.tainted = true;
+            reader.taint();
             reader.sink.push(
                 Diagnostic::new(&BAD_VALUE, format!("`{owner}` sets both `image` and `build`"))
                     .at(image.key_span, "`build` is also set")
@@ -82,27 +81,13 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<I
                     .help("keep one of them"),
             );
         }
-        return built(reader, fields).unwrap_or_else(unread);
+        return built(reader, fields).unwrap_or_else(|| reader.stand_in(Image::default()));
     }
     if fields.lacks(&IMAGE) {
-        // A misspelled name in a target looks like a new service without an image.
-        let name = owner.split_once('.').map_or(owner, |(_, name)| name);
-        let is_reported = !reader.sink.is_full(&MISSING_KEY) && !fields.misspells(IMAGE_OR_BUILD);
-        let names = || reader.symbols.workload_names().filter(|other| *other != name);
-        match is_reported.then(|| nearest(name, names()).map(str::to_owned)).flatten() {
-            Some(near) => {
-                reader.tainted = true;
-                reader.sink.push(
-                    Diagnostic::new(&MISSING_KEY, format!("`image` is missing in `{owner}`"))
-                        .at(fields.span, "required here")
-                        .help(format!("did you mean `{near}`?"))
-                        .help(format!("or add an image, for example `image = {}`", IMAGE.key.example)),
-                );
-            }
-            None => fields.missing(reader, owner, IMAGE_OR_BUILD),
-        }
+        fields.missing(reader, owner, IMAGE_OR_BUILD);
     }
-    reader.parsed(fields, &IMAGE, image::parse_shared).unwrap_or_else(unread)
+    let image = reader.parsed(fields, &IMAGE, image::parse_shared);
+    image.unwrap_or_else(|| reader.stand_in(Image::default()))
 }
 
 /// The image of a build.
@@ -114,7 +99,7 @@ fn built(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Sourced<Image>>
     };
     let image = image.clone();
     if image.is_none() {
-        reader.tainted = true; // its tag could not be read, and is reported
+        reader.taint(); // its tag could not be read, and is reported
     }
     Some(Sourced { value: image?, origin: build.origin })
 }
@@ -136,7 +121,7 @@ fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Mount]> {
     for (path, entry) in entries {
         let Some(mount) = mount::read(reader, path, entry) else { continue };
         if path.split('/').find(|step| !step.is_empty()) == Some("proc") {
-            reader.tainted = true;
+            reader.taint();
             reader.sink.push(
                 Diagnostic::new(&BAD_VALUE, format!("nothing can be mounted at `{path}`"))
                     .at(mount.path_span, "the processes, which no runtime lets be covered")
@@ -147,7 +132,7 @@ fn mounts(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Mount]> {
         let place = place(path);
         let first = places.get(&place).and_then(|index| mounts.get(*index));
         if let Some(first) = first {
-            reader.tainted = true;
+            reader.taint();
             reader.sink.push(
                 Diagnostic::new(&DEFINED_TWICE, format!("two things are mounted at `{}`", first.path))
                     .at(mount.path_span, "the same place")
@@ -181,12 +166,11 @@ fn before_stop(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Opt
             if run.node.items().is_empty() {
                 reader.empty(&format!("`before-stop` of `{owner}`"), &run.node, &RUN);
             }
-            let command = command.into_iter().map(|word| word.value).collect();
             Some(Sourced { value: BeforeStop::Run(command), origin: entry.node.origin() })
         }
         (None, Some(_)) => Some(inner.get(reader, &WAIT)?.map(BeforeStop::Wait)),
         (Some(_), Some(wait)) => {
-            reader.tainted = true;
+            reader.taint();
             reader.sink.push(
                 Diagnostic::new(&BAD_VALUE, format!("`before-stop` of `{owner}` sets both `run` and `wait`"))
                     .at(wait.key_span, "`run` is also set")
@@ -212,7 +196,7 @@ fn one_use(reader: &mut Reader<'_>, entry: &Entry) -> Option<Use> {
     let span = from.span().unwrap_or(entry.key_span);
     let Reference { kind, name, part } = from.value;
     if let Some(part) = part {
-        reader.tainted = true;
+        reader.taint();
         reader.sink.push(
             Diagnostic::new(&BAD_VALUE, "`use` takes a whole config or secret, not one key")
                 .at(span, "names one key")
@@ -251,7 +235,7 @@ fn check_names(reader: &mut Reader<'_>, used: &Use, keys: &[Arc<str>], from: &st
     for key in keys {
         let name = used.variable(key);
         if let Some(first) = known.insert(name.clone(), key) {
-            reader.tainted = true;
+            reader.taint();
             let message = format!("the keys `{first}` and `{key}` of `{from}` are both spelled `{name}`");
             reader.sink.push(
                 Diagnostic::new(&ENV_NAME, message).at(used.span, "one of the two would be lost").help(
@@ -265,7 +249,7 @@ fn check_names(reader: &mut Reader<'_>, used: &Use, keys: &[Arc<str>], from: &st
         if plain && NameKind::Variable.check(&name).is_ok() {
             continue;
         }
-        reader.tainted = true;
+        reader.taint();
         reader.sink.push(
             Diagnostic::new(&ENV_NAME, format!("key `{key}` of `{from}` is not a valid variable name"))
                 .at(used.span, "all its keys become variables")

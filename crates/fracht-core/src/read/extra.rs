@@ -10,6 +10,7 @@ use crate::language::AnyField;
 use crate::language::patch::{FROM, MERGE, ON, OP, OPERATION_TABLE, OPS, PATCH_TABLE, PATH, VALUE};
 use crate::language::stack::{PASS, PATCH};
 use crate::model::{OperationKind, Passed, Patch, PatchChange, Raw};
+use crate::source::Span;
 use crate::tree::{Entry, Node, Value};
 
 /// The items of a top-level list.
@@ -65,7 +66,20 @@ fn patch(reader: &mut Reader<'_>, item: &Node) -> Option<Patch> {
             return None;
         }
     };
-    Some(Patch { kind: kind.into(), name: name.into(), span, change })
+    let mut places = Vec::new();
+    if let Some(merge) = fields.node(&MERGE) {
+        fields_of(merge, "", &mut places);
+    }
+    Some(Patch { kind: kind.into(), name: name.into(), span, change, fields: places })
+}
+
+/// Adds the fields of a merge, each with the place of its key.
+fn fields_of(node: &Node, above: &str, places: &mut Vec<(String, Span)>) {
+    for (name, entry) in node.table().into_iter().flatten() {
+        let path = if above.is_empty() { name.to_string() } else { format!("{above}.{name}") };
+        fields_of(&entry.node, &path, places);
+        places.push((path, entry.key_span));
+    }
 }
 
 /// Reads an operation; `None` if a key that it needs is missing.

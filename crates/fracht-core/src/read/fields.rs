@@ -57,12 +57,17 @@ impl Signs {
     }
 }
 
+/// The most keys of a table of few keys.
+const FEW: usize = 12;
+
 impl<'t> Fields<'t> {
     /// The fields of a value that is `table` or its short form. A value that is neither has no fields.
     pub(super) fn of(entry: &'t Entry, table: &'static TableShape, reader: &mut Reader<'_>) -> Self {
         let form = match (&entry.node.value, table.short) {
             (Value::Table(entries), _) => {
-                reader.tainted |= entries.values().any(Entry::has_broken_key);
+                if entries.values().any(Entry::has_broken_key) {
+                    reader.taint();
+                }
                 Form::Table(entries, Signs::of(entries))
             }
             (Value::List(_) | Value::Tainted | Value::Date, _) | (_, None) => {
@@ -73,6 +78,12 @@ impl<'t> Fields<'t> {
             (_, Some(Short::Value(_))) => Form::Short(&entry.node),
         };
         Self { form, table, span: entry.key_span }
+    }
+
+    /// Whether a line was lost whose key is not known.
+    pub(super) fn has_lost_key(&self) -> bool {
+        let lost = |entries: &Entries| entries.get("").is_some_and(Entry::has_broken_key);
+        matches!(self.form, Form::Table(entries, _) if lost(entries)) || matches!(self.form, Form::Neither)
     }
 
     /// Whether a required key is missing. False for a value that is neither the table nor its short form.
@@ -89,7 +100,7 @@ impl<'t> Fields<'t> {
         if !self.is_table() {
             return;
         }
-        reader.tainted = true;
+        reader.taint();
         let Some(first) = fields.first().filter(|_| !self.misspells(fields)) else { return };
         let Key { name, example, .. } = first.key();
         reader.sink.push(
@@ -99,12 +110,14 @@ impl<'t> Fields<'t> {
         );
     }
 
-    /// Whether a misspelled or broken key may be meant as one of some keys.
+    /// Whether a misspelled or broken key may be meant as one of some keys. In a table of few keys any unknown one may.
     pub(super) fn misspells(&self, fields: &[&dyn AnyField]) -> bool {
         let Form::Table(entries, _) = self.form else { return false };
         let names = || fields.iter().map(|field| field.key().name);
+        let is_small = self.table.names().take(FEW + 1).count() <= FEW;
         entries.iter().any(|(name, entry)| {
-            entry.has_broken_key() || self.table.field(name).is_none() && nearest(name, names()).is_some()
+            entry.has_broken_key()
+                || self.table.field(name).is_none() && (is_small || nearest(name, names()).is_some())
         })
     }
 
@@ -287,7 +300,7 @@ impl Reader<'_> {
         let context = resolve::Context { symbols: &self.symbols, sources: &self.sources };
         let text = context.text(&written, node.origin(), (takes.references(), place), self.sink);
         if !text.is_resolved() {
-            self.tainted = true;
+            self.taint();
         }
         Some(text)
     }
@@ -297,7 +310,7 @@ impl Reader<'_> {
     fn judged<T>(&mut self, text: &Text, value: Result<T, Invalid>, place: &dyn Display) -> Option<T> {
         value
             .map_err(|reason| {
-                self.tainted = true;
+                self.taint();
                 if !text.is_plain() {
                     self.invalid(place, text, &reason);
                 }

@@ -52,7 +52,7 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry, ports: P
     for (field, time) in [(&EVERY, health.every), (&TIMEOUT, health.timeout)] {
         if time.value.is_zero() {
             let key = field.name();
-            reader.tainted = true;
+            reader.taint();
             reader.sink.push(
                 Diagnostic::new(&BAD_VALUE, format!("`{key}` must be longer than 0"))
                     .at(time.span(), "no time at all")
@@ -69,7 +69,7 @@ fn probe(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: PodPo
     match set.as_slice() {
         [] if !fields.is_table() || fields.misspells(HEALTH_TABLE.one_of) => return None,
         [] => {
-            reader.tainted = true;
+            reader.taint();
             reader.sink.push(
                 Diagnostic::new(&MISSING_KEY, format!("the health check of `{owner}` is empty"))
                     .at(fields.span, "`http`, `tcp`, `grpc` or `run` is missing")
@@ -79,7 +79,7 @@ fn probe(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: PodPo
             return None;
         }
         [(one, _), (other, entry), ..] => {
-            reader.tainted = true;
+            reader.taint();
             reader.sink.push(
                 Diagnostic::new(
                     &BAD_VALUE,
@@ -116,7 +116,7 @@ fn probe(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: PodPo
     if node.items().is_empty() {
         reader.empty(&format!("the health check of `{owner}`"), node, &RUN);
     }
-    Some(Probe::Run { command: command.into_iter().map(|word| word.value).collect() })
+    Some(Probe::Run { command })
 }
 
 fn named_port(
@@ -129,7 +129,7 @@ fn named_port(
         if port.protocol == Protocol::Tcp {
             return Some(index);
         }
-        reader.tainted = true;
+        reader.taint();
         let protocol = port.protocol.word().to_uppercase();
         let message = format!("the health check of `{owner}` needs TCP, but its port uses {protocol}");
         let problem = Diagnostic::new(&BAD_VALUE, message)
@@ -143,7 +143,7 @@ fn named_port(
         return None;
     }
     let span = name.span()?;
-    reader.tainted = true;
+    reader.taint();
     if let Some(port) = ports.all.iter().find(|port| port.name == name.value) {
         let message = format!("the health check of `{owner}` names a port of another container");
         reader.sink.push(
@@ -174,7 +174,7 @@ fn only_port(
     if let (Some((index, _)), None) = (first, tcp.next()) {
         return Some(index);
     }
-    reader.tainted = true;
+    reader.taint();
     if ports.incomplete {
         return None;
     }

@@ -10,6 +10,8 @@ mod extra;
 mod fields;
 mod health;
 mod input;
+mod label;
+mod misspelt;
 mod mount;
 mod network;
 mod outside;
@@ -17,6 +19,7 @@ mod port;
 mod right;
 mod secret;
 mod stack;
+mod store;
 mod target;
 mod volume;
 mod workload;
@@ -41,10 +44,10 @@ use crate::input::InputValues;
 use crate::language::target::ON;
 use crate::language::{AnyField, Field, Key, Table, stack as stack_keys};
 use crate::layer::{Layered, Targets, layered};
-use crate::model::{List, Model, SecretId};
+use crate::model::{List, Model, SecretId, Unread};
 use crate::origin::Sourced;
 use crate::resolve::Symbols;
-use crate::source::{Sources, Span};
+use crate::source::{FileId, Sources, Span, Syntax};
 use crate::tree::{Entry, Node, Value};
 
 /// What was found out for one target, and is the same for the others. Problems are found again.
@@ -78,6 +81,8 @@ pub(crate) struct Reader<'a> {
     settings: Cow<'a, [Vec<Arc<str>>]>,
     /// Set if something in the current element could not be read.
     tainted: bool,
+    /// Set if something in any element could not be read: nothing may be generated from such a model.
+    has_unread: bool,
 }
 
 /// The texts of the files: one reader adds files, parallel readers only look them up.
@@ -138,13 +143,16 @@ pub(crate) fn model(
         builds: Cow::default(),
         settings: Cow::default(),
         tainted: false,
+        has_unread: false,
     };
     let (name, title) = stack::read(&mut reader, root);
     let mut target = target::read(&mut reader, chain.name, layered.target.as_ref(), &name);
     reader.symbols = Cow::Owned(Symbols::collect(root, target::facts(&name, &target)));
-    let inputs = input::read_all(&mut reader, root, input.inputs).into_iter().collect();
-    reader.symbols.to_mut().inputs = inputs;
+    let inputs = input::read_all(&mut reader, (root, layered.target.as_ref()), input.inputs);
+    reader.symbols.to_mut().inputs =
+        inputs.iter().map(|input| (Arc::clone(&input.name), input.value.clone())).collect();
     target::read_references(&mut reader, &mut target, layered.target.as_ref());
+    target::read_earlier(&mut target, input.targets, &name.value);
     let outsides: List<_> = reader.each(root, &stack_keys::OUTSIDE, outside::read);
     reader.symbols.to_mut().outsides =
         outsides.iter().map(|one| outside::symbol(one, target.on.value)).collect();
@@ -165,21 +173,33 @@ pub(crate) fn model(
         name,
         title,
         target,
+        inputs,
         builds,
         volumes: reader.each(root, &stack_keys::VOLUME, volume::read),
         secrets: reader.each(root, &stack_keys::SECRET, secret::read),
         networks: reader.each(root, &stack_keys::NETWORK, network::read),
+        stores: reader.each(root, &stack_keys::STORE, store::read),
         workloads: workload::read_all(&mut reader, root),
         patches: extra::patches(&mut reader, root),
         passed: extra::passed(&mut reader, root),
+        changes: layered.added.changes.clone(),
         configs,
         outsides,
     };
-    let incomplete = reader.sink.has_unread();
-    if !incomplete {
-        input::report_unused(&mut reader, root);
-    }
+    let is_tainted = model.workloads.iter().any(|workload| workload.tainted);
+    let incomplete = reader.sink.has_unread() || reader.has_unread || is_tainted;
+    input::report_unused(&mut reader, root, layered.target.as_ref());
+    input::report_unused_sources(&mut reader, input.tree, root, &layered.patterns);
     reader.sink.report_lost();
+    if incomplete && !reader.sink.has_unread() {
+        // No message explains it: a mistake of a reader. What was made up must not become objects.
+        let problem = Diagnostic::new(&BAD_VALUE, "something in the stack could not be read");
+        reader.sink.push(
+            problem
+                .at(model.name.span(), "in a table of this stack")
+                .help("remove the newest lines, and add them one by one"),
+        );
+    }
     let model = Model { incomplete, ..model };
     let symbols = reader.symbols.into_owned();
     let own = layered.target.as_ref();
@@ -209,7 +229,37 @@ impl Reader<'_> {
             builds: Cow::Borrowed(&self.builds),
             settings: Cow::Borrowed(&self.settings),
             tainted: false,
+            has_unread: false,
         }
+    }
+
+    /// Notes that something in the current element could not be read. It has been reported, or will be.
+    fn taint(&mut self) {
+        self.tainted = true;
+        self.has_unread = true;
+    }
+
+    /// A value in place of one that could not be read. The only way to have such a value is to taint the model, from which
+    /// no objects are generated.
+    fn stand_in<T>(&mut self, value: T) -> Sourced<T> {
+        self.taint();
+        Sourced::defaulted(value)
+    }
+
+    /// Reads a key, and adds it to `unread` if something in it could not be read.
+    fn noting<T>(
+        &mut self,
+        unread: &mut Unread,
+        field: &'static dyn AnyField,
+        read: impl FnOnce(&mut Self) -> T,
+    ) -> T {
+        let before = std::mem::replace(&mut self.tainted, false);
+        let value = read(self);
+        if self.tainted {
+            unread.add(field.key().name);
+        }
+        self.tainted |= before;
+        value
     }
 
     /// Reads each table of a kind.
@@ -225,7 +275,7 @@ impl Reader<'_> {
 
     /// Notes that a value was skipped. The check of shapes reports it; a syntax error has been reported before.
     fn lose(&mut self, node: &Node) {
-        self.tainted = true;
+        self.taint();
         if !matches!(node.value, Value::Tainted) {
             self.sink.lost(node.span);
         }
@@ -233,7 +283,7 @@ impl Reader<'_> {
 
     /// Reports a list that must not be empty; `owner` is such as `service.api`.
     fn empty(&mut self, owner: &str, node: &Node, field: &dyn AnyField) {
-        self.tainted = true;
+        self.taint();
         let Key { name, example, .. } = field.key();
         self.sink.push(
             Diagnostic::new(&BAD_VALUE, format!("`{name}` is empty in {}", quoted(owner)))
@@ -244,7 +294,7 @@ impl Reader<'_> {
 
     /// Reports a table that does not exist, unless its kind could not be read at all, which has been reported.
     fn unknown(&mut self, kind: RefKind, name: &str, span: Span) {
-        self.tainted = true;
+        self.taint();
         if !self.symbols.is_unread(kind) {
             Unknown::table(kind.word(), name, span).report(|| self.symbols.names(kind), self.sink);
         }
@@ -255,7 +305,7 @@ impl Reader<'_> {
         if path.value.starts_with('/') {
             return;
         }
-        self.tainted = true;
+        self.taint();
         let key = field.name();
         self.sink.push(
             Diagnostic::new(&BAD_VALUE, format!("invalid `{key}`: `{}`", path.value))
@@ -269,12 +319,20 @@ impl Reader<'_> {
         if name != "localhost" {
             return;
         }
-        self.tainted = true;
+        self.taint();
         self.sink.push(
             Diagnostic::new(&BAD_NAME, "nothing can be found by the name `localhost`")
                 .at(span, "each container's name for itself")
                 .help("name it after what it does"),
         );
+    }
+
+    /// Adds a file that was read to those with places, if it is text.
+    fn source(&mut self, path: &Path, bytes: &[u8], written: &Sourced<Arc<str>>) -> Option<FileId> {
+        let text = std::str::from_utf8(bytes).ok().filter(|text| !text.contains('\0'))?;
+        let shown = self.shown(written);
+        let Texts::Growing(sources) = &mut self.sources else { return None };
+        Some(sources.add(path, &shown, text.into(), Syntax::Other))
     }
 
     /// Reads a file that the stack names. Errors are reported.
@@ -337,7 +395,7 @@ impl Reader<'_> {
         let whole = !self.symbols.is_incomplete(RefKind::Secret, name);
         let missing = needed.iter().filter(|_| whole).find(|key| !keys.contains(**key));
         if let Some(key) = missing {
-            self.tainted = true;
+            self.taint();
             self.sink.push(
                 Diagnostic::new(&UNKNOWN_NAME, format!("`secret.{name}` has no key `{key}`"))
                     .at(span, "requires that key")
@@ -360,7 +418,7 @@ impl Reader<'_> {
                     self.cache.matches.entry(key).or_insert(found)
                 }
                 other => {
-                    self.tainted = true;
+                    self.taint();
                     let why = other.err().unwrap_or(Unmatched::None);
                     self.sink.push(why.problem(&written.value, written.span()));
                     return Vec::new();
@@ -384,7 +442,7 @@ impl Reader<'_> {
     }
 
     fn path_problem(&mut self, written: &Sourced<Arc<str>>, problem: &PathProblem) {
-        self.tainted = true;
+        self.taint();
         let path = &written.value;
         let (rule, message, label, help) = match problem {
             PathProblem::Absolute => (

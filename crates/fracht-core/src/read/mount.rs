@@ -21,7 +21,7 @@ pub(super) fn read(reader: &mut Reader<'_>, path: &Arc<str>, entry: &Entry) -> O
     let part = part(reader, path, &fields, &what);
     let mode = mode(reader, path, &fields, &what);
     if let (Some(entry), false) = (fields.valid(reader, &SHARED), matches!(what, Mounted::Scratch(_))) {
-        reader.tainted = true;
+        reader.taint();
         reader.sink.push(
             Diagnostic::new(&BAD_VALUE, format!("`shared` works only with scratch folders, not at `{path}`"))
                 .at(entry.key_span, "not a scratch folder")
@@ -64,7 +64,7 @@ fn source(reader: &mut Reader<'_>, path: &str, fields: &Fields<'_>) -> Option<Mo
         }
         [(one, _), (other, entry), ..] => {
             let (one, other) = (one.key().name, other.key().name);
-            reader.tainted = true;
+            reader.taint();
             reader.sink.push(
                 Diagnostic::new(&BAD_VALUE, format!("mount `{path}` sets both `{one}` and `{other}`"))
                     .at(entry.key_span, format!("`{one}` is also set"))
@@ -89,7 +89,7 @@ fn part(reader: &mut Reader<'_>, path: &str, fields: &Fields<'_>, what: &Mounted
             .at(part.span(), "not a volume")
             .help("to mount one key of a config or a secret: `from = \"config.NAME/KEY\"`"),
     };
-    reader.tainted = true;
+    reader.taint();
     reader.sink.push(problem);
     None
 }
@@ -99,7 +99,7 @@ fn mode(reader: &mut Reader<'_>, path: &str, fields: &Fields<'_>, what: &Mounted
     if matches!(what, Mounted::Config(..) | Mounted::Secret(..)) {
         return Some(bits.value);
     }
-    reader.tainted = true;
+    reader.taint();
     reader.sink.push(
         Diagnostic::new(&BAD_VALUE, format!("`mode` works only with configs and secrets, not at `{path}`"))
             .at(bits.span(), "not a config or a secret")
@@ -129,7 +129,7 @@ fn mounted(reader: &mut Reader<'_>, reference: &Reference, span: Span) -> Option
     };
     let Some(part) = part else { return Some(found) };
     if let Mounted::Volume(_) = found {
-        reader.tainted = true;
+        reader.taint();
         reader.sink.push(
             Diagnostic::new(&BAD_VALUE, "a volume has no keys").at(span, format!("remove `/{part}`")).help(
                 format!("to mount a folder of it: `{{ from = \"volume.{name}\", part = \"{part}\" }}`"),
@@ -142,14 +142,14 @@ fn mounted(reader: &mut Reader<'_>, reference: &Reference, span: Span) -> Option
         (Some(key), Mounted::Config(id, _)) => Some(Mounted::Config(id, Some(key))),
         (Some(key), Mounted::Secret(id, _)) => Some(Mounted::Secret(id, Some(key))),
         _ if symbols.is_incomplete(*kind, name) => {
-            reader.tainted = true;
+            reader.taint();
             None
         }
         _ => {
             let owner = format!("{}.{name}", kind.word());
             let unknown = Unknown { what: "key", owner: Some(&owner), name: part, span, exact: false };
             unknown.report(|| keys.into_iter().flatten().map(|key| &**key), reader.sink);
-            reader.tainted = true;
+            reader.taint();
             None
         }
     }

@@ -43,8 +43,8 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry:
 fn host(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Sourced<Arc<str>>> {
     let node = fields.node(&HOST)?;
     let text = fields.text(reader, &HOST).filter(Text::is_resolved);
-    let value = text.map_or_else(|| "unread.invalid".into(), |text| text.plain().into());
-    Some(Sourced { value, origin: node.origin() })
+    let host = text.map(|text| Sourced { value: text.plain().into(), origin: node.origin() });
+    Some(host.unwrap_or_else(|| reader.stand_in("unread.invalid".into())))
 }
 
 /// Reports a host or a path of a port whose reach is not `web`.

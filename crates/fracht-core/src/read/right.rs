@@ -47,7 +47,7 @@ fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Right> {
     let own = match found {
         Ok(group) => group,
         Err(problem) => {
-            reader.tainted = true;
+            reader.taint();
             reader.sink.push(*problem);
             return None;
         }
@@ -71,6 +71,10 @@ struct WrittenRight<'o> {
 }
 
 type Found<T> = Result<T, Box<Diagnostic>>;
+
+/// What to do about a resource that is not built in.
+const ADD_GROUP: &str =
+    "add `group = \"…\"`: what stands before the slash in the `apiVersion` of its objects";
 
 impl WrittenRight<'_> {
     /// The resource and its part, if every cluster has it; `None` for a resource of another API group.
@@ -100,14 +104,20 @@ impl WrittenRight<'_> {
                 let help = format!("write `on = \"{}\"`, `group = \"{}\"`", known.name, known.group);
                 return Err(Box::new(wrong("the group has a key of its own").help(help)));
             }
+            if let (Some(near), Some(span)) = (near(), self.on.span()) {
+                let part = part.map_or_else(String::new, |part| format!("/{part}"));
+                return Err(Box::new(
+                    wrong("not a built-in resource")
+                        .fix(span, format!("\"{near}{part}\""), format!("did you mean `{near}`?"))
+                        .help(format!("or {ADD_GROUP}")),
+                ));
+            }
             let message = format!("the right of `{}` on `{on}` has no API group", self.owner);
-            let problem = Diagnostic::new(&MISSING_KEY, message)
-                .at(self.on.span(), "not a built-in resource")
-                .help("add `group = \"…\"`: what stands before the slash in the `apiVersion` of its objects");
-            return Err(Box::new(match near() {
-                Some(near) => problem.help(format!("or did you mean `{near}`?")),
-                None => problem,
-            }));
+            return Err(Box::new(
+                Diagnostic::new(&MISSING_KEY, message)
+                    .at(self.on.span(), "not a built-in resource")
+                    .help(ADD_GROUP),
+            ));
         };
         if !resource::is_known_group(&group.value) {
             if NameKind::Object.check(&group.value).is_err() {
@@ -140,10 +150,15 @@ impl WrittenRight<'_> {
         };
         let message = format!("`{}` has no subresource `{part}`", known.name);
         let problem = Diagnostic::new(&BAD_VALUE, message).at(self.on.span(), "no such subresource");
-        Err(Box::new(if known.parts.is_empty() {
-            problem.help(format!("write `on = \"{}\"`: it has no subresources", known.name))
-        } else {
-            problem.help(format!("use one of: {}", listing(known.parts.iter().map(|(name, _)| *name))))
+        let near = nearest(part, known.parts.iter().map(|(name, _)| *name));
+        Err(Box::new(match (near, self.on.span()) {
+            (Some(near), Some(span)) => {
+                problem.fix(span, format!("\"{}/{near}\"", known.name), format!("did you mean `{near}`?"))
+            }
+            _ if known.parts.is_empty() => {
+                problem.help(format!("write `on = \"{}\"`: it has no subresources", known.name))
+            }
+            _ => problem.help(format!("use one of: {}", listing(known.parts.iter().map(|(name, _)| *name)))),
         }))
     }
 
@@ -167,11 +182,14 @@ impl WrittenRight<'_> {
         }
         let Some(verb) = self.may.iter().find(|verb| !allowed.contains(&&*verb.value)) else { return Ok(()) };
         let message = format!("`{on}` cannot be allowed `{}`", verb.value);
-        Err(Box::new(
-            Diagnostic::new(&BAD_VALUE, message)
-                .at(verb.span(), "the cluster never asks for that")
-                .help(format!("use one of: {}", listing(allowed.iter().copied()))),
-        ))
+        let problem = Diagnostic::new(&BAD_VALUE, message).at(verb.span(), "the cluster never asks for that");
+        let near = nearest(&verb.value, allowed.iter().copied());
+        Err(Box::new(match (near, verb.span()) {
+            (Some(near), Some(span)) => {
+                problem.fix(span, format!("\"{near}\""), format!("did you mean `{near}`?"))
+            }
+            _ => problem.help(format!("use one of: {}", listing(allowed.iter().copied()))),
+        }))
     }
 
     /// Checks that the verbs can be limited to names. Requests for a part always name an object.

@@ -7,12 +7,14 @@ use super::fields::Fields;
 use crate::diag::Diagnostic;
 use crate::diag::reading::BAD_VALUE;
 use crate::grammar::image;
+use crate::grammar::word::Word as _;
 use crate::language::target::{
-    API, BY, CLASS, DOMAIN, DONE, GATE, GATEWAY, NAMESPACE, NAMESPACE_PRESENT, ON, READY, REGISTRY,
+    API, BY, CLASS, DOMAIN, DONE, GATE, GATEWAY, NAMESPACE, NAMESPACE_PRESENT, NODES, ON, READY, REGISTRY,
     TARGET_TABLE, TLS, WEB, WITHIN,
 };
 use crate::language::{AnyField, Field, Template};
-use crate::model::{EntryKind, Gate, Target, TargetKind, Web};
+use crate::layer::Targets;
+use crate::model::{EarlierTarget, EntryKind, Gate, Target, TargetKind, Web};
 use crate::origin::Sourced;
 use crate::resolve::Facts;
 use crate::tree::{Entry, Node};
@@ -40,6 +42,10 @@ pub(super) fn read(
             within: Sourced::defaulted(WITHIN.default().unwrap_or_default()),
         },
         api: Vec::new(),
+        nodes: Vec::new(),
+        name_span: None,
+        has_own_namespace: false,
+        earlier: Vec::new(),
     };
     let Some(node) = node else { return target };
     let entry = Entry { key_span: node.span, node: node.clone() };
@@ -50,15 +56,53 @@ pub(super) fn read(
     }
     target.namespace_present = fields.or_default(reader, &NAMESPACE_PRESENT).value;
     // An invalid image is not a missing one.
-    let unread = |field| {
-        let unread = fields.node(field).is_some() || !fields.is_table();
-        unread.then(|| Sourced::defaulted("unread.invalid".into()))
-    };
-    target.registry = fields.get(reader, &REGISTRY).or_else(|| unread(&REGISTRY));
-    target.domain = fields.get(reader, &DOMAIN).or_else(|| unread(&DOMAIN));
+    target.registry = or_stand_in(reader, &fields, &REGISTRY);
+    target.domain = or_stand_in(reader, &fields, &DOMAIN);
     let api = fields.list(reader, &API).unwrap_or_default();
     target.api = api.into_iter().map(|block| block.value).collect();
+    target.nodes = fields.list(reader, &NODES).unwrap_or_default();
     target
+}
+
+/// What the cluster targets before this one claim.
+pub(super) fn read_earlier(target: &mut Target, targets: &Targets, stack: &Arc<str>) {
+    for (name, span, tables) in targets.all() {
+        if *name == target.name {
+            target.name_span = Some(span);
+            target.has_own_namespace = tables.last().is_some_and(|own| NAMESPACE.node(own).is_some());
+            break;
+        }
+        // The last one that sets a key counts.
+        let text = |field: &dyn AnyField| {
+            let key = field.key().name;
+            tables.iter().rev().find_map(|table| table.table()?.get(key)?.node.text().map(Arc::clone))
+        };
+        let Some(on) = text(&ON).map_or(Some(TargetKind::default()), |word| TargetKind::of(&word)) else {
+            continue; // what it is cannot be told
+        };
+        let is_broken =
+            |table: &&Node| table.table().is_none_or(|own| own.values().any(Entry::has_broken_key));
+        if on == TargetKind::Cluster && !tables.iter().any(is_broken) {
+            let namespace = text(&NAMESPACE).unwrap_or_else(|| Arc::clone(stack));
+            target.earlier.push(EarlierTarget {
+                name: Arc::clone(name),
+                span,
+                namespace,
+                domain: text(&DOMAIN),
+            });
+        }
+    }
+}
+
+/// The value of a key; for one that cannot be read a stand-in, since it is not missing.
+fn or_stand_in(
+    reader: &mut Reader<'_>,
+    fields: &Fields<'_>,
+    field: &'static Field<Arc<str>>,
+) -> Option<Sourced<Arc<str>>> {
+    let value = fields.get(reader, field);
+    let unread = value.is_none() && (fields.node(field).is_some() || !fields.is_table());
+    if unread { Some(reader.stand_in("unread.invalid".into())) } else { value }
 }
 
 /// Reads the parts of the target that refer to the stack: its web entry and its gates.

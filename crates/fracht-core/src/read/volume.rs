@@ -6,10 +6,8 @@ use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
 use crate::diag::reading::BAD_VALUE;
-use crate::grammar::quantity::Quantity;
 use crate::language::volume::{ACCESS, CLASS, EACH, NODE, NODE_FOLDER, PRESENT, SIZE, VOLUME_TABLE};
 use crate::model::Volume;
-use crate::origin::Sourced;
 use crate::tree::Entry;
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Volume {
@@ -19,11 +17,10 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> V
     if fields.lacks(&PRESENT) {
         fields.require(reader, &owner, &SIZE);
     }
-    let unread = || Sourced::defaulted(Quantity { text: "1".into(), size: 1 });
     let volume = Volume {
         name: Arc::clone(name),
         span: fields.span,
-        size: fields.get(reader, &SIZE).unwrap_or_else(unread),
+        size: fields.get(reader, &SIZE),
         access: fields.or_default(reader, &ACCESS),
         class: fields.get(reader, &CLASS),
         each: fields.or_default(reader, &EACH),

@@ -8,11 +8,11 @@ use rayon::slice::ParallelSlice as _;
 
 use super::fields::Fields;
 use super::health::PodPorts;
-use super::{Cache, Own, Reader, container, port, right};
+use super::{Cache, Own, Reader, container, label, misspelt, port, right};
 use crate::diag::Diagnostic;
 use crate::diag::reading::{BAD_NAME, BAD_VALUE, DEFINED_TWICE};
 use crate::diag::unknown::Unknown;
-use crate::grammar::name::{is_label_of_cluster, is_label_value};
+use crate::grammar::name::NameKind;
 use crate::grammar::reference::RefKind;
 use crate::grammar::word::Word;
 use crate::language::port::PORT;
@@ -22,16 +22,16 @@ use crate::language::service::{
 use crate::language::stack::{SERVICE, TASK};
 use crate::language::task::{OVERLAP, RETRIES, SCHEDULE, TASK_TABLE, TIMEOUT, ZONE};
 use crate::language::workload::{
-    AFTER, LABEL, NETWORK, NOTE, OVER, PLACE, PLATFORM, PULL, ROLE, SPREAD, STOP_WITHIN, STRICT,
+    AFTER, LABEL, LIKE, NETWORK, OVER, PLACE, PLATFORM, PULL, ROLE, SPREAD, STOP_WITHIN, STRICT,
 };
-use crate::language::{AnyField, Field, Table, Template};
+use crate::language::{AnyField, Field, Table};
 use crate::model::{
     After, Condition, Kind, List, Mount, Mounted, NetworkId, Port, Replicas, Rollout, Scratch, SecretId,
-    ServicePart, Sidecar, SidecarIndex, Spread, TaskPart, Text, Workload,
+    ServicePart, Sidecar, SidecarIndex, Spread, TaskPart, Unread, Workload,
 };
 use crate::origin::Sourced;
 use crate::source::Span;
-use crate::tree::{Entry, Node};
+use crate::tree::{Entries, Entry, Node, Value};
 
 /// With fewer services and tasks, threads cost more than they save.
 const WORTH_THREADS: usize = 500;
@@ -76,7 +76,14 @@ pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Workload> {
 fn one(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) -> Option<Workload> {
     let first = reader.symbols.workload(name).map(|(_, symbol)| symbol.span);
     if first.is_none_or(|first| first == entry.key_span) {
-        return Some(read(reader, is_task, name, entry));
+        return Some(match misspelt::misspelt(reader, is_task, name, entry) {
+            Some((near, problem)) => {
+                // If the other name is the wrong one, that has been reported.
+                let is_good = NameKind::Label.check(&near).is_ok();
+                ghost(reader, is_task, (name, entry), is_good.then_some(problem))
+            }
+            None => read(reader, is_task, name, entry),
+        });
     }
     let message = format!("a service and a task are both named `{name}`");
     reader.sink.push(
@@ -86,6 +93,24 @@ fn one(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) -
             .help("rename one of them: services and tasks share one set of names"),
     );
     None
+}
+
+/// In place of a service that is only a misspelt name: one without anything, of which nothing else is said.
+fn ghost(
+    reader: &mut Reader<'_>,
+    is_task: bool,
+    (name, entry): (&Arc<str>, &Entry),
+    problem: Option<Diagnostic>,
+) -> Workload {
+    let lost = Entry::with_broken_key(entry.key_span);
+    let entries: Entries = [(Arc::from(""), lost)].into_iter().collect();
+    let node = Node { value: Value::Table(Arc::new(entries)), ..entry.node.clone() };
+    let empty = Entry { key_span: entry.key_span, node };
+    let workload = Workload { incomplete: true, ..read(reader, is_task, name, &empty) };
+    if let Some(problem) = problem {
+        reader.sink.push(problem);
+    }
+    workload
 }
 
 fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) -> Workload {
@@ -99,7 +124,11 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
     let ports = if is_task { Box::default() } else { ports(reader, &owner, &fields, &sidecars) };
     let incomplete = reader.tainted;
     let own = PodPorts { all: &ports, incomplete, of: None };
-    let main = container::read(reader, &owner, &fields, (!is_task).then_some(own));
+    let mut unread = Unread::default();
+    if fields.has_lost_key() || fields.node(&LIKE).is_some_and(|like| matches!(like.value, Value::Tainted)) {
+        unread.add_any();
+    }
+    let main = container::read(reader, &owner, &fields, (!is_task).then_some(own), &mut unread);
     let sidecars = sidecars
         .into_iter()
         .enumerate()
@@ -107,30 +136,38 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
             check_name(reader, name, sidecar, entry.key_span);
             let fields = Fields::of(entry, &SIDECAR_TABLE, reader);
             let own = PodPorts { all: &ports, incomplete, of: Some(SidecarIndex::new(index)) };
-            let container = container::read(reader, &format!("{owner}.beside.{sidecar}"), &fields, Some(own));
+            let owner = format!("{owner}.beside.{sidecar}");
+            let container = container::read(reader, &owner, &fields, Some(own), &mut unread);
             Sidecar { name: Arc::clone(sidecar), span: entry.key_span, container }
         })
         .collect();
+    let networks = reader.noting(&mut unread, &NETWORK, |reader| networks(reader, &fields));
+    let after = reader.noting(&mut unread, &AFTER, |reader| after(reader, name, &fields));
     let workload = Workload {
         name: Arc::clone(name),
         span: fields.span,
         tainted: false,
         incomplete,
-        kind: if is_task { task(reader, &owner, &fields) } else { service(reader, &owner, &fields, ports) },
+        kind: if is_task {
+            task(reader, &owner, &fields)
+        } else {
+            service(reader, &owner, &fields, ports, &mut unread)
+        },
         main,
         sidecars,
-        networks: networks(reader, &fields),
-        after: after(reader, name, &fields),
+        networks,
+        after,
         // The pods of a task run one after the other.
         spread: if is_task { None } else { spread(reader, &fields) },
-        place: place(reader, &fields),
+        place: reader.noting(&mut unread, &PLACE, |reader| label::place(reader, &fields)),
         platform: fields.get(reader, &PLATFORM),
         rights: right::read_all(reader, &owner, &fields),
-        role: fields.get(reader, &ROLE),
-        labels: labels(reader, &fields),
-        notes: notes(reader, &owner, &fields),
+        role: reader.noting(&mut unread, &ROLE, |reader| fields.get(reader, &ROLE)),
+        labels: reader.noting(&mut unread, &LABEL, |reader| label::labels(reader, &fields)),
+        notes: label::notes(reader, &owner, &fields),
         pull: pull(reader, &fields),
-        stop_within: fields.get(reader, &STOP_WITHIN),
+        stop_within: reader.noting(&mut unread, &STOP_WITHIN, |reader| fields.get(reader, &STOP_WITHIN)),
+        unread,
     };
     shared_folders(reader, &workload);
     Workload { tainted: reader.tainted, ..workload }
@@ -141,7 +178,7 @@ fn check_name(reader: &mut Reader<'_>, service: &str, sidecar: &str, span: Span)
     if sidecar != service && !sidecar.starts_with("wait-for-") {
         return;
     }
-    reader.tainted = true;
+    reader.taint();
     reader.sink.push(
         Diagnostic::new(&BAD_NAME, format!("a sidecar of `service.{service}` cannot be named `{sidecar}`"))
             .at(span, "name of another container of the pod")
@@ -166,7 +203,7 @@ fn ports(
             let sidecar = Some(SidecarIndex::new(index));
             let port = Port { sidecar, ..port::read(reader, &owner, name, entry) };
             if let Some(first) = ports.iter().find(|known: &&Port| known.name == port.name) {
-                reader.tainted = true;
+                reader.taint();
                 reader.sink.push(
                     Diagnostic::new(&DEFINED_TWICE, format!("two ports of one pod are both named `{name}`"))
                         .at(port.span, "defined again here")
@@ -180,7 +217,13 @@ fn ports(
     ports.into()
 }
 
-fn service(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: Box<[Port]>) -> Kind {
+fn service(
+    reader: &mut Reader<'_>,
+    owner: &str,
+    fields: &Fields<'_>,
+    ports: Box<[Port]>,
+    unread: &mut Unread,
+) -> Kind {
     let rollout = match fields.table(reader, &ROLLOUT) {
         Some(inner) => Rollout { surge: inner.get(reader, &SURGE), down: inner.get(reader, &DOWN) },
         None => Rollout::default(),
@@ -189,7 +232,7 @@ fn service(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: Box
         && surge.value.is_zero()
         && down.value.is_zero()
     {
-        reader.tainted = true;
+        reader.taint();
         reader.sink.push(
             Diagnostic::new(
                 &BAD_VALUE,
@@ -203,7 +246,7 @@ fn service(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: Box
     }
     Kind::Service(ServicePart {
         ports,
-        replicas: replicas(reader, owner, fields),
+        replicas: reader.noting(unread, &REPLICAS, |reader| replicas(reader, owner, fields)),
         rollout,
         stable_names: fields.or_default(reader, &STABLE_NAMES),
     })
@@ -225,7 +268,7 @@ fn replicas(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Source
     inner.require(reader, &format!("the replicas of `{owner}`"), &MAX);
     let (least, most) = (min.value, max.map_or(1, |max| max.value));
     if let (true, Some(max)) = (least > most, max) {
-        reader.tainted = true;
+        reader.taint();
         reader.sink.push(
             Diagnostic::new(
                 &BAD_VALUE,
@@ -267,104 +310,6 @@ fn spread(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Spread> {
     Some(Spread { over: inner.get(reader, &OVER)?, strict: inner.or_default(reader, &STRICT) })
 }
 
-/// A table of names and texts that are known when objects are generated.
-fn settings(
-    reader: &mut Reader<'_>,
-    fields: &Fields<'_>,
-    field: &'static Field<Template>,
-) -> Vec<(Arc<str>, Text)> {
-    let entries = fields.named(reader, field);
-    entries
-        .filter_map(|(name, entry)| {
-            let place = format_args!("a {}", field.name());
-            Some((Arc::clone(name), reader.text(&entry.node, &field.takes, &place)?))
-        })
-        .collect()
-}
-
-/// Reads labels. Their values have a format, and some names are reserved.
-fn labels(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[(Arc<str>, Text)]> {
-    let labels = settings(reader, fields, &LABEL);
-    let own = |name: &str| name.starts_with("app.kubernetes.io/") || name.starts_with("fracht/");
-    let help = "use another name; for `component` the key is `role`";
-    refuse(reader, fields, &LABEL, own, ("set by Fracht", help));
-    refuse(reader, fields, &LABEL, is_label_of_cluster, ("set by the cluster", "use another name"));
-    label_values(reader, &labels);
-    labels.into()
-}
-
-/// Reads annotations. Some names are reserved.
-fn notes(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Box<[(Arc<str>, Text)]> {
-    let own = |name: &str| name.starts_with("fracht/");
-    refuse(reader, fields, &NOTE, own, ("set by Fracht", "use another name"));
-    let notes = settings(reader, fields, &NOTE);
-    for (name, text) in &notes {
-        if text.plain().contains('\0') {
-            reader.tainted = true;
-            reader.sink.push(
-                Diagnostic::new(&BAD_VALUE, format!("`{name}` has a NUL character"))
-                    .at(text.origin.span(), "ends there for every program")
-                    .help("remove it"),
-            );
-        }
-    }
-    let size: usize = notes.iter().map(|(name, text)| name.len() + text.plain().len()).sum();
-    let largest = notes.iter().map(|(_, text)| text).max_by_key(|text| text.plain().len());
-    if let (Some(largest), true) = (largest, size > MOST_OF_NOTES) {
-        reader.tainted = true;
-        reader.sink.push(
-            Diagnostic::new(&BAD_VALUE, format!("the notes of `{owner}` have {size} bytes"))
-                .at(largest.origin.span(), format!("at most {MOST_OF_NOTES} bytes together"))
-                .help("move long texts into a config"),
-        );
-    }
-    notes.into()
-}
-
-/// The most bytes of annotations: the limit of a cluster for one object (262144), less room for the digests of configs.
-const MOST_OF_NOTES: usize = (256 << 10) - (4 << 10);
-
-/// Reads labels of nodes. `platform` must not set the same ones.
-fn place(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[(Arc<str>, Text)]> {
-    let place = settings(reader, fields, &PLACE);
-    if fields.node(&PLATFORM).is_some() {
-        let of_platform = |name: &str| matches!(name, "kubernetes.io/os" | "kubernetes.io/arch");
-        refuse(reader, fields, &PLACE, of_platform, ("set by `platform`", "remove it, or remove `platform`"));
-    }
-    label_values(reader, &place);
-    place.into()
-}
-
-/// Reports reserved names in a table, with a label and a help.
-fn refuse(
-    reader: &mut Reader<'_>,
-    fields: &Fields<'_>,
-    field: &'static Field<Template>,
-    is_reserved: impl Fn(&str) -> bool,
-    (label, help): (&str, &str),
-) {
-    for (name, entry) in fields.named(reader, field).filter(|(name, _)| is_reserved(name)) {
-        reader.tainted = true;
-        let message = format!("{} `{name}` is reserved", field.name());
-        reader.sink.push(Diagnostic::new(&BAD_VALUE, message).at(entry.key_span, label).help(help));
-    }
-}
-
-fn label_values(reader: &mut Reader<'_>, labels: &[(Arc<str>, Text)]) {
-    for (_, value) in labels.iter().filter(|(_, value)| value.is_resolved()) {
-        let plain = value.plain();
-        if is_label_value(&plain) {
-            continue;
-        }
-        reader.tainted = true;
-        reader.sink.push(
-            Diagnostic::new(&BAD_VALUE, format!("invalid label value `{plain}`"))
-                .at(value.origin.span(), "too long, or other characters")
-                .help("use at most 63 letters, digits, -, _ and ., with a letter or digit at both ends"),
-        );
-    }
-}
-
 /// Reports a shared scratch folder that two containers of a pod define with different sizes.
 fn shared_folders(reader: &mut Reader<'_>, workload: &Workload) {
     let mut known: Vec<(&Arc<str>, &Mount, &Scratch)> = Vec::new();
@@ -380,7 +325,7 @@ fn shared_folders(reader: &mut Reader<'_>, workload: &Workload) {
         if one.size == other.size {
             continue;
         }
-        reader.tainted = true;
+        reader.taint();
         reader.sink.push(
             Diagnostic::new(&BAD_VALUE, format!("the shared folder `{name}` has two sizes"))
                 .at(mount.origin.span(), format!("{other} here"))
@@ -427,7 +372,7 @@ fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Box<[After]
             continue;
         };
         let Some((on, symbol)) = reader.symbols.workload(name) else {
-            reader.tainted = true;
+            reader.taint();
             if !reader.symbols.is_unread(RefKind::Service) && !reader.symbols.is_unread(RefKind::Task) {
                 let unknown = Unknown { exact: true, ..Unknown::table("service or task", name, span) };
                 let others = || reader.symbols.workload_names().filter(|other| *other != own);
@@ -436,7 +381,7 @@ fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Box<[After]
             continue;
         };
         if symbol.is_scheduled {
-            reader.tainted = true;
+            reader.taint();
             reader.sink.push(
                 Diagnostic::new(&BAD_VALUE, format!("cannot wait for `task.{name}`: it runs on a schedule"))
                     .at(span, "has a schedule")
@@ -451,7 +396,7 @@ fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Box<[After]
         }
         let (kind, instead) = if symbol.is_task { ("task", "done") } else { ("service", "ready") };
         let message = format!("a {kind} cannot be `{}`", condition.word());
-        reader.tainted = true;
+        reader.taint();
         reader.sink.push(
             Diagnostic::new(&BAD_VALUE, message).at(entry.node.span, format!("`{name}` is a {kind}")).fix(
                 entry.node.span,

@@ -7,8 +7,9 @@ use std::sync::Arc;
 use indexmap::{IndexMap, IndexSet};
 use rustc_hash::FxHasher;
 
+use crate::grammar::name::NameKind;
 use crate::grammar::reference::RefKind;
-use crate::language::{Field, Table, outside, port, secret, service, stack, task};
+use crate::language::{Field, Table, container, outside, port, secret, service, stack, task};
 use crate::model::{ConfigId, Id, NetworkId, OutsideId, PortIndex, SecretId, VolumeId, WorkloadId};
 use crate::ordered_map::OrderedMap;
 use crate::source::Span;
@@ -131,13 +132,18 @@ impl Symbols {
             }
         }
         let has_ports = |node: &Node| is_table(port::PORT.node(node)) && has_keys(node);
+        // Without an image, it is probably a misspelt name of another one.
+        let has_image = |node: &Node| container::IMAGE.node(node).or(container::BUILD.node(node)).is_some();
         let has_all_ports = |node: &Node| {
             let sidecars = service::BESIDE.node(node);
             let mut all = sidecars.and_then(Node::table).into_iter().flat_map(Entries::values);
-            has_ports(node) && is_table(sidecars) && all.all(|sidecar| has_ports(&sidecar.node))
+            has_image(node)
+                && has_ports(node)
+                && is_table(sidecars)
+                && all.all(|sidecar| has_ports(&sidecar.node))
         };
-        let is_text = |item: &Node| item.text().is_some();
-        let are_names = |keys: &Node| matches!(&keys.value, Value::List(keys) if keys.iter().all(is_text));
+        let is_text = |item: &Node| item.text().is_some_and(|name| NameKind::Key.check(name).is_ok());
+        let are_names = |keys: &Node| matches!(&keys.value, Value::List(keys) if !keys.is_empty() && keys.iter().all(is_text));
         let has_names = |node: &Node| {
             has_keys(node)
                 && is_table(secret::KEY.node(node))

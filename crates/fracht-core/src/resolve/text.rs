@@ -9,6 +9,7 @@ use crate::diag::reading::{BAD_VALUE, SECRET_IN_CONFIG, UNKNOWN_NAME};
 use crate::diag::unknown::Unknown;
 use crate::diag::{Diagnostic, Rule, Sink};
 use crate::grammar::name::NameKind;
+use crate::grammar::quoted;
 use crate::grammar::reference::{self, NotReference, Piece, RefKind, References, Written, single_braces};
 use crate::grammar::word::Word;
 use crate::model::{Address, Part, PodField, Text};
@@ -38,7 +39,7 @@ impl Context<'_> {
         let Some(span) = origin.span().filter(|_| reference::has_braces(written)) else {
             return Text { parts: Box::new([Part::Plain(Arc::clone(written))]), origin };
         };
-        let exact = plain_offset(written, span, sources);
+        let exact = quoted::offset(sources.text(span), written);
         let at = |range: std::ops::Range<usize>| match exact {
             Some(offset) => span.part(offset + range.start, offset + range.end),
             None => span,
@@ -62,7 +63,9 @@ impl Context<'_> {
                 }
                 Piece::Braces(inner, range) => {
                     let counts_only = sink.is_full(&UNKNOWN_NAME);
+                    let dollar = written.get(..range.start).is_some_and(|before| before.ends_with("${"));
                     let here = Here {
+                        dollar,
                         span: at(range),
                         exact: exact.is_some(),
                         symbols,
@@ -81,20 +84,10 @@ impl Context<'_> {
     }
 }
 
-/// Where in the source the value begins, if it has no escapes there.
-fn plain_offset(value: &str, span: Span, sources: &Sources) -> Option<usize> {
-    let raw = sources.text(span);
-    if raw == value {
-        return Some(0); // a value of a file of lines, without quotes
-    }
-    [3, 1].into_iter().find(|quotes| {
-        let inside = raw.len().checked_sub(*quotes).and_then(|end| raw.get(*quotes..end));
-        inside == Some(value)
-    })
-}
-
 /// The place of a reference.
 struct Here<'a> {
+    /// Set if a `$` is before the braces.
+    dollar: bool,
     span: Span,
     exact: bool,
     symbols: &'a Symbols,
@@ -129,15 +122,65 @@ impl Here<'_> {
         match reference::parse(inner) {
             Ok(written) => self.resolve(written),
             Err(NotReference::Kind(kind)) => Err(self.unknown_kind(kind)),
-            Err(NotReference::Form) => Err(Box::new(
-                Diagnostic::new(&BAD_VALUE, "invalid reference")
-                    .at(self.span, "not `kind.name` or `kind.name/part`")
-                    .help("write a reference, for example `{secret.db/password}`; for literal braces `{{` and `}}`"),
-            )),
+            Err(NotReference::Form) => Err(Box::new(self.malformed(inner))),
         }
     }
 
+    /// The problem of a text between braces that is no reference.
+    fn malformed(&self, inner: &str) -> Diagnostic {
+        if let Some(repaired) = self.repaired(inner) {
+            let title = format!("write `{{{repaired}}}`");
+            let problem = Diagnostic::new(&BAD_VALUE, "invalid reference")
+                .at(self.span, "not `kind.name` or `kind.name/part`");
+            return if self.exact { problem.fix(self.span, repaired, title) } else { problem.help(title) };
+        }
+        if self.dollar {
+            return Diagnostic::new(&BAD_VALUE, "`${…}` is not a reference")
+                .at(self.span, "not `kind.name` or `kind.name/part`")
+                .help("refer to an input, `{input.NAME}`, or to another value, without the `$`")
+                .help("or for a literal text, double the braces: `${{NAME}}`");
+        }
+        Diagnostic::new(&BAD_VALUE, "invalid reference")
+            .at(self.span, "not `kind.name` or `kind.name/part`")
+            .help("write a reference, for example `{service.NAME/PORT}` or `{input.NAME}`")
+            .help("or for literal braces, double them: `{{` and `}}`")
+    }
+
+    /// The reference that a text may be meant as, if the stack has it: without blanks, with other signs between its
+    /// parts, or of the kind that has this name.
+    fn repaired(&self, inner: &str) -> Option<String> {
+        let bare: String = inner.chars().filter(|c| !c.is_whitespace()).collect();
+        let bare = bare.trim_matches(['.', '/', ':']);
+        let slashed = bare.replace(':', "/");
+        let small = bare.to_lowercase().replace('_', "-");
+        let with_dot = |sign: char| bare.split_once(sign).map(|(kind, rest)| format!("{kind}.{rest}"));
+        let parted = bare.rsplit_once('.').map(|(name, part)| format!("{name}/{part}"));
+        let kinds = IN_TEXTS.into_iter();
+        let kinds =
+            kinds.flat_map(|kind| [bare, small.as_str()].map(|name| format!("{}.{name}", kind.word())));
+        let forms = [Some(bare.to_owned()), Some(slashed), with_dot(':'), with_dot('/'), parted];
+        let mut candidates = forms.into_iter().flatten().chain(kinds);
+        candidates.find(|candidate| {
+            candidate != inner
+                && reference::parse(candidate).is_ok_and(
+                    |written| matches!(self.resolve_exactly(written), Ok(part) if part != Part::Unresolved),
+                )
+        })
+    }
+
     fn resolve(&self, written: Written<'_>) -> Resolved {
+        self.resolve_exactly(written).map_err(|problem| {
+            // `service.broker.queue` for `service.broker/queue`.
+            let dotted = written.part.is_none() && written.name.contains('.');
+            let whole = || format!("{}.{}", written.kind.word(), written.name);
+            match dotted.then(|| self.repaired(&whole())).flatten() {
+                Some(_) => Box::new(self.malformed(&whole())),
+                None => problem,
+            }
+        })
+    }
+
+    fn resolve_exactly(&self, written: Written<'_>) -> Resolved {
         match written.kind {
             RefKind::Service => self.service(written),
             RefKind::Outside => self.outside(written),

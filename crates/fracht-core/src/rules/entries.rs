@@ -9,9 +9,9 @@ pub(super) static ENTRY_PATH: Rule = Rule {
     summary: "The web entry does not accept a path",
     why: "The cluster refuses the entry, or no request ever has that path.",
     fails: "[stack]\nname = \"s\"\n[target.prod]\ndomain = \"h.example\"\n\
-            [service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"web\", path = \"/a//b\" }\n",
+            [service.a]\nimage = \"a:1.0\"\nport.web = { number = 80, reach = \"web\", path = \"/a//b\" }\n",
     passes: "[stack]\nname = \"s\"\n[target.prod]\ndomain = \"h.example\"\n\
-             [service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"web\", path = \"/a/b\" }\n",
+             [service.a]\nimage = \"a:1.0\"\nport.web = { number = 80, reach = \"web\", path = \"/a/b\" }\n",
     always_error: true,
     ..Rule::BASE
 };

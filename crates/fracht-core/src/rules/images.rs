@@ -1,8 +1,11 @@
 //! Rules on images.
 
 use super::Rule;
+use super::written::Owner;
 use crate::diag::{Diagnostic, Severity, Sink};
+use crate::grammar::image::Image;
 use crate::model::{Model, TargetKind};
+use crate::origin::Sourced;
 
 pub(super) static IMAGE_UNPINNED: Rule = Rule {
     name: "image-unpinned",
@@ -14,34 +17,177 @@ pub(super) static IMAGE_UNPINNED: Rule = Rule {
     ..Rule::BASE
 };
 
-pub(super) fn image_unpinned(model: &Model, sink: &mut Sink) {
+pub(super) static IMAGE_FLOATING: Rule = Rule {
+    name: "image-floating",
+    severity: Severity::Warning,
+    summary: "The tag of an image moves",
+    why: "The same tag is another image after each release: nodes run different versions, and a rollback does nothing.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:stable\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.4.0\"\n",
+    ..Rule::BASE
+};
+
+/// Tags that name a branch or a channel, which moves.
+const CHANNELS: &[&str] = &[
+    "main",
+    "master",
+    "trunk",
+    "develop",
+    "development",
+    "dev",
+    "stable",
+    "edge",
+    "lts",
+    "nightly",
+    "canary",
+    "current",
+    "next",
+    "beta",
+    "alpha",
+    "rolling",
+    "release",
+    "testing",
+    "staging",
+    "prod",
+    "production",
+    "snapshot",
+    "head",
+    "rc",
+    "test",
+    "newest",
+    "default",
+];
+
+/// Why a tag moves; `None` for that of one version.
+fn moves(tag: &str) -> Option<&'static str> {
+    let small = tag.to_ascii_lowercase();
+    let mut parts = small.split(['-', '_']);
+    let first = parts.next().unwrap_or_default();
+    let digits = |text: &str| !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit());
+    let number = first.strip_prefix('v').unwrap_or(first);
+    let rest: Vec<&str> = parts.collect();
+    // A date, a commit or a number of a build says which one it is.
+    let is_unique = |part: &&str| {
+        let hex = part.len() >= 7 && part.bytes().all(|byte| byte.is_ascii_hexdigit());
+        hex || digits(part) && part.len() >= 6
+            || part.contains('.') && part.starts_with(|c: char| c.is_ascii_digit())
+    };
+    if rest.iter().any(is_unique) || is_unique(&number) && number.contains('.') || is_unique(&number) {
+        return None;
+    }
+    if CHANNELS.contains(&first) && rest.iter().all(|part| !digits(part)) {
+        return Some("a channel, not a version");
+    }
+    if digits(number) && number.len() < 6 {
+        // `1-2` and `5-beta3` are versions of a kind of their own.
+        let own = rest.iter().any(|part| part.starts_with(|c: char| c.is_ascii_digit()));
+        return (!own).then_some("moves with each release of this major version");
+    }
+    let has_digit = small.bytes().any(|byte| byte.is_ascii_digit());
+    let variant = [
+        "alpine",
+        "slim",
+        "bookworm",
+        "bullseye",
+        "trixie",
+        "jammy",
+        "noble",
+        "debian",
+        "ubuntu",
+        "fpm",
+        "apache",
+        "full",
+        "minimal",
+        "jre",
+        "jdk",
+        "distroless",
+        "scratch",
+        "windowsservercore",
+        "management",
+    ];
+    let is_variant =
+        |part: &str| variant.iter().any(|name| part.trim_end_matches(|c: char| c.is_ascii_digit()) == *name);
+    (is_variant(first) && rest.iter().all(|part| is_variant(part)) && (!has_digit || !small.contains('.')))
+        .then_some("a variant without a version")
+}
+
+/// Every image of a model with what uses it, except for those that are built here.
+fn images(model: &Model) -> impl Iterator<Item = (String, Option<Owner<'_>>, &Sourced<Image>)> {
     let containers =
-        model.workloads.iter().flat_map(|workload| workload.containers().map(move |c| (workload, c)));
-    for (workload, container) in containers {
-        let image = &container.image;
-        if image.value.is_pinned() || image.span().is_none() {
+        Owner::containers(model).map(|(owner, container)| (owner.reference(), Some(owner), &container.image));
+    let gates = [("ready", &model.target.gate.ready), ("done", &model.target.gate.done)];
+    let gates = gates.map(|(name, image)| (format!("gate.{name}"), None, image));
+    let of_builds = |image: &Image| model.builds.iter().any(|build| build.image.as_ref() == Some(image));
+    containers.chain(gates).filter(move |(_, _, image)| !of_builds(&image.value))
+}
+
+pub(super) fn image_unpinned(model: &Model, sink: &mut Sink) {
+    for (owner, table, image) in images(model) {
+        if image.value.is_pinned() || image.span().is_none() || image.value.text().is_empty() {
             continue;
         }
-        let message = format!("the image of `{}` is not pinned to a version", workload.reference());
+        let message = format!("the image of `{owner}` is not pinned to a version");
         let label = match image.value.tag() {
             Some(tag) => format!("`{tag}` changes over time"),
             None => "no tag, so `latest` is pulled".to_owned(),
         };
         let named = image.value.tagged("1.0.0");
+        let problem = Diagnostic::new(&IMAGE_UNPINNED, message)
+            .at(image.span(), label)
+            .help(format!("pin the version that you tested, for example `{named}`, or a digest"));
+        sink.push(table.map_or(problem.clone(), |table| table.owns(problem)));
+    }
+}
+
+pub(super) fn image_floating(model: &Model, sink: &mut Sink) {
+    for (owner, table, image) in images(model) {
+        let tag = image.value.tag().filter(|tag| *tag != "latest" && image.value.digest().is_none());
+        let (Some(tag), Some(span)) = (tag, image.span()) else { continue };
+        let Some(why) = moves(tag) else { continue };
+        let named = image.value.tagged(&example(tag));
+        let problem =
+            Diagnostic::new(&IMAGE_FLOATING, format!("the image of `{owner}` has the moving tag `{tag}`"))
+                .at(span, why)
+                .help(format!("pin the version that you tested, for example `{named}`, or a digest"));
+        sink.push(table.map_or(problem.clone(), |table| table.owns(problem)));
+    }
+    for build in &model.builds {
+        let (Some(image), Some(tag)) = (&build.image, &build.tag) else { continue };
+        // A text with references changes with its inputs.
+        let (Some(span), Some(name)) = (tag.origin.span().filter(|_| tag.is_plain()), image.tag()) else {
+            continue;
+        };
+        let why = if name == "latest" { Some("changes over time") } else { moves(name) };
+        if why.is_none() || name.starts_with("content-") {
+            continue;
+        }
+        let message = format!("`build.{}` keeps the tag `{name}` for every content", build.name);
         sink.push(
-            Diagnostic::new(&IMAGE_UNPINNED, message)
-                .at(image.span(), label)
-                .help(format!("pin the version that you tested, for example `{named}`, or a digest")),
+            Diagnostic::new(&IMAGE_FLOATING, message)
+                .at(span, "the cluster does not notice a new image")
+                .help("write `tag = \"content\"`: a digest of the folder")
+                .help("or an input, which changes with each release: `tag = \"{input.version}\"`")
+                .of(build.span),
         );
     }
+}
+
+/// A version for a tag that has none.
+fn example(tag: &str) -> String {
+    let mut parts = tag.split('-');
+    let first = parts.next().unwrap_or_default();
+    let number =
+        if first.starts_with(|c: char| c.is_ascii_digit()) { format!("{first}.0.1") } else { "1.0.0".into() };
+    let rest: Vec<&str> = parts.collect();
+    if rest.is_empty() { number } else { format!("{number}-{}", rest.join("-")) }
 }
 
 pub(super) static IMAGE_UNPULLABLE: Rule = Rule {
     name: "image-unpullable",
     summary: "A cluster target has no registry for an image that is built here",
     why: "A cluster does not build images: it pulls them from a registry.",
-    fails: "[stack]\nname = \"s\"\n[build.app]\nsource = \"app\"\ntag = \"1\"\n[service.a]\nbuild = \"app\"\n",
-    passes: "[stack]\nname = \"s\"\n[build.app]\nsource = \"app\"\ntag = \"1\"\n[service.a]\nbuild = \"app\"\n\
+    fails: "[stack]\nname = \"s\"\n[build.app]\nsource = \"app\"\n[service.a]\nbuild = \"app\"\n",
+    passes: "[stack]\nname = \"s\"\n[build.app]\nsource = \"app\"\n[service.a]\nbuild = \"app\"\n\
              [target.prod]\nregistry = \"registry.example/team\"\n",
     ..Rule::BASE
 };
@@ -52,11 +198,60 @@ pub(super) fn image_unpullable(model: &Model, sink: &mut Sink) {
     }
     for build in model.builds.iter().filter(|build| !build.has_registry) {
         let Some(image) = &build.image else { continue };
+        if !Owner::containers(model).any(|(_, container)| container.image.value == *image) {
+            continue;
+        }
         let message = format!("`build.{}` has no registry that the cluster can pull from", build.name);
         sink.push(
             Diagnostic::new(&IMAGE_UNPULLABLE, message)
                 .at(build.span, format!("for target `{}` it is `{image}`", model.target.name))
-                .help("set the registry in the target, for example `registry = \"registry.example/team\"`"),
+                .help("set the registry in the target, for example `registry = \"registry.example/team\"`")
+                .of(build.span),
         );
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn tags_that_move_are_told_from_versions() {
+        for tag in [
+            "main",
+            "stable",
+            "edge",
+            "lts",
+            "5",
+            "v2",
+            "16-alpine",
+            "alpine",
+            "lts-slim",
+            "bookworm",
+            "dev",
+            "alpine3",
+        ] {
+            assert!(moves(tag).is_some(), "{tag}");
+        }
+        for tag in [
+            "1.0",
+            "16.4",
+            "v2.1.0",
+            "16.4-alpine",
+            "1.27-alpine3.20",
+            "2024-05-01",
+            "20240501",
+            "c0ffee1",
+            "main-c0ffee1",
+            "1.0-rc1",
+            "r42",
+            "jammy-20240501",
+            "release-1.2",
+            "content-0123456789ab",
+            "8u412",
+            "1-2",
+        ] {
+            assert_eq!(moves(tag), None, "{tag}");
+        }
     }
 }

@@ -3,30 +3,44 @@
 //! A rule is data. To add one: a static and a function in the file of its topic, and a line in `LIST`. The rules of
 //! reading are in `diag/reading.rs`, since the readers report them.
 
+mod addresses;
+mod braces;
+mod commands;
 mod entries;
+mod health;
 mod images;
+mod mounts;
+mod names;
 mod networks;
 mod nodes;
 mod objects;
 mod outside;
+mod placeholders;
 mod ports;
 mod quantities;
+mod references;
 mod secrets;
-mod settings;
+mod sizes;
 mod start;
+mod stores;
+mod targets;
 mod texts;
 mod unused;
+mod variables;
 mod volumes;
+mod written;
 
 pub use objects::{NAME_CLASH, PASS_BEYOND, PASS_BROKEN, PASS_FIELDS, PASS_SECRET, PATCH_MISSES};
-pub use settings::MOST_OF_SECRET;
+pub use sizes::MOST_OF_SECRET;
 
 pub use crate::diag::Rule;
+pub(crate) use crate::diag::reading::ALLOW_UNUSED;
 use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
 
 use crate::diag::{Sink, reading};
 use crate::model::Model;
 use crate::plan::facts::Facts;
+use crate::source::Sources;
 
 /// The code that finds the problems of a rule.
 #[derive(Clone, Copy)]
@@ -35,6 +49,8 @@ enum Check {
     Reading,
     /// This function, which checks a model.
     Model(fn(&Model, &mut Sink)),
+    /// This function, which checks texts as they are written.
+    Texts(fn(&Model, &Sources, &mut Sink)),
     /// This function, which checks plans.
     Plans(fn(&Facts, &mut Sink)),
     /// The back end, which checks the generated objects.
@@ -63,18 +79,25 @@ static LIST: &[(&Rule, Check)] = &[
     (&ports::AT_WITH_REPLICAS, Check::Model(ports::at_with_replicas)),
     (&ports::AT_UNUSED, Check::Model(ports::at_unused)),
     (&images::IMAGE_UNPINNED, Check::Model(images::image_unpinned)),
+    (&images::IMAGE_FLOATING, Check::Model(images::image_floating)),
     (&images::IMAGE_UNPULLABLE, Check::Model(images::image_unpullable)),
     (&reading::INPUT_MISSING, Check::Reading),
     (&reading::INPUT_REFUSED, Check::Reading),
-    (&settings::LOCALHOST_ADDRESS, Check::Model(settings::localhost_address)),
-    (&settings::PLACEHOLDER_LEFT, Check::Model(settings::placeholder_left)),
-    (&settings::CONFIG_TOO_LARGE, Check::Model(settings::config_too_large)),
-    (&secrets::SECRET_IN_CLEAR, Check::Model(secrets::secret_in_clear)),
+    (&addresses::LOCALHOST_ADDRESS, Check::Texts(addresses::localhost_address)),
+    (&commands::COMMAND_IN_ONE_WORD, Check::Model(commands::command_in_one_word)),
+    (&braces::BRACES_MISSING, Check::Texts(braces::braces_missing)),
+    (&references::REFERENCE_MISSING, Check::Texts(references::reference_missing)),
+    (&references::REFERENCE_IGNORED, Check::Texts(references::reference_ignored)),
+    (&placeholders::PLACEHOLDER_LEFT, Check::Texts(placeholders::placeholder_left)),
+    (&sizes::CONFIG_TOO_LARGE, Check::Model(sizes::config_too_large)),
+    (&secrets::SECRET_IN_CLEAR, Check::Texts(secrets::secret_in_clear)),
+    (&secrets::SECRET_ENCODED_TWICE, Check::Model(secrets::secret_encoded_twice)),
     (&reading::SECRET_IN_CONFIG, Check::Reading),
     (&reading::SECRET_WRITTEN, Check::Reading),
     (&networks::NO_ROUTE, Check::Model(networks::no_route)),
     (&quantities::SIZE_INVERTED, Check::Model(quantities::size_inverted)),
     (&reading::UNUSED, Check::Model(unused::unused)),
+    (&ALLOW_UNUSED, Check::Reading),
     (&reading::SCHEDULE_INVALID, Check::Reading),
     (&reading::ENV_NAME, Check::Reading),
     (&ports::HOST_MISSING, Check::Model(ports::host_missing)),
@@ -91,8 +114,29 @@ static LIST: &[(&Rule, Check)] = &[
     (&networks::API_ANYWHERE, Check::Model(networks::api_anywhere)),
     (&entries::ENTRY_PATH, Check::Model(entries::entry_path)),
     (&outside::OUTSIDE_ADDRESS, Check::Model(outside::outside_address)),
-    (&settings::SECRET_TOO_LARGE, Check::Model(settings::secret_too_large)),
+    (&sizes::SECRET_TOO_LARGE, Check::Model(sizes::secret_too_large)),
     (&nodes::NODE_CLASH, Check::Plans(nodes::node_clash)),
+    (&nodes::PLATFORM_MISMATCH, Check::Model(nodes::platform_mismatch)),
+    (&nodes::SPREAD_IMPOSSIBLE, Check::Plans(nodes::spread_impossible)),
+    (&stores::STORE_EXPOSED, Check::Model(stores::store_exposed)),
+    (&stores::DATA_UNKEPT, Check::Model(stores::data_unkept)),
+    (&stores::FIRST_START_ONLY, Check::Model(stores::first_start_only)),
+    (&stores::STORE_REPLICATED, Check::Model(stores::store_replicated)),
+    (&stores::LOGIN_MISSING, Check::Model(stores::login_missing)),
+    (&health::HEALTH_MISSING, Check::Model(health::health_missing)),
+    (&health::BOOT_TOO_SHORT, Check::Model(health::boot_too_short)),
+    (&health::GATE_TOO_SHORT, Check::Model(health::gate_too_short)),
+    (&start::ORDER_MISSING, Check::Model(start::order_missing)),
+    (&networks::UNREACHABLE, Check::Model(networks::unreachable)),
+    (&quantities::SIZE_MISSING, Check::Model(quantities::size_missing)),
+    (&quantities::AMOUNT_UNLIKELY, Check::Model(quantities::amount_unlikely)),
+    (&variables::ENV_SHADOWED, Check::Model(variables::env_shadowed)),
+    (&reading::NEAR_DUPLICATE, Check::Reading),
+    (&variables::COPY_DRIFTS, Check::Texts(variables::copy_drifts)),
+    (&mounts::MOUNT_COVERS, Check::Model(mounts::mount_covers)),
+    (&mounts::SCRIPT_NOT_EXECUTABLE, Check::Model(mounts::script_not_executable)),
+    (&names::NAME_TOO_LONG, Check::Model(names::name_too_long)),
+    (&targets::TARGETS_CLASH, Check::Model(targets::targets_clash)),
     (&NAME_CLASH, Check::Objects),
     (&PATCH_MISSES, Check::Objects),
     (&PASS_BROKEN, Check::Objects),
@@ -120,9 +164,10 @@ pub fn rule(name: &str) -> Option<&'static Rule> {
 const WORTH_THREADS: usize = 500;
 
 /// Runs every rule on the facts of a stack. Rules are independent, so that several can run at once.
-pub(crate) fn run(facts: &Facts, sink: &mut Sink) {
+pub(crate) fn run(facts: &Facts, sources: &Sources, sink: &mut Sink) {
     let run = |check: &Check, sink: &mut Sink| match check {
         Check::Model(check) => check(&facts.model, sink),
+        Check::Texts(check) => check(&facts.model, sources, sink),
         Check::Plans(check) => check(facts, sink),
         Check::Reading | Check::Objects => {}
     };

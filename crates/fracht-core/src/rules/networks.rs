@@ -1,27 +1,28 @@
 //! Rules on networks: what a service uses must be reachable.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::Rule;
 use crate::diag::unknown::listing;
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{Address, Condition, Model, Part, TargetKind, Workload};
+use crate::model::{Address, Condition, Model, NetworkId, Part, TargetKind, Workload, WorkloadId};
 
 pub(super) static NO_ROUTE: Rule = Rule {
     name: "no-route",
     summary: "A service or task uses something that its networks do not reach",
     why: "The connection would be refused, or hang until it times out.",
     fails: "[stack]\nname = \"s\"\n[network.back]\n[network.front]\n\
-            [service.db]\nimage = \"db:1\"\nport.sql = 5432\nnetwork = [\"back\"]\n\
-            [service.a]\nimage = \"a:1\"\nnetwork = [\"front\"]\nenv.DB = \"{service.db/sql}\"\n",
+            [service.db]\nimage = \"db:1.0\"\nport.sql = 5432\nnetwork = [\"back\"]\n\
+            [service.a]\nimage = \"a:1.0\"\nnetwork = [\"front\"]\nenv.DB = \"{service.db/sql}\"\n",
     passes: "[stack]\nname = \"s\"\n[network.back]\n[network.front]\n\
-             [service.db]\nimage = \"db:1\"\nport.sql = 5432\nnetwork = [\"back\"]\n\
-             [service.a]\nimage = \"a:1\"\nnetwork = [\"front\", \"back\"]\nenv.DB = \"{service.db/sql}\"\n",
+             [service.db]\nimage = \"db:1.0\"\nport.sql = 5432\nnetwork = [\"back\"]\n\
+             [service.a]\nimage = \"a:1.0\"\nnetwork = [\"front\", \"back\"]\nenv.DB = \"{service.db/sql}\"\n",
     ..Rule::BASE
 };
 
 pub(super) fn no_route(model: &Model, sink: &mut Sink) {
-    for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
+    let is_known = |workload: &Workload| !workload.unread.has(&["network"]);
+    for workload in model.workloads.iter().filter(|workload| is_known(workload)) {
         outside(model, workload, sink);
         let addresses = workload.texts().flat_map(|(_, text)| {
             text.parts.iter().filter_map(move |part| match part {
@@ -36,7 +37,7 @@ pub(super) fn no_route(model: &Model, sink: &mut Sink) {
         for (id, span) in addresses.chain(waits.map(|after| (after.on, after.span))) {
             let other = &model.workloads[id];
             let itself = std::ptr::eq(workload, other);
-            if itself || other.tainted || reported.contains(&id) || model.share_network(workload, other) {
+            if itself || !is_known(other) || reported.contains(&id) || model.share_network(workload, other) {
                 continue;
             }
             reported.insert(id);
@@ -94,10 +95,10 @@ pub(super) static API_ANYWHERE: Rule = Rule {
     severity: Severity::Warning,
     summary: "A closed network leaves the cluster's API open at any address",
     why: "Nothing says where the API is: its ports, 443 and 6443, are open to every address, for all of the pod.",
-    fails: "[stack]\nname = \"s\"\n[network.n]\nclosed = true\n[task.t]\nimage = \"t:1\"\nnetwork = [\"n\"]\n\
-            [service.a]\nimage = \"a:1\"\nnetwork = [\"n\"]\nafter = { t = \"done\" }\n",
-    passes: "[stack]\nname = \"s\"\n[network.n]\nclosed = true\n[task.t]\nimage = \"t:1\"\nnetwork = [\"n\"]\n\
-             [service.a]\nimage = \"a:1\"\nnetwork = [\"n\"]\nafter = { t = \"done\" }\n\
+    fails: "[stack]\nname = \"s\"\n[network.n]\nclosed = true\n[task.t]\nimage = \"t:1.0\"\nnetwork = [\"n\"]\n\
+            [service.a]\nimage = \"a:1.0\"\nnetwork = [\"n\"]\nafter = { t = \"done\" }\n",
+    passes: "[stack]\nname = \"s\"\n[network.n]\nclosed = true\n[task.t]\nimage = \"t:1.0\"\nnetwork = [\"n\"]\n\
+             [service.a]\nimage = \"a:1.0\"\nnetwork = [\"n\"]\nafter = { t = \"done\" }\n\
              [target.cluster]\napi = [\"192.0.2.10/32\"]\n",
     ..Rule::BASE
 };
@@ -106,8 +107,11 @@ pub(super) fn api_anywhere(model: &Model, sink: &mut Sink) {
     if model.target.on.value != TargetKind::Cluster || !model.target.api.is_empty() {
         return;
     }
-    let asking: Vec<&Workload> =
-        model.workloads.iter().filter(|workload| !workload.tainted && model.may_use_api(workload)).collect();
+    let asking: Vec<&Workload> = model
+        .workloads
+        .iter()
+        .filter(|workload| !workload.unread.has(&["network"]) && model.may_use_api(workload))
+        .collect();
     let Some((first, others)) = asking.split_first() else { return };
     let why = |workload: &Workload| {
         let gate = workload.after.iter().find(|after| after.condition == Condition::Done);
@@ -131,4 +135,73 @@ pub(super) fn api_anywhere(model: &Model, sink: &mut Sink) {
             ))
             .help("or see them first: `kubectl get endpoints kubernetes -n default`"),
     );
+}
+
+pub(super) static UNREACHABLE: Rule = Rule {
+    name: "unreachable",
+    severity: Severity::Warning,
+    summary: "Nobody can reach the ports of a service",
+    why: "Nothing else is in its networks, and none of its ports is open: what it serves reaches nobody.",
+    fails: "[stack]\nname = \"s\"\n[network.back]\n[service.db]\nimage = \"db:1.0\"\nport.sql = 5432\nnetwork = [\"back\"]\n\
+            [service.a]\nimage = \"a:1.0\"\n",
+    passes: "[stack]\nname = \"s\"\n[network.back]\n[service.db]\nimage = \"db:1.0\"\nport.sql = 5432\nnetwork = [\"back\"]\n\
+             [service.a]\nimage = \"a:1.0\"\nnetwork = [\"back\"]\n",
+    ..Rule::BASE
+};
+
+/// How to open the first port of a service.
+fn opened(workload: &Workload) -> String {
+    let port = workload.ports().first();
+    let (name, number) = port.map_or(("http", 80), |port| (&*port.name, port.number.value));
+    format!(
+        "or open a port: `port.{name} = {{ number = {number}, reach = \"balancer\" }}` in `[{}]`",
+        workload.reference()
+    )
+}
+
+pub(super) fn unreachable(model: &Model, sink: &mut Sink) {
+    let mut members: BTreeMap<NetworkId, usize> = BTreeMap::new();
+    for network in model.workloads.iter().flat_map(|workload| &workload.networks) {
+        *members.entry(network.value).or_default() += 1;
+    }
+    // What somebody uses without a way to it is reported as such.
+    let mut used: BTreeSet<WorkloadId> = BTreeSet::new();
+    for workload in &model.workloads {
+        used.extend(workload.after.iter().map(|after| after.on));
+        let parts = workload.texts().flat_map(|(_, text)| &text.parts);
+        used.extend(parts.filter_map(|part| match part {
+            Part::Known { address: Some(Address::Service(id, _)), .. } => Some(*id),
+            _ => None,
+        }));
+    }
+    let in_default = model.workloads.iter().filter(|workload| workload.networks.is_empty()).count();
+    for (id, workload) in model.workloads.entries() {
+        let ports = workload.ports();
+        let is_known = !used.contains(&id) && !workload.unread.has(&["network"]) && !workload.incomplete;
+        // A stack of one service may be there for another stack.
+        if ports.is_empty()
+            || !is_known
+            || model.workloads.iter().len() < 2
+            || workload.open_ports().next().is_some()
+        {
+            continue;
+        }
+        let alone = if workload.networks.is_empty() {
+            in_default < 2
+        } else {
+            workload.networks.iter().all(|network| members.get(&network.value).copied() < Some(2))
+        };
+        if !alone {
+            continue;
+        }
+        let place = workload.networks.first().and_then(super::super::origin::Sourced::span);
+        let message = format!("nobody can reach `{}`: it is alone in its networks", workload.reference());
+        sink.push(
+            Diagnostic::new(&UNREACHABLE, message)
+                .at(place.unwrap_or(workload.span), "no other member")
+                .help("put what uses it into the same network")
+                .help(opened(workload))
+                .of(workload.span),
+        );
+    }
 }

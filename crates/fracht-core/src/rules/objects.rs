@@ -10,11 +10,11 @@ pub static NAME_CLASH: Rule = Rule::always_error(
     "The one applied later would replace the other.",
     (
         "[stack]\nname = \"s\"\n[volume.a]\nsize = \"1Gi\"\neach = true\n[volume.a-b]\nsize = \"1Gi\"\neach = true\n\
-         [service.b-c]\nimage = \"a:1\"\nmount.\"/x\" = \"volume.a\"\n\
-         [service.c]\nimage = \"a:1\"\nmount.\"/x\" = \"volume.a-b\"\n",
+         [service.b-c]\nimage = \"a:1.0\"\nmount.\"/x\" = \"volume.a\"\n\
+         [service.c]\nimage = \"a:1.0\"\nmount.\"/x\" = \"volume.a-b\"\n",
         "[stack]\nname = \"s\"\n[volume.a]\nsize = \"1Gi\"\neach = true\n[volume.a-b]\nsize = \"1Gi\"\neach = true\n\
-         [service.b-c]\nimage = \"a:1\"\nmount.\"/x\" = \"volume.a\"\n\
-         [service.d]\nimage = \"a:1\"\nmount.\"/x\" = \"volume.a-b\"\n",
+         [service.b-c]\nimage = \"a:1.0\"\nmount.\"/x\" = \"volume.a\"\n\
+         [service.d]\nimage = \"a:1.0\"\nmount.\"/x\" = \"volume.a-b\"\n",
     ),
 );
 
@@ -25,9 +25,9 @@ pub static PATCH_MISSES: Rule = Rule::always_error(
     "The change that you want would not happen.",
     (
         "[[patch]]\non = \"Deployment/b\"\nmerge = { spec.revisionHistoryLimit = 3 }\n\
-         [stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+         [stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n",
         "[[patch]]\non = \"Deployment/a\"\nmerge = { spec.revisionHistoryLimit = 3 }\n\
-         [stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+         [stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n",
     ),
 );
 
@@ -37,8 +37,8 @@ pub static PASS_BROKEN: Rule = Rule::always_error(
     "A file in `pass` contains something that is not a Kubernetes object",
     "The cluster would reject it, and everything applied after it.",
     (
-        "pass = [\"broken.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
-        "pass = [\"good.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+        "pass = [\"broken.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n",
+        "pass = [\"good.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n",
     ),
 );
 
@@ -49,8 +49,8 @@ pub static PASS_BEYOND: Rule = Rule {
     summary: "A passed object reaches beyond the stack and its namespace",
     why: "It is cluster-wide, in another namespace, gives permissions, opens a network or is privileged: the rules on the \
           stack's own objects do not hold for it.",
-    fails: "pass = [\"wide.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
-    passes: "pass = [\"good.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+    fails: "pass = [\"wide.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n",
+    passes: "pass = [\"good.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n",
     ..Rule::BASE
 };
 
@@ -60,8 +60,8 @@ pub static PASS_FIELDS: Rule = Rule {
     severity: Severity::Warning,
     summary: "A passed object has a field that its kind does not have",
     why: "The cluster drops it, or rejects the object: what the field should set is not set.",
-    fails: "pass = [\"typo.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
-    passes: "pass = [\"good.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+    fails: "pass = [\"typo.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n",
+    passes: "pass = [\"good.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n",
     ..Rule::BASE
 };
 
@@ -71,8 +71,8 @@ pub static PASS_SECRET: Rule = Rule {
     severity: Severity::Warning,
     summary: "A passed Secret has its values in plain text",
     why: "Everyone who can read the file or its history has the values; base64 hides nothing.",
-    fails: "pass = [\"secret.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
+    fails: "pass = [\"secret.yaml\"]\n[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n",
     passes: "[stack]\nname = \"s\"\n[secret.a]\nkey.b = { env = \"B\" }\n\
-             [service.a]\nimage = \"a:1\"\nuse = [\"secret.a\"]\n",
+             [service.a]\nimage = \"a:1.0\"\nuse = [\"secret.a\"]\n",
     ..Rule::BASE
 };

@@ -10,9 +10,9 @@ pub(super) static OUTSIDE_ADDRESS: Rule = Rule {
     summary: "An external service is at an address that a cluster cannot reach",
     why: "The cluster refuses the address, or the name leads back to itself.",
     fails: "[stack]\nname = \"s\"\n[outside.o]\naddress = \"127.0.0.1\"\nport.x = 80\n\
-            [service.a]\nimage = \"a:1\"\nenv.X = \"{outside.o/x}\"\n",
+            [service.a]\nimage = \"a:1.0\"\nenv.X = \"{outside.o/x}\"\n",
     passes: "[stack]\nname = \"s\"\n[outside.o]\naddress = \"192.0.2.1\"\nport.x = 80\n\
-             [service.a]\nimage = \"a:1\"\nenv.X = \"{outside.o/x}\"\n",
+             [service.a]\nimage = \"a:1.0\"\nenv.X = \"{outside.o/x}\"\n",
     always_error: true,
     ..Rule::BASE
 };
@@ -56,7 +56,7 @@ fn host_name(model: &Model, outside: &Outside, name: &str, sink: &mut Sink) {
                 .at(outside.place.span(), format!("the Service `{}` of this namespace", outside.name))
                 .also(outside.span, "becomes a Service of the same name, and takes its place")
                 .help(format!(
-                    "give it another name, for example `[outside.shared-{}]` with `host = \"{own}\"`",
+                    "give it another name, for example `[outside.shared-{}]`, and as its host `{own}`",
                     outside.name
                 )),
         );

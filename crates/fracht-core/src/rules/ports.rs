@@ -59,11 +59,11 @@ pub(super) static PORT_CLASH: Rule = Rule {
     summary: "Two ports use the same number in the same place",
     why: "Only one process can listen on it; the second fails to start.",
     fails: "[stack]\nname = \"s\"\n\
-            [service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\", at = 30080 }\n\
-            [service.b]\nimage = \"b:1\"\nport.web = { number = 80, reach = \"node\", at = 30080 }\n",
+            [service.a]\nimage = \"a:1.0\"\nport.web = { number = 80, reach = \"node\", at = 30080 }\n\
+            [service.b]\nimage = \"b:1.0\"\nport.web = { number = 80, reach = \"node\", at = 30080 }\n",
     passes: "[stack]\nname = \"s\"\n\
-             [service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"node\", at = 30080 }\n\
-             [service.b]\nimage = \"b:1\"\nport.web = { number = 80, reach = \"node\", at = \"30080..\" }\n",
+             [service.a]\nimage = \"a:1.0\"\nport.web = { number = 80, reach = \"node\", at = 30080 }\n\
+             [service.b]\nimage = \"b:1.0\"\nport.web = { number = 80, reach = \"node\", at = \"30080..\" }\n",
     ..Rule::BASE
 };
 
@@ -82,7 +82,11 @@ pub(super) fn port_clash(facts: &Facts, sink: &mut Sink) {
         };
         let place = clash.scope.words();
         let (first, second) = (clash.first.words(model), clash.second.words(model));
-        let same = clash.first.service == clash.second.service && clash.first.port == clash.second.port;
+        let one_pod = clash.first.service == clash.second.service;
+        let same = one_pod && clash.first.port == clash.second.port;
+        if one_pod && !same && first == second {
+            continue; // two ports of one name, which has been reported
+        }
         let message = if same {
             format!("`{first}` uses {protocol}port {number} {place} twice")
         } else {
@@ -137,9 +141,9 @@ pub(super) static AT_WITH_REPLICAS: Rule = Rule {
     summary: "More replicas on one machine than port numbers",
     why: "A second replica cannot listen on the first one's port.",
     fails: "[stack]\nname = \"s\"\n[target.laptop]\non = \"machine\"\n\
-            [service.a]\nimage = \"a:1\"\nreplicas = 2\nport.web = { number = 8080, reach = \"node\", at = 8080 }\n",
+            [service.a]\nimage = \"a:1.0\"\nreplicas = 2\nport.web = { number = 8080, reach = \"node\", at = 8080 }\n",
     passes: "[stack]\nname = \"s\"\n[target.laptop]\non = \"machine\"\n\
-             [service.a]\nimage = \"a:1\"\nreplicas = 2\nport.web = { number = 8080, reach = \"node\", at = \"8080..8081\" }\n",
+             [service.a]\nimage = \"a:1.0\"\nreplicas = 2\nport.web = { number = 8080, reach = \"node\", at = \"8080..8081\" }\n",
     ..Rule::BASE
 };
 
@@ -195,8 +199,8 @@ pub(super) static AT_UNUSED: Rule = Rule {
     severity: Severity::Warning,
     summary: "`at` is set on a port that is not open",
     why: "It has no effect; probably the port was meant to be open.",
-    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.web = { number = 80, at = 8080 }\n",
-    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nport.web = { number = 80, at = 8080 }\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n\
              port.web = { number = 80, reach = \"balancer\", at = 8080 }\n",
     ..Rule::BASE
 };
@@ -204,6 +208,9 @@ pub(super) static AT_UNUSED: Rule = Rule {
 pub(super) fn at_unused(model: &Model, sink: &mut Sink) {
     for (workload, port) in all_ports(model).filter(|(_, port)| !port.reach.value.is_open()) {
         let Some(at) = port.at else { continue };
+        if port.reach.span().is_none() && workload.incomplete {
+            continue; // its reach may be what could not be read
+        }
         let message = format!(
             "`at` has no effect: `{}/{}` is not open to the outside",
             workload.reference(),
@@ -222,8 +229,8 @@ pub(super) static HOST_MISSING: Rule = Rule {
     name: "host-missing",
     summary: "A port is open to the web but has no host name",
     why: "The shared web entry routes by host and path; without a host it would answer to every name.",
-    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"web\" }\n",
-    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.web = { number = 80, reach = \"web\" }\n\
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nport.web = { number = 80, reach = \"web\" }\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nport.web = { number = 80, reach = \"web\" }\n\
              [target.prod]\ndomain = \"tides.example\"\n",
     always_error: true,
     ..Rule::BASE
@@ -267,7 +274,8 @@ pub(super) fn host_missing(model: &Model, sink: &mut Sink) {
 /// Reports two web ports with the same host and path.
 fn web_clash(model: &Model, sink: &mut Sink) {
     let mut taken: BTreeMap<(&str, &str), (&Workload, &Port)> = BTreeMap::new();
-    for (workload, port) in all_ports(model).filter(|(_, port)| port.reach.value == Reach::Web) {
+    let is_web = |port: &Port| port.reach.value == Reach::Web && port.protocol == Protocol::Tcp;
+    for (workload, port) in all_ports(model).filter(|(_, port)| is_web(port)) {
         let Some(host) = model.web_host(port) else { continue };
         let words = |(workload, port): (&Workload, &Port)| format!("{}/{}", workload.reference(), port.name);
         // `/a` and `/a/` are the same prefix.

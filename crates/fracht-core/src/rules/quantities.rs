@@ -1,15 +1,16 @@
 //! Rules on sizes, requests and limits.
 
 use super::Rule;
-use crate::diag::{Diagnostic, Sink};
-use crate::model::{Container, Model, Replicas};
+use super::written::Owner;
+use crate::diag::{Diagnostic, Severity, Sink};
+use crate::model::{Container, Model, Mounted, Replicas, Scratch, TargetKind};
 
 pub(super) static SIZE_INVERTED: Rule = Rule {
     name: "size-inverted",
     summary: "A request is higher than its limit",
     why: "The cluster refuses a request that is above its limit.",
-    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nmemory = \"1Gi..512Mi\"\n",
-    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nmemory = \"512Mi..1Gi\"\n",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nmemory = \"1Gi..512Mi\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nmemory = \"512Mi..1Gi\"\n",
     ..Rule::BASE
 };
 
@@ -24,7 +25,9 @@ pub(super) fn size_inverted(model: &Model, sink: &mut Sink) {
             let problem = Diagnostic::new(&SIZE_INVERTED, message)
                 .at(bounds.span(), format!("{request} is more than {limit}"));
             sink.push(match bounds.span() {
-                Some(span) => problem.fix(span, format!("\"{limit}..{request}\""), "swap request and limit"),
+                Some(span) => {
+                    problem.likely_fix(span, format!("\"{limit}..{request}\""), "swap request and limit")
+                }
                 None => problem.help("write request..limit, the smaller one first"),
             });
         }
@@ -35,13 +38,13 @@ pub(super) static LOAD_UNMEASURED: Rule = Rule {
     name: "load-unmeasured",
     summary: "A service scales with load but has no CPU request",
     why: "Load is measured as a percentage of the CPU request; without a request there is nothing to measure against.",
-    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nreplicas = { min = 2, max = 8 }\n",
-    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nreplicas = { min = 2, max = 8 }\ncpu = \"100m..1\"\n",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nreplicas = { min = 2, max = 8 }\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nreplicas = { min = 2, max = 8 }\ncpu = \"100m..1\"\n",
     ..Rule::BASE
 };
 
 pub(super) fn load_unmeasured(model: &Model, sink: &mut Sink) {
-    for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
+    for workload in model.workloads.iter().filter(|workload| !workload.unread.has(&["cpu", "replicas"])) {
         let Some(service) = workload.service() else { continue };
         let Replicas::Growing { .. } = service.replicas.value else { continue };
         let measured = |container: &Container| {
@@ -56,5 +59,134 @@ pub(super) fn load_unmeasured(model: &Model, sink: &mut Sink) {
                     .help("set `cpu`, for example `cpu = \"100m..1\"`, for the service and each sidecar"),
             );
         }
+    }
+}
+
+pub(super) static SIZE_MISSING: Rule = Rule {
+    name: "size-missing",
+    severity: Severity::Hint,
+    summary: "A container without CPU or memory beside others that have them",
+    why: "Without a request it is placed on any node, however full; without a memory limit it can take all of it.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\ncpu = \"100m..1\"\nmemory = \"64Mi..128Mi\"\n\
+            [service.b]\nimage = \"b:1.0\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\ncpu = \"100m..1\"\nmemory = \"64Mi..128Mi\"\n\
+             [service.b]\nimage = \"b:1.0\"\ncpu = \"100m..1\"\nmemory = \"64Mi..128Mi\"\n",
+    ..Rule::BASE
+};
+
+pub(super) fn size_missing(model: &Model, sink: &mut Sink) {
+    if model.target.on.value != TargetKind::Cluster {
+        return;
+    }
+    let all = || Owner::containers(model).map(|(_, container)| container);
+    let (some_cpu, some_memory) = (all().any(|one| one.cpu.is_some()), all().any(|one| one.memory.is_some()));
+    for (owner, container) in Owner::containers(model) {
+        let Some(workload) = owner.workload() else { continue };
+        if workload.unread.has(&["cpu", "memory"]) {
+            continue;
+        }
+        // CPU alone only makes it slow.
+        let (what, help) = match (&container.cpu, &container.memory) {
+            (None, None) if some_cpu || some_memory => {
+                ("CPU and memory", "cpu = \"50m..1\"` and `memory = \"64Mi..128Mi\"")
+            }
+            (Some(_), None) if some_memory => ("memory", "memory = \"64Mi..128Mi\""),
+            _ => continue,
+        };
+        let message = format!("`{}` has no {what} request and limit", owner.reference());
+        let problem = Diagnostic::new(&SIZE_MISSING, message)
+            .at(owner.span(), format!("no {what}"))
+            .help(format!("set what it needs, for example `{help}` in `[{}]`", owner.reference()));
+        sink.push(owner.owns(problem));
+    }
+}
+
+pub(super) static AMOUNT_UNLIKELY: Rule = Rule {
+    name: "amount-unlikely",
+    severity: Severity::Warning,
+    summary: "An amount that is probably meant in another unit",
+    why: "With too little the container is killed at once or the volume is full; with too much no node has room.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nmemory = \"256\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nmemory = \"256Mi\"\n",
+    ..Rule::BASE
+};
+
+/// The least memory that a container runtime gives a process (6 MiB), less some room, and more than any node has.
+const MEMORY: std::ops::RangeInclusive<u64> = (4 << 20)..=(24 << 40);
+/// A thousandth of a CPU, and more than any node has, in thousandths.
+const CPU: std::ops::RangeInclusive<u64> = 1..=255_000;
+/// The least size of a volume, and more than any storage system makes.
+const VOLUME: std::ops::RangeInclusive<u64> = (1 << 20)..=(1 << 50);
+/// The least size of a scratch folder.
+const SCRATCH: std::ops::RangeInclusive<u64> = (64 << 10)..=(24 << 40);
+
+/// A number of bytes in words.
+fn bytes(size: u64) -> String {
+    match size {
+        0..1024 => format!("{size} bytes"),
+        1024..1_048_576 => format!("{} KiB", size >> 10),
+        1_048_576..1_099_511_627_776 => format!("{} MiB", size >> 20),
+        _ => format!("{} TiB", size >> 40),
+    }
+}
+
+pub(super) fn amount_unlikely(model: &Model, sink: &mut Sink) {
+    let problem = |owner: &str, key: &str, text: &str, label: String, span, is_small: bool| {
+        let number = text.trim_end_matches(|c: char| !c.is_ascii_digit());
+        let help = match (key, is_small) {
+            ("CPU", _) => format!("write thousandths with `m`: `{number}m`"),
+            (_, true) => format!("write the unit: `{number}Mi` or `{number}Gi`"),
+            (_, false) => "write a smaller unit".to_owned(),
+        };
+        Diagnostic::new(&AMOUNT_UNLIKELY, format!("the {key} of `{owner}` is probably not meant: `{text}`"))
+            .at(span, label)
+            .help(help)
+    };
+    for (owner, container) in Owner::containers(model) {
+        let kinds = [("memory", &container.memory, MEMORY), ("CPU", &container.cpu, CPU)];
+        for (key, bounds, likely) in kinds {
+            let Some(bounds) = bounds else { continue };
+            let amounts = [&bounds.value.request, &bounds.value.limit].into_iter().flatten();
+            let Some(amount) = amounts.into_iter().find(|amount| !likely.contains(&amount.size)) else {
+                continue;
+            };
+            let label =
+                if key == "CPU" { format!("{} processors", amount.size / 1000) } else { bytes(amount.size) };
+            let is_small = amount.size < *likely.start();
+            sink.push(owner.owns(problem(
+                &owner.reference(),
+                key,
+                &amount.text,
+                label,
+                bounds.span(),
+                is_small,
+            )));
+        }
+        for mount in &container.mounts {
+            let Mounted::Scratch(Scratch { size: Some(size), .. }) = &mount.what else { continue };
+            if !SCRATCH.contains(&size.size) {
+                let is_small = size.size < *SCRATCH.start();
+                let problem = problem(
+                    &owner.reference(),
+                    "scratch folder",
+                    &size.text,
+                    bytes(size.size),
+                    mount.origin.span(),
+                    is_small,
+                );
+                sink.push(owner.owns(problem));
+            }
+        }
+    }
+    for volume in &model.volumes {
+        let Some(size) = volume.size.as_ref().filter(|size| !VOLUME.contains(&size.value.size)) else {
+            continue;
+        };
+        let is_small = size.value.size < *VOLUME.start();
+        let owner = format!("volume.{}", volume.name);
+        sink.push(
+            problem(&owner, "size", &size.value.text, bytes(size.value.size), size.span(), is_small)
+                .of(volume.span),
+        );
     }
 }

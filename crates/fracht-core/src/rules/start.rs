@@ -1,10 +1,14 @@
 //! Rules on the start order and on stopping.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use super::Rule;
-use crate::diag::{Diagnostic, Sink};
+use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::duration::{show, whole_seconds};
 use crate::grammar::word::Word;
-use crate::model::{BeforeStop, Condition, Model, Protocol, Replicas};
+use crate::model::{
+    Address, After, BeforeStop, Condition, Model, Part, Protocol, Replicas, Workload, WorkloadId,
+};
 use crate::plan::facts::Facts;
 use crate::plan::order::Wait;
 
@@ -12,10 +16,10 @@ pub(super) static START_CYCLE: Rule = Rule {
     name: "start-cycle",
     summary: "The start order has a cycle",
     why: "None of them can start.",
-    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { b = \"started\" }\n\
-            [service.b]\nimage = \"b:1\"\nafter = { a = \"started\" }\n",
-    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { b = \"started\" }\n\
-             [service.b]\nimage = \"b:1\"\n",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nafter = { b = \"started\" }\n\
+            [service.b]\nimage = \"b:1.0\"\nafter = { a = \"started\" }\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nafter = { b = \"started\" }\n\
+             [service.b]\nimage = \"b:1.0\"\n",
     always_error: true,
     ..Rule::BASE
 };
@@ -52,10 +56,10 @@ pub(super) static WAITS_WITHOUT_HEALTH: Rule = Rule {
     name: "waits-without-health",
     summary: "A wait for a service without a health check or a TCP port",
     why: "Started is not ready. Without a health check and a TCP port, what waits for it would start too early.",
-    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n\
-            [service.db]\nimage = \"db:1\"\nport.sql = 5432\n",
-    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n\
-             [service.db]\nimage = \"db:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\n",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nafter = { db = \"ready\" }\n\
+            [service.db]\nimage = \"db:1.0\"\nport.sql = 5432\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nafter = { db = \"ready\" }\n\
+             [service.db]\nimage = \"db:1.0\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\n",
     ..Rule::BASE
 };
 
@@ -99,41 +103,63 @@ pub(super) fn waits_without_health(model: &Model, sink: &mut Sink) {
     }
 }
 
+/// The most waits that one message shows.
+const MOST_SHOWN: usize = 5;
+
 pub(super) static AWAIT_ENDLESS: Rule = Rule {
     name: "await-endless",
     summary: "A wait for something that never comes",
     why: "A service with no replicas is never ready: what waits for it never starts.",
-    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n\
-            [service.db]\nimage = \"db:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\nreplicas = 0\n",
-    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nafter = { db = \"ready\" }\n\
-             [service.db]\nimage = \"db:1\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\nreplicas = 1\n",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nafter = { db = \"ready\" }\n\
+            [service.db]\nimage = \"db:1.0\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\nreplicas = 0\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nafter = { db = \"ready\" }\n\
+             [service.db]\nimage = \"db:1.0\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\nreplicas = 1\n",
     ..Rule::BASE
 };
 
+/// The waits for each service with no replicas. If several wait, it is the number of replicas that has to change.
 pub(super) fn await_endless(model: &Model, sink: &mut Sink) {
+    let mut waits: BTreeMap<WorkloadId, Vec<(&Workload, &After)>> = BTreeMap::new();
     for workload in &model.workloads {
         if workload.service().is_some_and(|service| service.replicas.value == Replicas::Fixed(0)) {
             continue; // nothing of it waits
         }
         for after in workload.after.iter().filter(|after| after.condition == Condition::Ready) {
             let on = &model.workloads[after.on];
-            let Some(service) = on.service() else { continue };
-            if service.replicas.value != Replicas::Fixed(0) {
-                continue;
+            if on.service().is_some_and(|service| service.replicas.value == Replicas::Fixed(0)) {
+                waits.entry(after.on).or_default().push((workload, after));
             }
-            let message =
-                format!("`{}` waits for `{}`, of which none run", workload.reference(), on.reference());
-            sink.push(
+        }
+    }
+    for (on, waits) in waits {
+        let on = &model.workloads[on];
+        let replicas = on.service().and_then(|service| service.replicas.span());
+        let let_run = format!("let one run: `replicas = 1` in `[service.{}]`", on.name);
+        let drop =
+            format!("drop the wait where `{}` has no replicas: `drop = [\"after.{}\"]`", on.name, on.name);
+        let problem = match waits.as_slice() {
+            [(workload, after)] => {
+                let message =
+                    format!("`{}` waits for `{}`, of which none run", workload.reference(), on.reference());
                 Diagnostic::new(&AWAIT_ENDLESS, message)
                     .at(after.span, "never ready")
-                    .also(service.replicas.span(), "no replicas")
-                    .help(format!(
-                        "drop the wait where `{}` has no replicas: `drop = [\"after.{}\"]`",
-                        on.name, on.name
-                    ))
-                    .help(format!("or let one run: `replicas = 1` in `[service.{}]`", on.name)),
-            );
-        }
+                    .also(replicas, "no replicas")
+                    .help(drop)
+                    .help(format!("or {let_run}"))
+            }
+            waits => {
+                let message = format!("{} wait for `{}`, of which none run", waits.len(), on.reference());
+                let problem = Diagnostic::new(&AWAIT_ENDLESS, message).at(replicas, "no replicas");
+                let shown = waits.iter().take(MOST_SHOWN);
+                shown
+                    .fold(problem, |problem, (workload, after)| {
+                        problem.also(after.span, format!("`{}` waits", workload.name))
+                    })
+                    .help(let_run)
+                    .help(format!("or {drop}"))
+            }
+        };
+        sink.push(problem);
     }
 }
 
@@ -141,15 +167,15 @@ pub(super) static STOP_TOO_SHORT: Rule = Rule {
     name: "stop-too-short",
     summary: "The wait before the stop is longer than the time to stop",
     why: "The time to stop counts from the beginning of the wait: the cluster refuses a longer one.",
-    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nbefore-stop = { wait = \"45s\" }\n",
-    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nbefore-stop = { wait = \"45s\" }\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n\
              before-stop = { wait = \"45s\" }\nstop-within = \"60s\"\n",
     always_error: true,
     ..Rule::BASE
 };
 
 pub(super) fn stop_too_short(model: &Model, sink: &mut Sink) {
-    for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
+    for workload in model.workloads.iter().filter(|workload| !workload.unread.has(&["stop-within"])) {
         let stop = workload.stop_time();
         for container in workload.containers() {
             let Some(before) = &container.before_stop else { continue };
@@ -167,4 +193,92 @@ pub(super) fn stop_too_short(model: &Model, sink: &mut Sink) {
             sink.push(problem.help(help));
         }
     }
+}
+
+pub(super) static ORDER_MISSING: Rule = Rule {
+    name: "order-missing",
+    severity: Severity::Hint,
+    summary: "Something uses a service and does not wait for it",
+    why: "All start at once: the first connections fail, and a program that does not try again stops.",
+    fails: "[stack]\nname = \"s\"\n[service.db]\nimage = \"db:1.0\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\n\
+            [service.a]\nimage = \"a:1.0\"\nenv.DB = \"{service.db/sql}\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.db]\nimage = \"db:1.0\"\nport.sql = 5432\nhealth = { tcp = \"sql\" }\n\
+             [service.a]\nimage = \"a:1.0\"\nafter = { db = \"ready\" }\nenv.DB = \"{service.db/sql}\"\n",
+    ..Rule::BASE
+};
+
+/// How many waits are followed from one service or task. Of a longer chain, nothing is reported.
+const MOST_WAITS: usize = 200;
+
+/// All that a workload waits for, also by what it waits for; `None` if that is very much, or could not all be read.
+fn awaited(model: &Model, from: WorkloadId) -> Option<BTreeSet<WorkloadId>> {
+    let mut found = BTreeSet::new();
+    let mut open = vec![from];
+    while let Some(id) = open.pop() {
+        if model.workloads[id].unread.has(&["after"]) {
+            return None;
+        }
+        for after in &model.workloads[id].after {
+            if found.insert(after.on) {
+                open.push(after.on);
+            }
+        }
+        if found.len() > MOST_WAITS {
+            return None;
+        }
+    }
+    Some(found)
+}
+
+pub(super) fn order_missing(model: &Model, sink: &mut Sink) {
+    for (id, workload) in model.workloads.entries() {
+        let runs = workload.service().is_none_or(|service| service.replicas.value.most() > 0);
+        if workload.unread.has(&["after"]) || !runs {
+            continue;
+        }
+        let mut reported = BTreeSet::from([id]);
+        let mut own = None;
+        for (_, text) in workload.texts() {
+            for part in &text.parts {
+                let Part::Known { address: Some(Address::Service(on, _)), .. } = part else { continue };
+                let other = &model.workloads[*on];
+                let checked = other.main.health.is_some()
+                    && other.service().is_some_and(|one| one.replicas.value.most() > 0);
+                let has_tcp = other.ports().iter().any(|port| port.protocol == Protocol::Tcp);
+                // Without a network in common it cannot be reached at all.
+                let is_near = model.share_network(workload, other);
+                if !checked || !has_tcp || !is_near || !reported.insert(*on) {
+                    continue;
+                }
+                let Some(awaits) = own.get_or_insert_with(|| awaited(model, id)) else { break };
+                // If the other one waits for this one, or uses it, the order is another.
+                let back = || awaited(model, *on).is_none_or(|others| others.contains(&id));
+                // One that waits for itself has another problem.
+                if awaits.contains(on) || awaits.contains(&id) || back() || uses(model, *on, id) {
+                    continue;
+                }
+                let message = format!(
+                    "`{}` uses `{}` and does not wait for it",
+                    workload.reference(),
+                    other.reference()
+                );
+                sink.push(
+                    Diagnostic::new(&ORDER_MISSING, message)
+                        .at(text.origin.span(), format!("the address of `{}`", other.name))
+                        .help(format!("wait for it: `after.{} = \"ready\"` in `[{}]`", other.name, workload.reference()))
+                        .help("or if the program tries again by itself, say so: `allow.order-missing = \"REASON\"`")
+                        .of(workload.span),
+                );
+            }
+        }
+    }
+}
+
+/// Whether one workload has the address of another one.
+fn uses(model: &Model, one: WorkloadId, other: WorkloadId) -> bool {
+    model.workloads[one].texts().any(|(_, text)| {
+        text.parts.iter().any(
+            |part| matches!(part, Part::Known { address: Some(Address::Service(id, _)), .. } if *id == other),
+        )
+    })
 }

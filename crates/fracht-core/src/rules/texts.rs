@@ -12,8 +12,8 @@ pub(super) static PROCESS_TEXT: Rule = Rule {
     name: "process-text",
     summary: "No process can have such a variable or argument",
     why: "It ends at its first NUL byte (POSIX exec), and Linux starts nothing with a text of 128 KiB or more.",
-    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.X = \"a\\u0000b\"\n",
-    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.X = \"ab\"\n",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nenv.X = \"a\\u0000b\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nenv.X = \"ab\"\n",
     always_error: true,
     ..Rule::BASE
 };
@@ -32,7 +32,7 @@ pub(super) fn process_text(model: &Model, sink: &mut Sink) {
             }
         }
     }
-    for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
+    for workload in &model.workloads {
         let mut total = 0;
         for container in workload.containers() {
             texts(model, workload, container, &mut total, sink);
@@ -87,13 +87,13 @@ fn commands(workload: &Workload, container: &Container, sink: &mut Sink) {
     if let Some(health) = &container.health
         && let Probe::Run { command } = &health.probe
     {
-        let found = command.iter().find_map(|word| nul(word).or(too_long(word.len())));
+        let found = command.iter().find_map(|word| nul(&word.value).or(too_long(word.value.len())));
         report(|| format!("the health check of `{}`", workload.reference()), Some(health.span), found, sink);
     }
     if let Some(before) = &container.before_stop
         && let BeforeStop::Run(command) = &before.value
     {
-        let found = command.iter().find_map(|word| nul(word).or(too_long(word.len())));
+        let found = command.iter().find_map(|word| nul(&word.value).or(too_long(word.value.len())));
         report(|| format!("`before-stop` of `{}`", workload.reference()), before.span(), found, sink);
     }
 }
@@ -134,13 +134,14 @@ pub(super) static LABEL_UNKNOWN: Rule = Rule {
     severity: Severity::Warning,
     summary: "A reference to a label that the pod does not have",
     why: "The cluster takes it, and the text is empty in its place.",
-    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv.T = \"{pod.label/tier}\"\n",
-    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nlabel.tier = \"front\"\nenv.T = \"{pod.label/tier}\"\n",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nenv.T = \"{pod.label/tier}\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nlabel.tier = \"front\"\nenv.T = \"{pod.label/tier}\"\n",
     ..Rule::BASE
 };
 
 pub(super) fn label_unknown(model: &Model, sink: &mut Sink) {
-    for workload in model.workloads.iter().filter(|workload| !workload.tainted) {
+    let known = |workload: &&Workload| !workload.unread.has(&["label", "role", "image", "build"]);
+    for workload in model.workloads.iter().filter(known) {
         for (_, text) in workload.texts() {
             for part in &text.parts {
                 let Part::Pod(PodField::Label(label)) = part else { continue };

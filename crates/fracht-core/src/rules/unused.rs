@@ -2,54 +2,118 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::settings;
 use crate::diag::reading::UNUSED;
 use crate::diag::{Diagnostic, Sink};
 use crate::grammar::reference::RefKind;
 use crate::grammar::word::Word;
-use crate::model::{Address, Model, Mount, Mounted, Part, Scratch, UseSource};
+use crate::model::{Address, ConfigKey, Content, Model, Mount, Mounted, Part, Scratch, UseSource, Workload};
 use crate::source::Span;
 
 pub(super) fn unused(model: &Model, sink: &mut Sink) {
-    if model.incomplete {
-        return; // what could not be read may be the use
-    }
     let (mut volumes, mut configs, mut secrets) = (BTreeSet::new(), BTreeSet::new(), BTreeSet::new());
     let (mut networks, mut outsides) = (BTreeSet::new(), BTreeSet::new());
+    // The configs and secrets that something takes as a whole, and single keys.
+    let (mut whole, mut keys) = (BTreeSet::new(), BTreeSet::new());
     secrets.extend(model.target.web.tls.as_ref().map(|tls| tls.value));
     // A config may pass an address on.
-    for part in settings::all(model).flat_map(|setting| &setting.text.parts) {
-        if let Part::Known { address: Some(Address::Outside(id)), .. } = part {
-            outsides.insert(*id);
+    let all_keys = model.configs.iter().flat_map(|config| config.keys.iter());
+    let of_configs = all_keys.filter_map(|key| match &key.content {
+        Content::Text(text) => Some(text),
+        Content::File { .. } | Content::Present => None,
+    });
+    let of_workloads = model.workloads.iter().flat_map(Workload::texts).map(|(_, text)| text);
+    let mut mentioned = BTreeSet::new();
+    for part in of_configs.chain(of_workloads).flat_map(|text| &text.parts) {
+        match part {
+            Part::Known { address: Some(Address::Outside(id)), .. } => _ = outsides.insert(*id),
+            Part::Plain(text) => mentions(text, &mut mentioned),
+            _ => {}
         }
     }
     for workload in &model.workloads {
         for mount in workload.containers().flat_map(|container| &container.mounts) {
             match &mount.what {
                 Mounted::Volume(id) => _ = volumes.insert(*id),
-                Mounted::Config(id, _) => _ = configs.insert(*id),
-                Mounted::Secret(id, _) => _ = secrets.insert(*id),
+                Mounted::Config(id, key) => {
+                    configs.insert(*id);
+                    let key = key.as_deref().or(mount.part.as_deref());
+                    match key {
+                        Some(key) => _ = keys.insert((RefKind::Config, id.index(), key)),
+                        None => _ = whole.insert((RefKind::Config, id.index())),
+                    }
+                }
+                Mounted::Secret(id, key) => {
+                    secrets.insert(*id);
+                    let key = key.as_deref().or(mount.part.as_deref());
+                    match key {
+                        Some(key) => _ = keys.insert((RefKind::Secret, id.index(), key)),
+                        None => _ = whole.insert((RefKind::Secret, id.index())),
+                    }
+                }
                 Mounted::Scratch(_) | Mounted::Folder(_) => {}
             }
         }
         for used in workload.containers().flat_map(|container| &container.uses) {
             match used.source {
-                UseSource::Config(id) => _ = configs.insert(id),
-                UseSource::Secret(id) => _ = secrets.insert(id),
+                UseSource::Config(id) => {
+                    configs.insert(id);
+                    whole.insert((RefKind::Config, id.index()));
+                }
+                UseSource::Secret(id) => {
+                    secrets.insert(id);
+                    whole.insert((RefKind::Secret, id.index()));
+                }
             }
         }
         secrets.extend(workload.pull.iter().map(|secret| secret.value));
+        whole.extend(workload.pull.iter().map(|secret| (RefKind::Secret, secret.value.index())));
         for part in workload.texts().flat_map(|(_, text)| &text.parts) {
             match part {
-                Part::Config(id, _) => _ = configs.insert(*id),
-                Part::Secret(id, _) => _ = secrets.insert(*id),
+                Part::Config(id, key) => {
+                    configs.insert(*id);
+                    keys.insert((RefKind::Config, id.index(), &**key));
+                }
+                Part::Secret(id, key) => {
+                    secrets.insert(*id);
+                    keys.insert((RefKind::Secret, id.index(), &**key));
+                }
                 _ => {}
             }
         }
         networks.extend(workload.networks.iter().map(|network| network.value));
     }
+    whole.extend(model.target.web.tls.iter().map(|tls| (RefKind::Secret, tls.value.index())));
+    // Of a table of which single keys are used, one that is not.
+    for (id, config) in
+        model.configs.entries().filter(|(id, config)| configs.contains(id) && config.present.is_none())
+    {
+        let written = |key: &&ConfigKey| match &key.content {
+            // The lines of a file are there as a whole.
+            Content::Text(text) => text.origin.span().is_some_and(|span| span.file == config.span.file),
+            Content::File { .. } | Content::Present => false,
+        };
+        let place = (RefKind::Config, id.index());
+        for key in config.keys.iter().filter(written).filter(|_| !whole.contains(&place)) {
+            if !keys.contains(&(place.0, place.1, &*key.name)) {
+                unused_key("config", &config.name, &key.name, key.span, sink);
+            }
+        }
+    }
+    for (id, secret) in
+        model.secrets.entries().filter(|(id, secret)| secrets.contains(id) && secret.present.is_none())
+    {
+        let place = (RefKind::Secret, id.index());
+        for key in secret.keys.iter().filter(|_| !whole.contains(&place)) {
+            if !keys.contains(&(place.0, place.1, &*key.name)) {
+                unused_key("secret", &secret.name, &key.name, key.span, sink);
+            }
+        }
+    }
     shared_by_one(model, sink);
     let mut report = |kind: RefKind, name: &str, span: Span, help: String| {
+        if mentioned.contains(&(kind, name)) {
+            return;
+        }
         sink.push(
             Diagnostic::new(&UNUSED, format!("`{}.{name}` is never used", kind.word()))
                 .at(span, "unused")
@@ -77,6 +141,31 @@ pub(super) fn unused(model: &Model, sink: &mut Sink) {
         let help = format!("refer to it: `{{outside.{}}}`", outside.name);
         report(RefKind::Outside, &outside.name, outside.span, help);
     }
+}
+
+/// Adds what a plain text refers to without the braces that it needs, which is a problem of its own.
+fn mentions<'t>(text: &'t str, found: &mut BTreeSet<(RefKind, &'t str)>) {
+    if !text.contains('.') {
+        return;
+    }
+    let is_part = |c: char| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.');
+    for word in text.split(|c| !is_part(c)) {
+        if let Some((kind, name)) = word.split_once('.')
+            && let Some(kind) = RefKind::of(kind)
+        {
+            found.insert((kind, name));
+        }
+    }
+}
+
+/// Reports a key of a config or a secret that nothing uses.
+fn unused_key(kind: &str, name: &str, key: &str, span: Span, sink: &mut Sink) {
+    sink.push(
+        Diagnostic::new(&UNUSED, format!("`{key}` of `{kind}.{name}` is never used"))
+            .at(span, "unused")
+            .help(format!("refer to it: `{{{kind}.{name}/{key}}}`"))
+            .help("or remove it"),
+    );
 }
 
 /// Reports a shared scratch folder that only one mount uses.

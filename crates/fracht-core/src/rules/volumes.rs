@@ -10,10 +10,9 @@ use crate::model::{
 
 /// Every mount with its service or task.
 fn all_mounts(model: &Model) -> impl Iterator<Item = (&Workload, &Mount)> {
-    model.workloads.iter().filter(|workload| !workload.tainted).flat_map(|workload| {
-        workload
-            .containers()
-            .flat_map(move |container| container.mounts.iter().map(move |mount| (workload, mount)))
+    model.workloads.iter().flat_map(|workload| {
+        let containers = workload.containers();
+        containers.flat_map(move |container| container.mounts.iter().map(move |mount| (workload, mount)))
     })
 }
 
@@ -21,8 +20,8 @@ pub(super) static FOLDER_IN_CLUSTER: Rule = Rule {
     name: "folder-in-cluster",
     summary: "A local folder is mounted in a cluster target",
     why: "The nodes of a cluster do not have it.",
-    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nmount.\"/src\" = { folder = \"app\" }\n",
-    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n\
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nmount.\"/src\" = { folder = \"app\" }\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n\
              [target.laptop]\non = \"machine\"\nservice.a.mount.\"/src\" = { folder = \"app\" }\n\
              [target.prod]\non = \"cluster\"\n",
     always_error: true,
@@ -52,9 +51,9 @@ pub(super) static VOLUME_SHARED: Rule = Rule {
     summary: "Several replicas share a volume that only one node or pod can mount",
     why: "Replicas on other nodes would wait forever, and those on one node would overwrite each other's data.",
     fails: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n\
-            [service.a]\nimage = \"a:1\"\nreplicas = 2\nmount.\"/data\" = \"volume.v\"\n",
+            [service.a]\nimage = \"a:1.0\"\nreplicas = 2\nmount.\"/data\" = \"volume.v\"\n",
     passes: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\neach = true\n\
-             [service.a]\nimage = \"a:1\"\nreplicas = 2\nmount.\"/data\" = \"volume.v\"\n",
+             [service.a]\nimage = \"a:1.0\"\nreplicas = 2\nmount.\"/data\" = \"volume.v\"\n",
     ..Rule::BASE
 };
 
@@ -123,9 +122,9 @@ pub(super) static MODE_UNREADABLE: Rule = Rule {
     summary: "The program cannot read files of a config or secret",
     why: "They belong to root; with such a mode others read them by their group only, and no user is named.",
     fails: "[stack]\nname = \"s\"\n[config.c]\nkey.k = \"x\"\n\
-            [service.a]\nimage = \"a:1\"\nconfine = \"strict\"\nmount.\"/c\" = { from = \"config.c\", mode = \"0440\" }\n",
+            [service.a]\nimage = \"a:1.0\"\nconfine = \"strict\"\nmount.\"/c\" = { from = \"config.c\", mode = \"0440\" }\n",
     passes: "[stack]\nname = \"s\"\n[config.c]\nkey.k = \"x\"\n\
-             [service.a]\nimage = \"a:1\"\nconfine = \"strict\"\nuser = 10001\n\
+             [service.a]\nimage = \"a:1.0\"\nconfine = \"strict\"\nuser = 10001\n\
              mount.\"/c\" = { from = \"config.c\", mode = \"0440\" }\n",
     ..Rule::BASE
 };
@@ -134,9 +133,8 @@ pub(super) fn mode_unreadable(model: &Model, sink: &mut Sink) {
     if model.target.on.value != TargetKind::Cluster {
         return;
     }
-    for workload in
-        model.workloads.iter().filter(|workload| !workload.tainted && workload.mount_group().is_none())
-    {
+    let known = |workload: &&Workload| !workload.unread.has(&["user", "confine"]);
+    for workload in model.workloads.iter().filter(known).filter(|workload| workload.mount_group().is_none()) {
         let strict = |container: &&Container| container.confine.value == Confine::Strict;
         for container in workload.containers().filter(strict).filter(|container| container.user.is_none()) {
             for mount in &container.mounts {
@@ -159,9 +157,9 @@ pub(super) static EACH_MISPLACED: Rule = Rule {
     summary: "A task mounts a per-replica volume",
     why: "Only replicas of services have stable names, which tie each replica to its volume.",
     fails: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\neach = true\n\
-            [task.a]\nimage = \"a:1\"\nmount.\"/data\" = \"volume.v\"\n",
+            [task.a]\nimage = \"a:1.0\"\nmount.\"/data\" = \"volume.v\"\n",
     passes: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n\
-             [task.a]\nimage = \"a:1\"\nmount.\"/data\" = \"volume.v\"\n",
+             [task.a]\nimage = \"a:1.0\"\nmount.\"/data\" = \"volume.v\"\n",
     always_error: true,
     ..Rule::BASE
 };
@@ -189,8 +187,8 @@ pub(super) static ROLLOUT_UNUSED: Rule = Rule {
     summary: "`rollout` has no effect on this service",
     why: "With a one-node volume or stable names, an old pod is stopped before its replacement starts.",
     fails: "[stack]\nname = \"s\"\n[volume.v]\nsize = \"1Gi\"\n\
-            [service.a]\nimage = \"a:1\"\nrollout = { surge = 1 }\nmount.\"/data\" = \"volume.v\"\n",
-    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nrollout = { surge = 1 }\n",
+            [service.a]\nimage = \"a:1.0\"\nrollout = { surge = 1 }\nmount.\"/data\" = \"volume.v\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nrollout = { surge = 1 }\n",
     ..Rule::BASE
 };
 

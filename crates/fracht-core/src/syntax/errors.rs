@@ -2,61 +2,117 @@
 //!
 //! No message repeats the text of a value: it may be a secret.
 
-use toml::de::Error;
+use std::collections::BTreeSet;
+use std::ops::Range;
 
-use super::duplicate;
-use super::unclosed::Unclosed;
+use toml::de::{DeTable, Error};
+
+use super::repair::{self, MOST_ERRORS, Repaired};
+use super::{duplicate, sections};
 use crate::diag::reading::{DEFINED_TWICE, SYNTAX};
 use crate::diag::{Diagnostic, Sink};
 use crate::source::{FileId, Span};
-
-/// The most syntax errors of one file that are reported. A file with more is probably not a stack file.
-const MOST: usize = 50;
 
 /// Whether the error is about a key that is defined twice.
 pub(super) fn is_duplicate(error: &Error) -> bool {
     error.message().starts_with("duplicate key")
 }
 
-/// Reports the unclosed values and the errors of a file.
-pub(super) fn report(text: &str, file: FileId, (unclosed, errors): (&[Unclosed], &[Error]), sink: &mut Sink) {
+/// Reports what is not closed, and the errors of a file.
+pub(super) fn report(text: &str, file: FileId, repaired: &Repaired<'_>, rest: &[Error], sink: &mut Sink) {
+    let (_, errors) = DeTable::parse_recoverable(&repaired.text);
     let twice = errors.iter().filter(|error| is_duplicate(error)).filter_map(Error::span);
-    let twice: Vec<_> = twice.take(MOST).collect();
-    for (second, first) in duplicate::first_places(text, &twice) {
-        let name = text.get(second.clone()).unwrap_or_default();
+    let mut twice: Vec<_> = twice.take(MOST_ERRORS).collect();
+    twice.sort_by_key(|range| range.start);
+    let fixed = &repaired.text;
+    // Of a table that is defined twice, its header is reported, not each of its keys.
+    let headers: Vec<_> =
+        twice.iter().filter(|range| sections::is_header_at(fixed, range.start)).cloned().collect();
+    twice.retain(|range| {
+        let own = headers.iter().rev().find(|header| header.start <= range.start);
+        own.is_none_or(|header| header == range || sections::end(fixed, header.start) <= range.start)
+    });
+    for (second, first) in duplicate::first_places(fixed, &twice) {
+        let name = sections::header_at(fixed, second.start)
+            .unwrap_or_else(|| fixed.get(second.clone()).unwrap_or_default());
+        let place = |range| Span::new(file, repaired.old_range(range));
         sink.push(
             Diagnostic::new(&DEFINED_TWICE, format!("`{name}` is defined twice"))
-                .at(Span::new(file, second.clone()), "defined again here")
-                .also(first.map(|first| Span::new(file, first)), "first defined here")
+                .at(place(second.clone()), "defined again here")
+                .also(first.map(place), "first defined here")
                 .help("keep one of them, or merge them into one table"),
         );
     }
+    let one_by_one = repaired.errors.iter().map(|(place, error)| (place.clone(), error));
+    let mut at_once: Vec<_> =
+        rest.iter().map(|error| (repaired.old_range(error.span().unwrap_or(0..0)), error)).collect();
+    at_once.sort_by_key(|(span, _)| span.start);
     // The first error of a line mostly causes the others.
-    let mut others: Vec<_> = errors
-        .iter()
-        .filter(|error| !is_duplicate(error))
-        .map(|error| (error.span().unwrap_or(0..0), error))
-        .collect();
-    others.sort_by_key(|(span, _)| span.start);
     let is_same_line = |one: usize, other: usize| !text.get(one..other).unwrap_or_default().contains('\n');
-    others.dedup_by(|(second, _), (first, _)| is_same_line(first.start, second.start));
-    let explained = others.iter().map(|(span, error)| {
+    at_once.dedup_by(|(second, _), (first, _)| is_same_line(first.start, second.start));
+    // Several keys below one value are one mistake.
+    let mut parents = BTreeSet::new();
+    let mut is_first = |place: &Range<usize>, error: &Error| {
+        let parent = error.message().contains(EXTENDS).then(|| parent(text, place.start)).flatten();
+        parent.is_none_or(|parent| parents.insert(parent.start))
+    };
+    let one_by_one: Vec<_> = one_by_one.filter(|(place, error)| is_first(place, error)).collect();
+    let count = repaired.unclosed.len() + repaired.errors.len() + at_once.len();
+    let explained = one_by_one.into_iter().chain(at_once).map(|(span, error)| {
+        if let Some(name) = blank_in_header(text, span.start, error) {
+            return Diagnostic::new(&SYNTAX, "invalid name of a table")
+                .at(Span::new(file, span), "not part of a name")
+                .help(format!("write `[{name}]`"));
+        }
         let at = text.get(span.clone()).unwrap_or_default();
         let (message, label, help) = explain(error.message(), at);
-        Diagnostic::new(&SYNTAX, message).at(Span::new(file, span.clone()), label).help(help)
+        let parent = error.message().contains(EXTENDS).then(|| parent(text, span.start)).flatten();
+        Diagnostic::new(&SYNTAX, message)
+            .at(Span::new(file, span), label)
+            .also(parent.map(|parent| Span::new(file, parent)), "has this value")
+            .help(help)
     });
-    let mut problems = unclosed.iter().map(|value| value.problem(file)).chain(explained);
-    for problem in problems.by_ref().take(MOST) {
+    let mut problems = repaired.unclosed.iter().map(|value| value.problem(file)).chain(explained);
+    for problem in problems.by_ref().take(MOST_ERRORS) {
         sink.push(problem);
     }
     if let Some(next) = problems.next() {
-        let more = unclosed.len() + others.len() - MOST;
+        let more = count - MOST_ERRORS;
         sink.push(
             Diagnostic::new(&SYNTAX, format!("{more} more syntax errors follow"))
                 .at(next.primary.map(|label| label.span), "and more from here on")
                 .help("fix the first ones and try again; is this a stack file?"),
         );
     }
+}
+
+/// A part of the parser's message about a key below a value that is not a table.
+const EXTENDS: &str = "extend value";
+
+/// The name that is meant by a header with a blank in it.
+fn blank_in_header(text: &str, at: usize, error: &Error) -> Option<String> {
+    let header = sections::header_at(text, at).filter(|_| error.message().contains("unclosed table"))?;
+    repair::joined(header.strip_prefix('[')?.strip_suffix(']')?)
+}
+
+/// The value above, in the same section, of the first part of the dotted key in the line of a byte.
+fn parent(text: &str, at: usize) -> Option<Range<usize>> {
+    let start = text.get(..at)?.rfind('\n').map_or(0, |end| end + 1);
+    let name = text.get(start..)?.trim_start().split(['.', ' ', '=']).next()?;
+    let mut end = start;
+    for line in text.get(..start)?.lines().rev() {
+        let begin = end.checked_sub(line.len() + 1)?;
+        if line.trim_start().starts_with('[') {
+            return None;
+        }
+        if let Some((key, value)) = line.split_once('=').filter(|(key, _)| key.trim() == name) {
+            let lead = value.len() - value.trim_start().len();
+            let from = begin + key.len() + 1 + lead;
+            return Some(from..from + value.trim().len());
+        }
+        end = begin;
+    }
+    None
 }
 
 /// Parts of the parser's messages. For each: what is wrong, why this spot is, and what to do.
@@ -145,7 +201,7 @@ const EXPLANATIONS: &[(&[&str], &str, &str, &str)] = &[
         "write one `KEY = VALUE` on a line; several values go in a list, `[ ]`",
     ),
     (
-        &["extend value"],
+        &[EXTENDS],
         "dotted key: its parent already has a value that is not a table",
         "its parent is not a table",
         "write the value, or the table, in one place",

@@ -3,9 +3,12 @@
 mod duplicate;
 mod errors;
 mod events;
+mod repair;
+mod sections;
 mod unclosed;
 
 use std::collections::HashSet;
+use std::ops::Range;
 use std::sync::Arc;
 
 use rayon::iter::{IntoParallelIterator as _, ParallelIterator as _};
@@ -17,6 +20,7 @@ use crate::diag::Sink;
 use crate::origin::Layer;
 use crate::source::{FileId, Places, Span};
 use crate::tree::{Entries, Entry, Node, Value};
+use repair::{Moves, Repaired};
 
 /// Parses a TOML 1.1 document. Every syntax error is reported; the values that it affects become tainted.
 pub(crate) fn parse(text: &str, file: FileId, sink: &mut Sink) -> Node {
@@ -34,18 +38,33 @@ pub(crate) fn parse(text: &str, file: FileId, sink: &mut Sink) -> Node {
 
 /// Parses a whole document, with its errors.
 fn document(text: &str, file: FileId, sink: &mut Sink) -> Entries {
-    let (mut table, mut errors) = DeTable::parse_recoverable(text);
-    let unclosed = if errors.is_empty() { Vec::new() } else { unclosed::find(text) };
-    let repaired = (!unclosed.is_empty()).then(|| unclosed::replaced(text, &unclosed));
-    if let Some(repaired) = &repaired {
-        (table, errors) = DeTable::parse_recoverable(repaired);
+    let (table, errors) = DeTable::parse_recoverable(text);
+    if errors.is_empty() {
+        let mut convert = Convert { file, repaired: None, keys: HashSet::default() };
+        return convert.table(table.into_inner());
     }
-    errors::report(repaired.as_deref().unwrap_or(text), file, (&unclosed, &errors), sink);
-    let broken = errors.iter().filter(|error| !errors::is_duplicate(error)).filter_map(Error::span);
+    let (repaired, rest) = Repaired::of(text);
+    errors::report(text, file, &repaired, &rest, sink);
+    let places =
+        repaired.broken().chain(rest.iter().filter_map(Error::span).map(|at| repaired.old_range(at)));
+    let broken = Places::of(places.map(|range| Span::new(file, range)));
+    // Of a line of which nothing is left, the key may be any.
+    let sections = sections::starts(text, repaired.lost()).into_iter().collect();
+    let (table, _) = DeTable::parse_recoverable(&repaired.text);
     let broken =
-        broken.chain(unclosed.iter().map(|value| value.range(text))).map(|range| Span::new(file, range));
-    let mut convert = Convert { file, broken: Arc::new(Places::of(broken)), keys: HashSet::default() };
+        Arc::new(Broken { places: broken, sections, moves: repaired.is_changed().then(|| repaired.moved()) });
+    let mut convert = Convert { file, repaired: Some(broken), keys: HashSet::default() };
     convert.table(table.into_inner())
+}
+
+/// What is broken in a text.
+struct Broken {
+    /// The places of broken lines and values.
+    places: Places,
+    /// The bytes at which the headers of sections start of which a line was lost.
+    sections: HashSet<usize, FxBuildHasher>,
+    /// Where the bytes of the repaired text are in the text.
+    moves: Option<Moves>,
 }
 
 /// From this many entries on, a table is read by several threads.
@@ -53,12 +72,23 @@ const WORTH_THREADS: usize = 500;
 
 struct Convert {
     file: FileId,
-    broken: Arc<Places>,
+    /// What is broken, if anything is.
+    repaired: Option<Arc<Broken>>,
     /// The keys so far: services repeat them, so each is stored once.
     keys: HashSet<Arc<str>, FxBuildHasher>,
 }
 
 impl Convert {
+    /// The place of some bytes of the text that is parsed.
+    fn span(&self, range: Range<usize>) -> Span {
+        let moves = self.repaired.as_ref().and_then(|broken| broken.moves.as_ref());
+        Span::new(self.file, moves.map_or(range.clone(), |moves| moves.old_range(range)))
+    }
+
+    fn is_broken(&self, span: Span) -> bool {
+        self.repaired.as_ref().is_some_and(|broken| broken.places.overlap(span))
+    }
+
     fn key(&mut self, name: &str) -> Arc<str> {
         if let Some(known) = self.keys.get(name) {
             return Arc::clone(known);
@@ -86,8 +116,8 @@ impl Convert {
         let chunks: Vec<Vec<_>> = chunks
             .into_par_iter()
             .map(|chunk| {
-                let mut own =
-                    Self { file: self.file, broken: Arc::clone(&self.broken), keys: HashSet::default() };
+                let repaired = self.repaired.clone();
+                let mut own = Self { file: self.file, repaired, keys: HashSet::default() };
                 chunk.into_iter().map(|(key, value)| own.entry(&key, value)).collect()
             })
             .collect();
@@ -96,20 +126,27 @@ impl Convert {
     }
 
     fn entry(&mut self, key: &Spanned<DeString<'_>>, value: Spanned<DeValue<'_>>) -> (Arc<str>, Entry) {
-        let key_span = Span::new(self.file, key.span());
+        let key_span = self.span(key.span());
         let name = self.key(key.get_ref());
-        if self.broken.overlap(key_span) {
+        if self.is_broken(key_span) {
             return (name, Entry::with_broken_key(key_span));
         }
         (name, Entry { key_span, node: self.value(value) })
     }
 
     fn value(&mut self, value: Spanned<DeValue<'_>>) -> Node {
-        let span = Span::new(self.file, value.span());
+        let span = self.span(value.span());
         let value = match value.into_inner() {
-            DeValue::Table(table) => Value::Table(Arc::new(self.table(table))),
+            DeValue::Table(table) => {
+                let mut entries = self.table(table);
+                let lost = |broken: &Arc<Broken>| broken.sections.contains(&span.range().start);
+                if self.repaired.as_ref().is_some_and(lost) {
+                    entries.insert(Arc::from(""), Entry::with_broken_key(span));
+                }
+                Value::Table(Arc::new(entries))
+            }
             DeValue::Array(array) => Value::List(array.into_iter().map(|item| self.value(item)).collect()),
-            _ if self.broken.overlap(span) || span.range().is_empty() => Value::Tainted,
+            _ if self.is_broken(span) || span.range().is_empty() => Value::Tainted,
             DeValue::String(text) => Value::Text(text.into()),
             DeValue::Integer(number) => {
                 match i64::from_str_radix(number.as_str(), number.radix()) {
@@ -161,7 +198,7 @@ mod tests {
 
     #[test]
     fn a_second_definition_shows_both_places() {
-        let text = "[service.db]\nimage = 'a:1'\nport = { x = 1, x = 2 }\nimage = 'b:1'\n\
+        let text = "[service.db]\nimage = 'a:1.0'\nport = { x = 1, x = 2 }\nimage = 'b:1.0'\n\
                     env.A = 1\nenv.A = 2\n[service.api]\n[service.db]\n";
         let (_, problems, sources) = parsed(text);
         let lines: Vec<_> = problems

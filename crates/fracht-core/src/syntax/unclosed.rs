@@ -16,6 +16,10 @@ enum What {
     Table,
     /// A header that starts with `[[`.
     Header,
+    /// A string of several lines.
+    Text(char),
+    /// A list or table that is not closed because of a string in it that is not.
+    Quote(usize),
 }
 
 /// Something that is not closed.
@@ -34,6 +38,11 @@ impl Unclosed {
         self.start..self.start + self.text(text).trim_end().len()
     }
 
+    /// Whether it is a header.
+    pub(super) fn is_header(&self) -> bool {
+        self.what == What::Header
+    }
+
     fn text<'t>(&self, text: &'t str) -> &'t str {
         text.get(self.start..self.end).unwrap_or_default()
     }
@@ -44,44 +53,40 @@ impl Unclosed {
             What::List => ("list", "]", "end it with `]`"),
             What::Table => ("table", "}", "end it with `}`"),
             What::Header => ("header", "]]", "write `[[NAME]]`"),
+            What::Text('"') => ("string", "\"\"\"", "end it with `\"\"\"`"),
+            What::Text(_) => ("string", "'''", "end it with `'''`"),
+            What::Quote(at) => {
+                let help =
+                    "close it with the same quote on the same line, or use three quotes for several lines";
+                return Diagnostic::new(&SYNTAX, "unterminated string")
+                    .at(Span::new(file, at..at + 1), "no closing quote on this line")
+                    .help(help);
+            }
         };
-        let width = if self.what == What::Header { 2 } else { 1 };
+        let width = match self.what {
+            What::Header => 2,
+            What::Text(_) => 3,
+            What::List | What::Table | What::Quote(_) => 1,
+        };
         Diagnostic::new(&SYNTAX, format!("unclosed {what}: missing `{closing}`"))
             .at(Span::new(file, self.start..self.start + width), "never closed")
             .help(help)
     }
-
-    /// Valid text of the same length.
-    fn replacement(&self, text: &str) -> String {
-        let own = self.text(text);
-        let valid = match self.what {
-            What::Header => format!("[{}]", own.trim_matches(['[', ']', ' ', '\t'])),
-            What::List | What::Table => "0".to_owned(),
-        };
-        let mut replacement = format!("{valid:0$}", own.len());
-        if own.ends_with('\n') {
-            replacement.pop();
-            replacement.push('\n');
-        }
-        replacement
-    }
 }
 
-/// The text with valid text in place of all that is not closed, so that the lines after it can be parsed. All other
-/// bytes keep their place.
-pub(super) fn replaced(text: &str, unclosed: &[Unclosed]) -> String {
-    let mut out = String::with_capacity(text.len());
-    for one in unclosed {
-        out.push_str(text.get(out.len()..one.start).unwrap_or_default());
-        out.push_str(&one.replacement(text));
-    }
-    out.push_str(text.get(out.len()..).unwrap_or_default());
-    out
+/// What is not closed in a text, and its lines.
+#[derive(Debug, Default)]
+pub(super) struct Lines {
+    /// Everything that is not closed, in its order.
+    pub(super) unclosed: Vec<Unclosed>,
+    /// Where each line starts. A value of several lines belongs to the line of its key.
+    pub(super) starts: Vec<usize>,
 }
 
-/// Everything that is not closed in a text, in its order.
-pub(super) fn find(text: &str) -> Vec<Unclosed> {
+/// Finds what is not closed in a text, and its lines.
+pub(super) fn find(text: &str) -> Lines {
     let mut found = Vec::new();
+    let mut starts = Vec::new();
     // The open brackets with their bytes, the outermost first.
     let mut open: Vec<(What, usize)> = Vec::new();
     let mut at = 0;
@@ -89,10 +94,21 @@ pub(super) fn find(text: &str) -> Vec<Unclosed> {
         let line = text.get(at..).and_then(|rest| rest.split_inclusive('\n').next()).unwrap_or_default();
         if let Some((what, start)) = open.first().copied() {
             let in_list = open.last().is_some_and(|(what, _)| *what == What::List);
-            if is_header(line) || in_list && is_entry(line) {
+            // In a table, a comma or the bracket comes before the next entry.
+            let before = text.get(..at).unwrap_or_default().trim_end();
+            let before = before.rsplit('\n').next().unwrap_or_default();
+            let before = before.split(" #").next().unwrap_or_default().trim_end();
+            let separated = in_list
+                || before.ends_with([',', '{', '['])
+                || before.trim().is_empty()
+                || before.trim_start().starts_with('#');
+            if is_header(line) || (in_list || !separated) && is_entry(line) {
                 found.push(Unclosed { what, start, end: at });
                 open.clear();
             }
+        }
+        if open.is_empty() {
+            starts.push(at);
         }
         let content = line.split('#').next().unwrap_or_default().trim();
         if open.is_empty() && content.starts_with('[') {
@@ -102,25 +118,56 @@ pub(super) fn find(text: &str) -> Vec<Unclosed> {
             }
             at += line.len();
         } else {
-            at = line_end(text, at, &mut open);
+            at = match line_end(text, at, &mut open) {
+                Ok(end) => end,
+                Err(string) => {
+                    let at = string.end;
+                    found.push(match open.first().copied() {
+                        Some((around, start)) => {
+                            let is_quote = matches!(string.what, What::Quote(_));
+                            Unclosed { what: if is_quote { string.what } else { around }, start, end: at }
+                        }
+                        None => string,
+                    });
+                    open.clear();
+                    at
+                }
+            };
         }
     }
     found.extend(open.first().map(|&(what, start)| Unclosed { what, start, end: text.len() }));
-    found
+    Lines { unclosed: found, starts }
 }
 
 /// Reads a line, with the strings of several lines that start on it. Returns the byte after it.
-fn line_end(text: &str, from: usize, open: &mut Vec<(What, usize)>) -> usize {
+///
+/// # Errors
+/// A string of several lines that is not closed.
+fn line_end(text: &str, from: usize, open: &mut Vec<(What, usize)>) -> Result<usize, Unclosed> {
     let mut at = from;
     // Outside of values, a bracket before the `=` is not that of a value.
     let mut in_value = !open.is_empty();
     while let Some(c) = text.get(at..).and_then(|rest| rest.chars().next()) {
         let rest = text.get(at..).unwrap_or_default();
         match c {
-            '\n' => return at + 1,
-            '#' => return at + rest.find('\n').map_or(rest.len(), |end| end + 1),
+            '\n' => return Ok(at + 1),
+            '#' => return Ok(at + rest.find('\n').map_or(rest.len(), |end| end + 1)),
             '"' | '\'' => {
-                at += string_length(rest, c);
+                let length = string_length(rest, c);
+                let line = rest.find('\n').map_or(text.len(), |end| at + end);
+                let is_short =
+                    length < 2 || !text.get(at..at + length).is_some_and(|whole| whole.ends_with(c));
+                if !open.is_empty() && at + length == line && is_short {
+                    return Err(Unclosed {
+                        what: What::Quote(at),
+                        start: at,
+                        end: (line + 1).min(text.len()),
+                    });
+                }
+                if let Some(end) = unclosed_text(text, at, length, c) {
+                    return Err(Unclosed { what: What::Text(c), start: at, end });
+                }
+                at += length;
                 continue;
             }
             '=' => in_value = true,
@@ -134,7 +181,38 @@ fn line_end(text: &str, from: usize, open: &mut Vec<(What, usize)>) -> usize {
         }
         at += c.len_utf8();
     }
-    text.len()
+    Ok(text.len())
+}
+
+/// Where a string of several lines should have ended, if it is not closed: before the next header of a table in a table,
+/// which a text of settings rarely has. It is not closed if it goes on to the end of the text, or if what closes it is
+/// rather the start of another one, `KEY = """`.
+fn unclosed_text(text: &str, at: usize, length: usize, quote: char) -> Option<usize> {
+    let three = [quote; 3].iter().collect::<String>();
+    let whole = text.get(at..at + length)?;
+    let inner = whole.strip_prefix(&three)?;
+    let last = inner.strip_suffix(&three);
+    let opens = last.is_some_and(|inner| {
+        let line = inner.rsplit('\n').next().unwrap_or_default();
+        inner.contains('\n')
+            && line.strip_suffix('=').or(line.trim_end().strip_suffix('=')).is_some_and(is_key_of_line)
+    });
+    if last.is_some() && !opens {
+        return None;
+    }
+    let mut end = at + three.len();
+    for line in inner.split_inclusive('\n') {
+        if is_header(line) && line.contains('.') {
+            return Some(end);
+        }
+        end += line.len();
+    }
+    last.is_none().then_some(at + length)
+}
+
+/// Whether a text is the key at the start of a line.
+fn is_key_of_line(text: &str) -> bool {
+    is_key(text.trim())
 }
 
 /// The bytes of the string at the start of a text. One that is not closed ends with its line, or with the text if it
@@ -160,7 +238,7 @@ fn string_length(text: &str, quote: char) -> usize {
 }
 
 /// Whether a line is the header of a table: a list of values never looks like one, since its names have no quotes.
-fn is_header(line: &str) -> bool {
+pub(super) fn is_header(line: &str) -> bool {
     let line = line.split('#').next().unwrap_or_default().trim();
     let inner = line.strip_prefix("[[").and_then(|line| line.strip_suffix("]]"));
     let inner = inner.or_else(|| line.strip_prefix('[')?.strip_suffix(']'));
@@ -173,7 +251,7 @@ fn is_entry(line: &str) -> bool {
 }
 
 /// Whether a text is a key that starts with a letter: words, quoted or not, joined by dots.
-fn is_key(text: &str) -> bool {
+pub(super) fn is_key(text: &str) -> bool {
     text.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_')
         && text.chars().all(|c| c.is_alphanumeric() || "-_.\"'/:@ ".contains(c))
 }
@@ -192,12 +270,14 @@ mod tests {
             ("a = [1", &["[1"]),
             ("a = { b = 1,\nc = 2\n[d.'e f']\n", &["{ b = 1,\nc = 2"]),
             ("[[a]\nb = 1\n  [[ c # d\n", &["[[a]", "[[ c"]),
+            ("a = \"\"\"\nx\n[b.c]\nd = 1\n", &["\"\"\"\nx"]),
+            ("a = '''\nx\n", &["'''\nx"]),
+            ("a = { b = 1, c = 2\nd = 3\n", &["{ b = 1, c = 2"]),
+            ("a = { b = 'x, c = 2 }\nd = 3\n", &["{ b = 'x, c = 2 }"]),
+            ("a = \"\"\"\nx\n[b.c]\nd = \"\"\"\ny\n\"\"\"\n", &["\"\"\"\nx"]),
         ] {
-            let found: Vec<&str> = find(text).iter().map(|value| &text[value.range(text)]).collect();
+            let found: Vec<&str> = find(text).unclosed.iter().map(|value| &text[value.range(text)]).collect();
             assert_eq!(found, values, "{text}");
-            let replaced = replaced(text, &find(text));
-            assert_eq!(replaced.len(), text.len());
-            assert!(toml::de::DeTable::parse(&replaced).is_ok(), "{replaced}");
         }
         for closed in [
             "a = [\n  [1],\n  ['x'],\n  [true]\n]\n[b]\n[[c]]\nd = '['\n# [\ne = '''\n[\n'''\nf = \"\\\"[\"\n",
@@ -205,7 +285,7 @@ mod tests {
             "a = [{ b = 1,\n  c = 2 }, \"d = [\",\n  \"[e]\"]\n",
             "'[' = 1\n[ = 2\n{\n",
         ] {
-            assert_eq!(find(closed), [], "{closed}");
+            assert_eq!(find(closed).unclosed, [], "{closed}");
         }
     }
 }

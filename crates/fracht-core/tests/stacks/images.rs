@@ -113,7 +113,7 @@ fn inconsistent_builds_are_reported() {
     assert_eq!(with("build = \"app\"", "build = \"ap\""), ["unknown-name"]);
     let unknown = report("build = \"app\"", "build = \"ap\"");
     assert_eq!(unknown.findings()[0].diagnostic.help, ["did you mean `app`?"]);
-    assert_eq!(with("build = \"app\"", "build = \"app\"\nimage = \"a:1\""), ["bad-value"]);
+    assert_eq!(with("build = \"app\"", "build = \"app\"\nimage = \"a:1.0\""), ["bad-value"]);
     assert_eq!(with("source = \"app\"", "source = \"ap\""), ["file-unreadable"]);
     assert_eq!(with("source = \"app\"", "source = \"../app\""), ["path-outside"]);
     assert_eq!(with("source = \"app\"", "source = \"app\"\nrecipe = \"none\""), ["file-unreadable"]);
@@ -148,7 +148,7 @@ fn all_missing_inputs_are_reported_at_once() {
         [input.c]
         default = ""
         [service.x]
-        image = "x:1"
+        image = "x:1.0"
         args = ["{input.a}{input.b}{input.c}", "{input.d}"]
         "#};
     assert_eq!(failed(stack, "cluster"), ["input-missing", "input-missing", "unknown-name"]);
@@ -158,7 +158,7 @@ fn all_missing_inputs_are_reported_at_once() {
         [input.a]
         default = "1"
         [service.x]
-        image = "x:1"
+        image = "x:1.0"
         "#};
     assert_eq!(failed(unused, "cluster"), ["unused"]);
 }

@@ -10,7 +10,7 @@ name = "tidedesk"
 title = "Tide forecasts"
 
 [service.api]
-image = "api:1"
+image = "api:1.0"
 args = ["serve", "--slow"]
 replicas = 2
 port.http = 8080
@@ -30,7 +30,7 @@ service.api.port.http.reach = "node"
 namespace = "tides"
 service.api.env.LOG_LEVEL = "warn"
 service.api.env.EXTRA = "1"
-service.canary = { image = "api:2" }
+service.canary = { image = "api:2.0" }
 volume.tides.class = "fast"
 "#;
 
@@ -103,30 +103,32 @@ fn a_mistake_in_a_target_is_reported_for_every_target() {
 
 #[test]
 fn a_stack_without_targets_has_a_default_target() {
-    let model = good("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n", "cluster").facts.model;
+    let model = good("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n", "cluster").facts.model;
     assert_eq!((&*model.target.name, &*model.target.namespace.value), ("cluster", "s"));
 }
 
 const LIKE: &str = r#"
 [stack]
 name = "s"
+[rules]
+size-missing = "off"
 [pattern.base]
 user = 10
 env = { A = "base", B = "base", C = "base" }
 [pattern.small]
 like = "pattern.base"
-memory = "1Mi"
+memory = "8Mi"
 env.B = "small"
 [pattern.loud]
 env.LOUD = "1"
 env.A = "loud"
 [service.a]
 like = ["pattern.small", "pattern.loud"]
-image = "a:1"
+image = "a:1.0"
 env.C = "own"
 [service.quiet]
 like = ["pattern.small", "pattern.loud"]
-image = "q:1"
+image = "q:1.0"
 drop = ["env.LOUD", "memory"]
 [target.test]
 service.a.env.C = "test"
@@ -172,8 +174,8 @@ fn a_target_adds_the_first_service() {
             [stack]
             name = "s"
             [target.t]
-            service.a = { image = "a:1" }
-            task.b = { image = "b:1" }
+            service.a = { image = "a:1.0" }
+            task.b = { image = "b:1.0" }
             "#};
     let model = good(stack, "t").facts.model;
     assert_eq!(model.workloads.iter().map(|workload| &*workload.name).collect::<Vec<_>>(), ["a", "b"]);
@@ -195,12 +197,12 @@ fn keys_of_a_pattern_that_a_task_does_not_have_are_ignored() {
         [stack]
         name = "s"
         [pattern.both]
-        image = "a:1"
+        image = "a:1.0"
         port.http = 80
         health = { http = "/", port = "http" }
         replicas = 2
         retries = 1
-        beside.x = { image = "x:1" }
+        beside.x = { image = "x:1.0" }
         spread = "node"
         [service.a]
         like = "pattern.both"
@@ -241,7 +243,7 @@ fn a_target_can_drop_a_service_and_change_its_patterns() {
 #[test]
 fn inconsistent_layers_are_reported() {
     let with = |more: &str| failed(&format!("{LIKE}\n{more}"), "test");
-    assert_eq!(with("[service.x]\nimage = \"x:1\"\nlike = \"pattern.smal\"\n"), ["unknown-name"]);
+    assert_eq!(with("[service.x]\nimage = \"x:1.0\"\nlike = \"pattern.smal\"\n"), ["unknown-name"]);
     assert_eq!(
         with(indoc! {r#"
             [pattern.x]
@@ -251,9 +253,9 @@ fn inconsistent_layers_are_reported() {
             "#}),
         ["like-cycle"]
     );
-    assert_eq!(with("[service.x]\nimage = \"x:1\"\ndrop = [\"env.A\"]\n"), ["drop-misses"]);
-    assert_eq!(with("[service.x]\nimage = \"x:1\"\ndrop = [\"env..A\"]\n"), ["bad-value"]);
-    assert_eq!(with("[service.x]\nimage = \"x:1\"\nlike = \"target.test\"\n"), ["bad-value"]);
+    assert_eq!(with("[service.x]\nimage = \"x:1.0\"\ndrop = [\"env.A\"]\n"), ["drop-misses"]);
+    assert_eq!(with("[service.x]\nimage = \"x:1.0\"\ndrop = [\"env..A\"]\n"), ["bad-value"]);
+    assert_eq!(with("[service.x]\nimage = \"x:1.0\"\nlike = \"target.test\"\n"), ["bad-value"]);
     let target = |more: &str| failed(&format!("{LIKE}\n{more}"), "odd");
     assert_eq!(target("[target.odd]\nlike = \"target.od\"\n"), ["unknown-name"]);
     assert_eq!(
@@ -327,16 +329,16 @@ mod split {
                 [stack]
                 name = "s"
                 [service.a]
-                image = "a:1"
+                image = "a:1.0"
                 "#},
             )
             .with(
                 "/s/b.toml",
                 indoc! {r#"
                 [service.a]
-                image = "a:2"
+                image = "a:2.0"
                 [service.b]
-                image = "b:1"
+                image = "b:1.0"
                 replica = 1
                 [stack]
                 name = "t"

@@ -6,7 +6,7 @@ use fracht_core::check::Project;
 use fracht_core::diag::{Report, Severity};
 use fracht_core::files::MemoryFiles;
 
-const HEAD: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n";
+const HEAD: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n";
 
 /// The report on a stack with its files, under the first of its targets.
 fn report(files: &MemoryFiles) -> Report {

@@ -8,6 +8,7 @@
     reason = "a test that panics has failed, which is what it is for"
 )]
 
+mod damage;
 mod images;
 mod layers;
 mod limits;

@@ -23,7 +23,7 @@ const STACK: &[(&str, &str, &[&str])] = &[
     ("service.NAME.port.NAME", "[service.a.port.http]", &["number = 80"]),
     ("service.NAME.health", "[service.a.health]", &["tcp = \"http\""]),
     ("service.NAME.rollout", "[service.a.rollout]", &["surge = 1"]),
-    ("service.NAME.beside.NAME", "[service.a.beside.x]", &["image = \"x:1\""]),
+    ("service.NAME.beside.NAME", "[service.a.beside.x]", &["image = \"x:1.0\""]),
     ("mount", "[service.a.mount.\"/c\"]", &["from = \"config.c\""]),
     ("use", "[[service.a.use]]", &["from = \"secret.k\""]),
     ("before-stop", "[service.a.before-stop]", &["wait = \"1s\""]),
@@ -41,7 +41,7 @@ const STACK: &[(&str, &str, &[&str])] = &[
         ],
     ),
     ("service.NAME.replicas", "[service.g.replicas]", &["max = 2"]),
-    ("task.NAME", "[task.t]", &["image = \"t:1\"", "network = [\"n\"]", "schedule = \"0 3 * * *\""]),
+    ("task.NAME", "[task.t]", &["image = \"t:1.0\"", "network = [\"n\"]", "schedule = \"0 3 * * *\""]),
     ("volume.NAME", "[volume.v]", &["size = \"1Gi\"", "access = \"many-nodes\""]),
     ("config.NAME", "[config.c]", &["key.K = \"1\""]),
     ("config.NAME.key.NAME", "[config.c.key.F]", &["file = \"file.txt\""]),
@@ -188,7 +188,7 @@ const CONNECTED: &[(&str, &[&str])] = &[
             "C = \"{config.c/K} {config.c/F} {secret.k/S} {target.domain} {target.registry}\"",
         ],
     ),
-    ("task.t", &["image = \"t:1\"", "network = [\"n\"]", "after = { a = \"ready\" }"]),
+    ("task.t", &["image = \"t:1.0\"", "network = [\"n\"]", "after = { a = \"ready\" }"]),
     ("volume.e", &["size = \"1Gi\"", "each = true"]),
     ("config.c.key", &["K = \"1\"", "F = { file = \"file.txt\" }"]),
     ("secret.k.key.S", &["env = \"S\""]),
@@ -257,8 +257,8 @@ fn every_table_with_every_wrong_type_gives_one_message() {
 
 /// A stack with one service, with some lines in it.
 const SERVICE: [&str; 2] = [
-    "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n",
-    "\n[service.b]\nimage = \"b:1\"\nport.web = 80\nenv.A = \"{service.b}\"\n",
+    "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n",
+    "\n[service.b]\nimage = \"b:1.0\"\nport.web = 80\nenv.A = \"{service.b}\"\n",
 ];
 
 /// Lines with one syntax error each.
@@ -336,7 +336,7 @@ fn every_broken_line_of_a_large_stack_gives_one_message() {
         .fold(MemoryFiles::default(), |files, name| files.with(format!("/s/{name}"), "A=1\n"))
         .with(
             "/s/more/feed.toml",
-            "[service.feeder]\nimage = \"f:1\"\nnetwork = [\"open\"]\nenv.F = \"{outside.feed/in}\"\n",
+            "[service.feeder]\nimage = \"f:1.0\"\nnetwork = [\"open\"]\nenv.F = \"{outside.feed/in}\"\n",
         )
         .with("/s/extra/w.yaml", "kind: W\n")
         .with("/s/fracht.toml", text)

@@ -62,22 +62,22 @@ const CHAIN: &str = r#"
 [stack]
 name = "s"
 [service.db]
-image = "db:1"
+image = "db:1.0"
 port.sql = 5432
 health = { tcp = "sql", boot = "60s" }
 [service.cache]
-image = "cache:1"
+image = "cache:1.0"
 port.c = 6379
 health = { tcp = "c", boot = "90s" }
 [task.schema]
-image = "api:1"
+image = "api:1.0"
 after = { db = "ready" }
 timeout = "2m"
 [service.api]
-image = "api:1"
+image = "api:1.0"
 after = { schema = "done", cache = "ready" }
 [service.log]
-image = "log:1"
+image = "log:1.0"
 after = { api = "started" }
 "#;
 
@@ -104,7 +104,7 @@ fn of_equally_long_chains_the_first_one_counts() {
         formatdoc!(
             r#"
                 [service.{name}]
-                image = "a:1"
+                image = "a:1.0"
                 port.p = 80
                 health = {{ tcp = "p", boot = "30s" }}
                 "#
@@ -118,7 +118,7 @@ fn of_equally_long_chains_the_first_one_counts() {
 
 #[test]
 fn a_stack_without_times_has_no_longest_chain() {
-    let verdict = good("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n", "cluster");
+    let verdict = good("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n", "cluster");
     assert_eq!(verdict.facts.order.longest_chain(&verdict.facts.model), None);
 }
 
@@ -128,19 +128,19 @@ fn a_cycle_is_reported_with_every_wait_and_its_dependents_cannot_start() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         after = { b = "started" }
         [service.b]
-        image = "b:1"
+        image = "b:1.0"
         after = { c = "started" }
         [service.c]
-        image = "c:1"
+        image = "c:1.0"
         after = { a = "started" }
         [service.d]
-        image = "d:1"
+        image = "d:1.0"
         after = { a = "started" }
         [service.e]
-        image = "e:1"
+        image = "e:1.0"
         "#};
     let verdict = verdict(ring, "cluster");
     let order = &verdict.facts.order;

@@ -33,7 +33,7 @@ fn stack(services: &[(&str, u32, &str)]) -> String {
         text += &formatdoc!(
             r#"
             [service.{name}]
-            image = "a:1"
+            image = "a:1.0"
             replicas = {replicas}
             port.web = {port}
             "#
@@ -158,7 +158,7 @@ fn ports_clash_only_in_the_same_scope() {
                 [stack]
                 name = "s"
                 [service.a]
-                image = "a:1"
+                image = "a:1.0"
                 port.t = {{ number = {first}, reach = "node", at = 30053 }}
                 port.u = {{ number = {second}, protocol = "udp", reach = "node", at = 30053 }}
                 "#
@@ -179,7 +179,7 @@ fn a_service_cannot_use_a_number_twice() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         port.x = 80
         port.y = 80
         "#};
@@ -188,7 +188,7 @@ fn a_service_cannot_use_a_number_twice() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         port.x = 80
         port.y = { number = 81, as = 80 }
         "#};
@@ -197,7 +197,7 @@ fn a_service_cannot_use_a_number_twice() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         port.x = { number = 80, reach = "balancer" }
         port.y = { number = 81, reach = "balancer", at = 80 }
         "#};
@@ -213,8 +213,8 @@ fn replicas_need_a_number_each() {
     assert_eq!(failed(&of(3, r#""8000..8001""#), "laptop"), ["at-with-replicas"]);
     assert_eq!(failed(&of(2, r#""8000..8001""#), "laptop"), [""; 0]);
     assert_eq!(failed(&of(9, r#""auto""#), "laptop"), [""; 0]);
-    assert_eq!(failed(&of(9, "30000"), "prod"), [""; 0], "one number serves them all");
-    assert_eq!(failed(&of(2, r#""30000..30001""#), "prod"), ["at-with-replicas"]);
+    assert_eq!(failed(&of(9, "30000"), "prod"), ["health-missing"], "one number serves them all");
+    assert_eq!(failed(&of(2, r#""30000..30001""#), "prod"), ["health-missing", "at-with-replicas"]);
     assert_eq!(failed(&of(1, "29999"), "prod"), ["port-range"]);
 }
 

@@ -34,7 +34,7 @@ fn byte_order_marks_and_carriage_returns_keep_line_numbers() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         replica = 1
         "#};
     let lines = |text: &str| {
@@ -59,18 +59,18 @@ fn one_mistake_gives_one_message() {
         [stack]
         name = "s"
         [service.db]
-        image = "db:1"
+        image = "db:1.0"
         port.sql = 5432
         health = { tcp = "sql" }
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         after = { db = "ready" }
         env.DB = "{service.db/sql}"
         "#};
     assert_eq!(failed(base, "cluster"), [""; 0]);
     for (right, wrong, rule) in [
-        ("image = \"db:1\"", "image = nothing", "syntax"),
-        ("image = \"db:1\"", "", "missing-key"),
+        ("image = \"db:1.0\"", "image = nothing", "syntax"),
+        ("image = \"db:1.0\"", "", "missing-key"),
         ("port.sql = 5432", "port.sql = \"5432\"", "wrong-type"),
         ("port.sql = 5432", "port.sql = 0", "port-range"),
         ("port.sql = 5432", "port.sql = { numbr = 5432 }", "unknown-key"),
@@ -95,7 +95,7 @@ fn a_mistake_in_a_pattern_has_one_message_for_all_services_like_it() {
         [pattern.p]
         confine = "strict"
         user = 0
-        image = "a:1"
+        image = "a:1.0"
         [service.a]
         like = "pattern.p"
         [service.b]
@@ -120,10 +120,10 @@ key.url = "http://{service.db/sql}"
 [secret.s]
 key.pw = { env = "PW" }
 [service.db]
-image = "db:1"
+image = "db:1.0"
 port.sql = { number = 5432, as = 5000 }
 [service.a]
-image = "a:1"
+image = "a:1.0"
 env.HOST = "{service.db}"
 env.ADDRESS = "{service.db/sql}"
 env.NUMBER = "{port.db/sql}"
@@ -151,10 +151,10 @@ fn the_wrong_part_of_a_reference_is_underlined() {
         [stack]
         name = "s"
         [service.db]
-        image = "db:1"
+        image = "db:1.0"
         port.sql = 1
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         env.A = "x {service.dbb/sql} {secret.nope/x} {service.db/sqk} {volume.x} {service.db/sql"
         "#};
     let files = MemoryFiles::default().with("/s/fracht.toml", stack);
@@ -181,7 +181,7 @@ fn settings_files_become_keys_and_their_mistakes_have_locations() {
         lines = "conf/a.env"
         key.A = "stack"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         env.B = "{config.c/B}"
         "#};
     let files = MemoryFiles::default()
@@ -220,9 +220,9 @@ fn a_service_and_a_task_cannot_have_the_same_name() {
         [stack]
         name = "s"
         [task.a]
-        image = "a:1"
+        image = "a:1.0"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         "#};
     assert_eq!(failed(stack, "cluster"), ["defined-twice"]);
 }
@@ -272,7 +272,7 @@ fn too_large_integers_and_too_deep_lists_are_reported() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         replicas = 99999999999999999999
         "#};
     assert_eq!(failed(stack, "cluster"), ["bad-value"]);
@@ -309,7 +309,7 @@ fn invalid_keys_and_nul_in_files_are_reported() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         use = ["config.c"]
         [config.c]
         lines = "c.env"
@@ -343,7 +343,7 @@ fn invalid_keys_and_nul_in_files_are_reported() {
                 [stack]
                 name = "s"
                 [service.a]
-                image = "a:1"
+                image = "a:1.0"
                 {line}
                 "#
             ),

@@ -90,7 +90,7 @@ fn what_cannot_be_read_in_a_layer_explains_what_is_missing() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         port.web = { number = 80, reach = "web" }
         [target.base]
         [target.prod]
@@ -107,7 +107,7 @@ fn what_cannot_be_read_in_a_layer_explains_what_is_missing() {
     ] {
         let with = |line: &str| {
             format!(
-                "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n{reference}\n[{table}.old]\n[target.t]\n{line}\n"
+                "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n{reference}\n[{table}.old]\n[target.t]\n{line}\n"
             )
         };
         assert!(failed(&with(""), "t").contains(&"unknown-name"), "{table}");

@@ -31,7 +31,7 @@ fn a_trace_has_every_layer_of_a_value() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         port.web = 80
         [target.short]
         service.a.port.web = 81

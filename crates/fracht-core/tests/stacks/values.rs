@@ -19,7 +19,7 @@ pub(crate) const HEAD: &str = indoc! {r#"
     host = "feed.example"
     port.in = 443
     [service.a]
-    image = "a:1"
+    image = "a:1.0"
     port.http = 80
     "#};
 
@@ -39,17 +39,17 @@ fn invalid_values_have_one_message_each() {
     for (line, rule, part) in [
         ("confine = \"strict\"\nuser = 0", "bad-value", "`service.a` runs as root, which `confine ="),
         (
-            "health = { tcp = \"m\" }\nbeside.x = { image = \"x:1\", port.m = 9102 }",
+            "health = { tcp = \"m\" }\nbeside.x = { image = \"x:1.0\", port.m = 9102 }",
             "bad-value",
             "port of another container",
         ),
         (
-            "beside.x = { image = \"x:1\", health = { http = \"/\", port = \"http\" } }",
+            "beside.x = { image = \"x:1.0\", health = { http = \"/\", port = \"http\" } }",
             "bad-value",
             "port of another container",
         ),
         (
-            "beside.x = { image = \"x:1\", health = { http = \"/\" } }",
+            "beside.x = { image = \"x:1.0\", health = { http = \"/\" } }",
             "missing-key",
             "the HTTP health check of `service.a.beside.x` needs",
         ),
@@ -66,7 +66,7 @@ fn invalid_values_have_one_message_each() {
         ("before-stop = { wait = \"45s\" }", "stop-too-short", "waits 45s"),
         ("before-stop = { wait = \"0s\" }", "bad-value", "invalid `wait`: `0s`"),
         (
-            "stop-within = \"10s\"\nbeside.x = { image = \"x:1\", before-stop = { wait = \"11s\" } }",
+            "stop-within = \"10s\"\nbeside.x = { image = \"x:1.0\", before-stop = { wait = \"11s\" } }",
             "stop-too-short",
             "waits 11s",
         ),
@@ -124,7 +124,7 @@ fn invalid_values_have_one_message_each() {
             "`shared` works only with scratch folders, not at",
         ),
         (
-            "mount.\"/a\" = { scratch = \"1Mi\", shared = \"x\" }\nbeside.x = { image = \"x:1\", mount.\"/b\" = { scratch = \"2Mi\", shared = \"x\" } }",
+            "mount.\"/a\" = { scratch = \"1Mi\", shared = \"x\" }\nbeside.x = { image = \"x:1.0\", mount.\"/b\" = { scratch = \"2Mi\", shared = \"x\" } }",
             "bad-value",
             "two sizes",
         ),
@@ -139,16 +139,16 @@ fn invalid_values_have_one_message_each() {
         ("[outside.x]\nhost = \"x.s.svc.cluster.local\"", "outside-address", "leads to itself"),
         ("[outside.x]\nhost = \"localhost\"", "outside-address", "cannot lead to"),
         ("[outside.x]\nhost = \"x.example\"\nport = { a = 1, b = 1 }", "port-clash", "are both port 1"),
-        ("[task.t]\nimage = \"t:1\"\ntimeout = \"0s\"", "bad-value", "invalid `timeout`: `0s`"),
+        ("[task.t]\nimage = \"t:1.0\"\ntimeout = \"0s\"", "bad-value", "invalid `timeout`: `0s`"),
         (
-            "[task.t]\nimage = \"t:1\"\nschedule = \"0 0 31 2 *\"",
+            "[task.t]\nimage = \"t:1.0\"\nschedule = \"0 0 31 2 *\"",
             "schedule-invalid",
             "invalid `schedule`: `0 0 31 2 *`",
         ),
         (
             indoc! {r#"
                 [task.t]
-                image = "t:1"
+                image = "t:1.0"
                 schedule = "0 0 1 2 *"
                 zone = "Europe/Atlantis""#},
             "bad-value",
@@ -168,7 +168,7 @@ fn invalid_values_have_one_message_each() {
         ("label.pod-template-hash = \"x\"", "bad-value", "label `pod-template-hash` is reserved"),
         ("env.X = \"{pod.label/tier}\"", "label-unknown", "no label `tier`"),
         ("env.X = \"{pod.label/-a}\"", "bad-value", "not the name of a label"),
-        ("[service.localhost]\nimage = \"a:1\"", "bad-name", "localhost"),
+        ("[service.localhost]\nimage = \"a:1.0\"", "bad-name", "localhost"),
         ("[outside.localhost]\nhost = \"x.example\"", "bad-name", "localhost"),
         ("replicas = { min = 2 }", "missing-key", "`max` is missing in the replicas of `service.a`"),
         (
@@ -243,11 +243,11 @@ fn invalid_values_have_one_message_each() {
         ),
         ("port.x = { number = 1, reach = \"web\" }", "host-missing", "has no host"),
         ("health = { grpc = \"rpc\" }", "unknown-name", "`service.a` has no port `rpc`"),
-        ("beside.a = { image = \"x:1\" }", "bad-name", "a sidecar of `service.a` cannot be named `a`"),
-        ("beside.wait-for-x = { image = \"x:1\" }", "bad-name", "a sidecar of `service.a` cannot be named"),
-        ("beside.x = { image = \"x:1\", port.http = 81 }", "defined-twice", "ports of one pod"),
+        ("beside.a = { image = \"x:1.0\" }", "bad-name", "a sidecar of `service.a` cannot be named `a`"),
+        ("beside.wait-for-x = { image = \"x:1.0\" }", "bad-name", "a sidecar of `service.a` cannot be named"),
+        ("beside.x = { image = \"x:1.0\", port.http = 81 }", "defined-twice", "ports of one pod"),
         (
-            "beside.x = { image = \"x:1\", port.more = 80 }",
+            "beside.x = { image = \"x:1.0\", port.more = 80 }",
             "port-clash",
             "`service.a/http` and `service.a/more` both use TCP",
         ),
@@ -268,12 +268,12 @@ fn invalid_values_have_one_message_each() {
         ("[outside.x]\nhost = \"https://x.example\"", "bad-value", "invalid `host`: `https://x.example`"),
         ("[outside.x]\naddress = \"x.example\"", "bad-value", "invalid `address`: `x.example`"),
         (
-            "[task.t]\nimage = \"t:1\"\nzone = \"UTC\"",
+            "[task.t]\nimage = \"t:1.0\"\nzone = \"UTC\"",
             "bad-value",
             "`zone` has no effect: `task.t` has no `schedule`",
         ),
         (
-            "[task.t]\nimage = \"t:1\"\nschedule = \"@daily\"",
+            "[task.t]\nimage = \"t:1.0\"\nschedule = \"@daily\"",
             "schedule-invalid",
             "invalid `schedule`: `@daily`",
         ),
@@ -281,7 +281,7 @@ fn invalid_values_have_one_message_each() {
             indoc! {r#"
                 after.t = "done"
                 [task.t]
-                image = "t:1"
+                image = "t:1.0"
                 schedule = "on demand""#},
             "bad-value",
             "cannot wait for `task.t`: it runs on a schedule",
@@ -354,27 +354,27 @@ fn valid_values_are_accepted() {
         "rights = [{ on = \"csistoragecapacities\", may = [\"list\"] }, { on = \"controllerrevisions\", may = [\"get\"] }]",
         "rights = [{ on = \"pods/exec\", may = [\"create\"], only = [\"x\"] }, { on = \"httproutes\", group = \"gateway.networking.k8s.io\", may = [\"list\"] }]",
         "rights = [{ on = \"namespaces\", may = [\"get\"] }, { on = \"leases\", may = [\"get\", \"list\", \"watch\"], only = [\"x\"] }]",
-        "mount.\"/a\" = { scratch = \"1Mi\" }\nbeside.x = { image = \"x:1\", mount.\"/a\" = { scratch = \"2Mi\" } }",
+        "mount.\"/a\" = { scratch = \"1Mi\" }\nbeside.x = { image = \"x:1.0\", mount.\"/a\" = { scratch = \"2Mi\" } }",
         "mount.\"/a\" = { from = \"config.c\", mode = \"0440\" }\nconfine = \"strict\"\nuser = 5",
-        "beside.a-pods = { image = \"x:1\" }\nstable-names = true",
+        "beside.a-pods = { image = \"x:1.0\" }\nstable-names = true",
         indoc! {r#"
             [secret.w]
             present = "wildcard.tides.example"
             keys = ["tls.crt"]
             [service.w]
-            image = "w:1"
+            image = "w:1.0"
             mount."/t" = "secret.w""#},
         indoc! {r#"
             [volume.w]
             present = "9.old"
             [service.w]
-            image = "w:1"
+            image = "w:1.0"
             mount."/t" = "volume.w""#},
         indoc! {r#"
             [outside.x]
             host = "x.other.svc.cluster.local"
             [service.w]
-            image = "w:1"
+            image = "w:1.0"
             env.X = "{outside.x}""#},
     ] {
         assert_eq!(says(line), [], "{line}");

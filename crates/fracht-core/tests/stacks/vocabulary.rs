@@ -62,7 +62,7 @@ fn an_external_service_has_its_name_in_a_cluster_and_its_address_on_a_machine() 
         address = "2001:db8::1"
         port.x = 1
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         env.A = "{outside.feed} {outside.feed/in} {outside.gauge/read} {port.gauge/read} {outside.six/x}"
         [target.prod]
         domain = "buoys.example"
@@ -100,7 +100,7 @@ fn configs_read_lines_and_files_by_pattern() {
         present = "shared"
         keys = ["R"]
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         use = ["config.c"]
         env.R = "{config.there/R}"
         mount."/x" = "config.c/x.csv"
@@ -153,7 +153,7 @@ fn patches_of_targets_follow_those_of_the_stack() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         [[patch]]
         on = "Deployment/a"
         merge = { a = 1.5, b = [true, "x"], c.d = 1_000 }
@@ -187,11 +187,11 @@ fn services_in_closed_networks_cannot_reach_external_services() {
                 [outside.feed]
                 host = "f.example"
                 [service.a]
-                image = "a:1"
+                image = "a:1.0"
                 network = [{networks}]
                 env.FEED = "{{outside.feed}}"
                 [service.b]
-                image = "b:1"
+                image = "b:1.0"
                 network = ["quay"]
                 "#
         )

@@ -50,6 +50,7 @@ mod schema;
 mod write;
 mod yaml_value;
 
+pub use brought::early::problems as problems_of_brought;
 pub use kinds::SecretValues;
 pub use name::{open_service_name, secret_name, side_name};
 pub use object::text_at;

@@ -4,7 +4,7 @@ use fracht_core::diag::Diagnostic;
 use fracht_core::model::{Patch, PatchChange, Raw};
 use fracht_core::rules::PATCH_MISSES;
 use fracht_core::source::Span;
-use serde_json::{Map, Number, Value};
+use serde_json::{Map, Number, Value, json};
 
 use crate::object::text_at;
 use crate::schema;
@@ -29,7 +29,9 @@ pub(crate) enum Content {
 pub(crate) fn apply(object: &mut Value, patch: &Patch, content: Content) -> Option<Diagnostic> {
     let (kind, name) = (&patch.kind, &patch.name);
     let before = identity(object);
-    if let Err(misses) = change(object, patch, content) {
+    // Of several operations, the one that makes the object invalid.
+    let mut place = None;
+    if let Err(misses) = change(object, patch, content, &mut place) {
         return Some(
             Diagnostic::new(&PATCH_MISSES, format!("cannot apply the patch to `{kind}/{name}`"))
                 .at(misses.span, misses.reason)
@@ -39,16 +41,27 @@ pub(crate) fn apply(object: &mut Value, patch: &Patch, content: Content) -> Opti
     if let Some(problem) = another(&before, object, patch) {
         return Some(problem);
     }
-    // A key at the wrong level is not a field: the cluster would ignore it silently.
+    invalid(object, patch, place)
+}
+
+/// The problem if an object has something that is not of its kind. A key at the wrong level is not a field: the cluster
+/// would ignore it silently.
+pub(super) fn invalid(object: &Value, patch: &Patch, place: Option<Span>) -> Option<Diagnostic> {
+    let (kind, name) = (&patch.kind, &patch.name);
     let misfit = schema::misfits(object).into_iter().next()?;
     Some(
         Diagnostic::new(&PATCH_MISSES, format!("the patch makes `{kind}/{name}` invalid"))
-            .at(patch.span, misfit.to_string())
+            .at(place.unwrap_or_else(|| patch.place(&misfit.path)), misfit.to_string())
             .help(format!("check the path against `fracht render --only {kind}/{name}`")),
     )
 }
 
-fn change(object: &mut Value, patch: &Patch, content: Content) -> Result<(), Misses> {
+fn change(
+    object: &mut Value,
+    patch: &Patch,
+    content: Content,
+    wrong: &mut Option<Span>,
+) -> Result<(), Misses> {
     match &patch.change {
         PatchChange::Merge(merge) => {
             let misses = |reason: &str| Misses { span: patch.span, reason: reason.to_owned() };
@@ -64,10 +77,21 @@ fn change(object: &mut Value, patch: &Patch, content: Content) -> Result<(), Mis
                 let one = serde_json::from_value(operation)
                     .map_err(|error| misses(format!("invalid operation: {error}")))?;
                 json_patch::patch(object, &[one]).map_err(|error| misses(error.kind.to_string()))?;
+                if wrong.is_none() && !schema::misfits(object).is_empty() {
+                    *wrong = Some(*span);
+                }
             }
         }
     }
     Ok(())
+}
+
+/// What a merge sets of an object; `None` for operations, which need the whole object.
+pub(super) fn alone(patch: &Patch, version: &str) -> Option<Value> {
+    let PatchChange::Merge(merge) = &patch.change else { return None };
+    let mut object = json!({ "apiVersion": version, "kind": &*patch.kind });
+    json_patch::merge(&mut object, &value(merge).ok()?);
+    Some(object)
 }
 
 /// Whether an operation reads or changes the data of a Secret.

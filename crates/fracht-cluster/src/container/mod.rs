@@ -103,7 +103,7 @@ fn resources(container: &Definition) -> Option<ResourceRequirements> {
 fn lifecycle(before: &BeforeStop) -> Lifecycle {
     let handler = match before {
         BeforeStop::Run(command) => LifecycleHandler {
-            exec: Some(ExecAction { command: command.iter().map(Into::into).collect() }),
+            exec: Some(ExecAction { command: command.iter().map(|word| (&word.value).into()).collect() }),
             ..LifecycleHandler::default()
         },
         BeforeStop::Wait(time) => LifecycleHandler {

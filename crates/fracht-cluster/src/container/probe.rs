@@ -48,7 +48,7 @@ fn probe(workload: &Workload, container: &Container, health: &Health, failures: 
         }
         Asks::Run { command } => {
             let is_variable = |name: &str| container.env.iter().any(|variable| *variable.name == *name);
-            let words = command.iter().map(|word| expansion::command_word(word, is_variable).into());
+            let words = command.iter().map(|word| expansion::command_word(&word.value, is_variable).into());
             probe.exec = Some(ExecAction { command: words.collect() });
         }
     }

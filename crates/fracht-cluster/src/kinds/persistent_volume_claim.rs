@@ -33,7 +33,7 @@ fn spec(volume: &Volume) -> PersistentVolumeClaimSpec {
 }
 
 pub(super) fn size(volume: &Volume) -> Map {
-    Map::from_iter([("storage", Str::from(&volume.size.value.text))])
+    volume.size.iter().map(|size| ("storage", Str::from(&size.value.text))).collect()
 }
 
 /// The storage class. For a folder on a node it is empty: the default class would create another volume.

@@ -1,6 +1,6 @@
 //! The patches of a stack, applied to its objects.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use fracht_core::diag::Diagnostic;
 use fracht_core::model::Patch;
@@ -37,13 +37,12 @@ pub(super) fn apply(
         }
     }
     let mut problems = Vec::new();
-    let mut failed: HashSet<usize> = HashSet::new();
     let mut near = None;
     for one in &model.patches {
         // The name may be that of the object, or that of its part of the stack.
         let of = |name: String| known.get(&(one.kind.to_string(), name)).copied();
         let found = of(one.name.to_string()).or_else(|| of(in_stack(model, &one.name)));
-        let Some((index, object)) = found.and_then(|index| Some((index, objects.get_mut(index)?))) else {
+        let Some(object) = found.and_then(|index| objects.get_mut(index)) else {
             let near = near.get_or_insert_with(|| {
                 complete_names(objects, facts);
                 by_kind_and_name(objects)
@@ -51,10 +50,6 @@ pub(super) fn apply(
             problems.push(misses(one, near, &model.target.name));
             continue;
         };
-        // Patches after one that cannot be applied would fail as well.
-        if failed.contains(&index) {
-            continue;
-        }
         let content = match &object.source {
             Source::Secret(..) if secrets.is_none() => Content::WithoutData,
             _ => Content::Complete,
@@ -66,9 +61,11 @@ pub(super) fn apply(
                 typed => json(&typed),
             },
         };
+        // What cannot be applied leaves no trace, so that later patches are judged on their own.
+        let before = value.clone();
         if let Some(problem) = patch::apply(&mut value, one, content) {
             problems.push(problem);
-            failed.insert(index);
+            value = before;
         }
         object.patched = Some(Box::new(value));
     }

@@ -52,6 +52,22 @@ fn line_of(name: &str) -> Option<&'static str> {
     from_line(*LINES.get(line.ok()?)?).lines().next()?.split_once(':').map(|(_, fields)| fields)
 }
 
+/// The API versions and kinds of the table.
+fn versions() -> impl Iterator<Item = (&'static str, &'static str)> {
+    let names = LINES.iter().filter_map(|start| from_line(*start).split_once(':').map(|(name, _)| name));
+    names.filter_map(|name| name.split_once(' '))
+}
+
+/// The API version of a kind of objects; `None` for one that is not in the table.
+pub(crate) fn version_of(kind: &str) -> Option<&'static str> {
+    versions().find(|(_, known)| *known == kind).map(|(version, _)| version)
+}
+
+/// The kinds of objects.
+pub(crate) fn kinds() -> impl Iterator<Item = &'static str> {
+    versions().map(|(_, kind)| kind)
+}
+
 /// A field that does not fit the kind of its object.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Misfit {

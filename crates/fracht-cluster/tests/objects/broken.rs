@@ -29,7 +29,7 @@ const ONE_OF_EACH: &str = indoc! {r#"
     address = "192.0.2.1"
     port = { a = 443, b = 444 }
     [service.a]
-    image = "a:1"
+    image = "a:1.0"
     user = 7
     port.web = { number = 80, reach = "web" }
     port.n = { number = 81, reach = "node", at = 30000 }
@@ -44,17 +44,17 @@ const ONE_OF_EACH: &str = indoc! {r#"
     mount."/k" = { from = "config.c", mode = "0440" }
     mount."/t" = { scratch = "1Mi" }
     rights = [{ on = "leases", may = ["get"], only = ["leader"] }]
-    beside.h = { image = "h:1", port.m = 82, mount."/t" = { scratch = "2Mi" } }
+    beside.h = { image = "h:1.0", port.m = 82, mount."/t" = { scratch = "2Mi" } }
     [service.b]
-    image = "b:1"
+    image = "b:1.0"
     port.u = { number = 83, protocol = "udp", reach = "node", at = 30001 }
     mount."/m" = "volume.many"
     [task.t]
-    image = "t:1"
+    image = "t:1.0"
     timeout = "1m"
     after = { a = "ready" }
     [task.n]
-    image = "t:1"
+    image = "t:1.0"
     schedule = "0 3 * * 0"
     zone = "UTC"
     "#};

@@ -49,16 +49,16 @@ fn a_changed_task_is_a_new_job_and_changes_the_workloads_that_wait_for_it() {
                 [stack]
                 name = "s"
                 [task.schema]
-                image = "a:1"
+                image = "a:1.0"
                 args = ["{args}"]
                 [task.seed]
-                image = "a:1"
+                image = "a:1.0"
                 after = {{ schema = "done" }}
                 [service.api]
-                image = "a:1"
+                image = "a:1.0"
                 after = {{ seed = "done" }}
                 [service.other]
-                image = "b:1"
+                image = "b:1.0"
                 "#
         )
     };
@@ -86,10 +86,10 @@ fn an_added_service_does_not_change_the_others() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         port.http = 80
         "#};
-    let more = format!("{text}[service.b]\nimage = \"b:1\"\nport.http = 80\n");
+    let more = format!("{text}[service.b]\nimage = \"b:1.0\"\nport.http = 80\n");
     let changed = changed(&objects(&files(text), "cluster"), &objects(&files(&more), "cluster"));
     assert_eq!(changed, ["Deployment s-b", "Service b"]);
 }

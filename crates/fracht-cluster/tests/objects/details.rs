@@ -18,7 +18,7 @@ fn container(objects: &[Value], name: &str) -> Value {
 fn a_health_check_becomes_three_probes() {
     let all = service(indoc! {r#"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             port.http = 80
             health = { http = "/up", every = "4s", timeout = "1s", boot = "30s", fails = 2, restart-after = 5 }
             "#});
@@ -33,7 +33,7 @@ fn a_health_check_becomes_three_probes() {
 fn a_service_that_is_never_restarted_has_no_liveness_probe() {
     let all = service(indoc! {r#"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             health = { run = ["ok"], restart-after = 0, fails = 3 }
             "#});
     let a = container(&all, "a");
@@ -48,11 +48,11 @@ fn a_service_that_is_never_restarted_has_no_liveness_probe() {
 fn ranges_are_requests_and_limits() {
     let all = service(indoc! {r#"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             cpu = "100m.."
             memory = "..1Gi"
             [service.b]
-            image = "b:1"
+            image = "b:1.0"
             cpu = 2
             "#});
     assert_eq!(
@@ -74,15 +74,15 @@ fn the_user_owns_the_volumes_and_a_lone_volume_is_never_mounted_twice() {
             size = "1Gi"
             access = "many-nodes"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             user = "10:20"
             mount."/v" = "volume.v"
             [service.b]
-            image = "b:1"
+            image = "b:1.0"
             user = 10
             mount."/v" = "volume.shared"
             [service.c]
-            image = "c:1"
+            image = "c:1.0"
             user = 0
             "#});
     let spec = |name: &str| object(&all, "Deployment", name)["spec"].clone();
@@ -116,7 +116,7 @@ fn the_user_owns_the_volumes_and_a_lone_volume_is_never_mounted_twice() {
 fn each_reach_has_an_object_with_its_ports_only() {
     let all = service(indoc! {r#"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             port.in = 80
             port.dns = { number = 53, protocol = "udp", reach = "node", at = 30053 }
             port.web = { number = 8000, reach = "balancer", as = 81, at = 443 }
@@ -145,7 +145,7 @@ fn a_secret_in_a_text_is_expanded_by_the_kubelet() {
             [config.c]
             key.k = "v"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             args = ["--pw={secret.db/password}", "$(HOME) {pod.ip}"]
             env.FRACHT_POD_IP = "mine"
             env.URL = "x$(A)$${secret.db/password}"
@@ -170,7 +170,7 @@ fn a_secret_in_a_text_is_expanded_by_the_kubelet() {
 fn a_pod_reads_its_own_fields() {
     let all = service(indoc! {r#"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             env.A = "{pod.name}"
             env.B = "{pod.label/tier}-{pod.node}"
             "#});
@@ -196,7 +196,7 @@ fn configs_hold_text_as_data_and_bytes_as_binary_data() {
         key.a = { file = "a.txt" }
         key.b = { file = "b.bin" }
         [service.x]
-        image = "x:1"
+        image = "x:1.0"
         mount."/c" = "config.c"
         mount."/d/a" = "config.c/a"
         "#};
@@ -218,7 +218,7 @@ fn configs_hold_text_as_data_and_bytes_as_binary_data() {
 fn scratch_folders_have_different_names() {
     let all = service(indoc! {r#"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             mount."/a/b" = { scratch = "1Mi" }
             mount."/a-b" = { scratch = "2Mi" }
             "#});
@@ -229,7 +229,7 @@ fn scratch_folders_have_different_names() {
 
 #[test]
 fn a_task_becomes_a_job() {
-    let all = service("[task.t]\nimage = \"a:1\"\nretries = 1\ntimeout = \"90s\"\n");
+    let all = service("[task.t]\nimage = \"a:1.0\"\nretries = 1\ntimeout = \"90s\"\n");
     let job = all.iter().find(|object| object["kind"] == "Job").unwrap();
     let spec = &job["spec"];
     assert_eq!((&spec["backoffLimit"], &spec["activeDeadlineSeconds"]), (&json!(1), &json!(90)));
@@ -244,13 +244,13 @@ fn names_beyond_their_limit_are_shortened_and_stay_different() {
     let all = service(&formatdoc!(
         r#"
             [service.{long}b]
-            image = "a:1"
+            image = "a:1.0"
             port.x = {{ number = 80, reach = "node" }}
             [service.{long}c]
-            image = "a:1"
+            image = "a:1.0"
             port.x = {{ number = 80, reach = "node" }}
             [task.{long}d]
-            image = "a:1"
+            image = "a:1.0"
             "#
     ));
     let mut names: Vec<&str> =
@@ -269,7 +269,7 @@ fn an_existing_namespace_is_not_generated() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         [target.t]
         namespace = "n"
         namespace-present = true

@@ -309,8 +309,8 @@ fn a_changed_namespace_is_reported_once_and_jobs_match_by_task() {
 
 #[test]
 fn added_and_removed_objects_are_reported() {
-    let one = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n";
-    let two = format!("{one}[service.b]\nimage = \"b:1\"\n");
+    let one = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n";
+    let two = format!("{one}[service.b]\nimage = \"b:1.0\"\n");
     let (one, two) = (objects(&files(one), "cluster"), objects(&files(&two), "cluster"));
     let changes = |old, new| -> Vec<(String, ChangeKind)> {
         compare(old, new).objects.into_iter().map(|o| (format!("{}/{}", o.kind, o.name), o.change)).collect()

@@ -21,10 +21,10 @@ fn node_ports_that_the_cluster_chooses_are_not_written() {
     let all = consistent(
         indoc! {r#"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             port.web = { number = 8080, reach = "node" }
             [service.b]
-            image = "b:1"
+            image = "b:1.0"
             port.syslog = { number = 514, protocol = "udp", reach = "node", at = "auto" }
             "#},
         "cluster",
@@ -53,7 +53,7 @@ fn volumes_of_a_pod_have_different_names() {
             [config.shared-a]
             key.Z = "2"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             user = 5
             mount."/one" = "volume.x"
             mount."/two" = "volume.volume-x"
@@ -65,8 +65,8 @@ fn volumes_of_a_pod_have_different_names() {
             mount."/a/b" = { scratch = "1Mi" }
             mount."/a-b" = { scratch = "2Mi", shared = "a" }
             mount."/x" = { scratch = "2Mi", shared = "x-y" }
-            beside.a-b = { image = "x:1", mount = { "/c" = { scratch = "3Mi" }, "/d" = { scratch = "2Mi", shared = "a" } } }
-            beside.c = { image = "x:1", mount = { "/a/b" = { scratch = "4Mi" }, "/x" = { scratch = "2Mi", shared = "x-y" } } }
+            beside.a-b = { image = "x:1.0", mount = { "/c" = { scratch = "3Mi" }, "/d" = { scratch = "2Mi", shared = "a" } } }
+            beside.c = { image = "x:1.0", mount = { "/a/b" = { scratch = "4Mi" }, "/x" = { scratch = "2Mi", shared = "x-y" } } }
             "#},
         "cluster",
     );
@@ -82,11 +82,11 @@ fn waiting_does_not_use_up_the_time_or_retries_of_a_task() {
     let all = consistent(
         indoc! {r#"
             [service.db]
-            image = "d:1"
+            image = "d:1.0"
             port.sql = 5432
             health = { tcp = "sql", boot = "10m" }
             [task.t]
-            image = "a:1"
+            image = "a:1.0"
             retries = 0
             timeout = "1m"
             after = { db = "ready" }
@@ -102,14 +102,14 @@ fn waiting_does_not_use_up_the_time_or_retries_of_a_task() {
         formatdoc!(
             r#"
             [service.s{n}]
-            image = "a:1"
+            image = "a:1.0"
             port.x = 1
             health = {{ tcp = "x" }}
             "#
         )
     });
     consistent(
-        &format!("[task.t]\nimage = \"a:1\"\n{gates}\n{}", services.collect::<Vec<_>>().concat()),
+        &format!("[task.t]\nimage = \"a:1.0\"\n{gates}\n{}", services.collect::<Vec<_>>().concat()),
         "cluster",
     );
 }
@@ -119,9 +119,9 @@ fn a_sidecar_runs_as_its_own_user() {
     let all = consistent(
         indoc! {r#"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             user = 0
-            beside.x = { image = "x:1", confine = "strict" }
+            beside.x = { image = "x:1.0", confine = "strict" }
             "#},
         "cluster",
     );
@@ -138,15 +138,15 @@ fn files_are_readable_by_the_containers_that_mount_them() {
             &formatdoc!(
                 r#"
                     [config.k]
-                    key.pw = "x"
+                    key.text = "x"
                     [secret.s]
                     key.k = {{ env = "K" }}
                     [service.a]
-                    image = "a:1"
+                    image = "a:1.0"
                     {user}
                     mount."/k" = {{ from = "config.k", mode = "0440" }}
                     mount."/s/k" = {{ from = "secret.s/k", mode = "0400" }}
-                    beside.x = {{ image = "x:1", {sidecar} mount = {{ "/k" = {{ from = "config.k", mode = "0440" }} }} }}
+                    beside.x = {{ image = "x:1.0", {sidecar} mount = {{ "/k" = {{ from = "config.k", mode = "0440" }} }} }}
                     "#
             ),
             "cluster",
@@ -163,7 +163,7 @@ fn later_uses_override_earlier_ones_in_every_form() {
         key.MODE = "second"
         key.LEVEL = "2"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         "#};
     for uses in [
         "{ from = \"config.one\", spell = \"upper\" }, \"config.two\"",
@@ -184,10 +184,10 @@ fn words_become_values_of_the_api() {
     let all = consistent(
         indoc! {r#"
             [task.t]
-            image = "a:1"
+            image = "a:1.0"
             schedule = "0 3 * * 5-7"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             env.PRICE = "5 $€"
             env.cmd = "$(x)"
             args = ["$$", "$é"]
@@ -198,7 +198,7 @@ fn words_become_values_of_the_api() {
             size = "1Gi"
             access = "many-readers"
             [service.b]
-            image = "a:1"
+            image = "a:1.0"
             replicas = 2
             mount."/k" = "volume.v"
             "#},
@@ -214,7 +214,7 @@ fn words_become_values_of_the_api() {
 fn pods_that_share_a_volume_of_one_node_share_the_node() {
     let service = |name: &str, volumes: &[&str]| {
         let mounts = volumes.iter().map(|volume| format!("mount.\"/{volume}\" = \"volume.{volume}\"\n"));
-        format!("[service.{name}]\nimage = \"a:1\"\n{}", mounts.collect::<Vec<_>>().concat())
+        format!("[service.{name}]\nimage = \"a:1.0\"\n{}", mounts.collect::<Vec<_>>().concat())
     };
     let volume = |name: &str, more: &str| format!("[volume.{name}]\nsize = \"1Gi\"\n{more}\n");
     let all = consistent(
@@ -232,7 +232,7 @@ fn pods_that_share_a_volume_of_one_node_share_the_node() {
             service("e", &["many", "folder"]),
             indoc! {r#"
                 [task.t]
-                image = "t:1"
+                image = "t:1.0"
                 schedule = "on demand"
                 mount."/x" = "volume.x"
                 "#}
@@ -242,11 +242,11 @@ fn pods_that_share_a_volume_of_one_node_share_the_node() {
                 [volume.late]
                 size = "1Gi"
                 [task.u]
-                image = "t:1"
+                image = "t:1.0"
                 place.disk = "fast"
                 mount."/l" = "volume.late"
                 [task.v]
-                image = "t:1"
+                image = "t:1.0"
                 place.disk = "slow"
                 mount."/l" = "volume.late"
                 "#}
@@ -281,11 +281,11 @@ fn containers_and_gates_have_different_names() {
     let all = consistent(
         indoc! {r#"
             [service.db]
-            image = "d:1"
+            image = "d:1.0"
             port.x = 1
             health = { tcp = "x" }
             [service.wait-for-db]
-            image = "a:1"
+            image = "a:1.0"
             after = { db = "ready" }
             "#},
         "cluster",
@@ -302,7 +302,7 @@ fn stacks_in_one_namespace_do_not_affect_each_other() {
                 [stack]
                 name = "{name}"
                 [service.{service}]
-                image = "a:1"
+                image = "a:1.0"
                 port.x = {{ number = 1, reach = "node" }}
                 use = ["config.c"]
                 mount."/v" = "volume.v"
@@ -310,13 +310,13 @@ fn stacks_in_one_namespace_do_not_affect_each_other() {
                 after = {{ t = "done" }}
                 rights = [{{ on = "pods", may = ["get"] }}]
                 [service.worker-{service}]
-                image = "a:1"
+                image = "a:1.0"
                 replicas = 2
                 network = ["n"]
                 [task.t]
-                image = "t:1"
+                image = "t:1.0"
                 [task.r]
-                image = "t:1"
+                image = "t:1.0"
                 schedule = "on demand"
                 [volume.v]
                 size = "1Gi"
@@ -360,7 +360,7 @@ fn stacks_in_one_namespace_do_not_affect_each_other() {
                 size = "1Gi"
                 node-folder = "/v"
                 [service.a]
-                image = "a:1"
+                image = "a:1.0"
                 mount."/v" = "volume.{volume}"
                 [target.t]
                 namespace = "{namespace}"
@@ -381,7 +381,7 @@ fn volumes_that_only_a_machine_mounts_have_no_claim() {
         [volume.w]
         size = "1Gi"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         mount."/w" = "volume.w"
         [target.laptop]
         on = "machine"
@@ -403,7 +403,7 @@ fn every_object_of_a_service_has_its_role_and_labels() {
     let all = consistent(
         indoc! {r#"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             role = "server"
             label.team = "harbour"
             replicas = { min = 2, max = 3 }
@@ -436,16 +436,16 @@ fn a_changed_key_restarts_the_pods_that_use_it() {
                 key.A = "{a}"
                 key.B = "b"
                 [service.a]
-                image = "a:1"
+                image = "a:1.0"
                 env.A = "{{config.c/A}}"
                 [service.b]
-                image = "a:1"
+                image = "a:1.0"
                 mount."/b" = "config.c/B"
                 [service.all]
-                image = "a:1"
+                image = "a:1.0"
                 use = ["config.c"]
                 [service.folder]
-                image = "a:1"
+                image = "a:1.0"
                 mount."/c" = "config.c"
                 "#
         )

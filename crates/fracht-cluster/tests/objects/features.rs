@@ -28,7 +28,7 @@ fn generated(rest: &str) -> Vec<Value> {
 
 /// The pod of a service `a` with some lines.
 fn pod(lines: &str) -> Value {
-    let all = generated(&format!("[service.a]\nimage = \"a:1\"\n{lines}\n"));
+    let all = generated(&format!("[service.a]\nimage = \"a:1.0\"\n{lines}\n"));
     let kind =
         if all.iter().any(|object| object["kind"] == "StatefulSet") { "StatefulSet" } else { "Deployment" };
     object(&all, kind, "a")["spec"]["template"].clone()
@@ -74,7 +74,7 @@ fn pods_are_restarted_when_their_config_changes() {
     let annotations = |lines: &str| pod(lines)["metadata"]["annotations"].clone();
     assert!(annotations("use = [\"config.plain\"]")["fracht/config-plain"].is_string());
     assert!(
-        annotations("beside.x = { image = \"x:1\", use = [\"config.plain\"] }")["fracht/config-plain"]
+        annotations("beside.x = { image = \"x:1.0\", use = [\"config.plain\"] }")["fracht/config-plain"]
             .is_string()
     );
     assert!(
@@ -132,11 +132,11 @@ fn a_sidecar_starts_before_its_service_and_after_the_gates() {
         port.http = 80
         health = { grpc = "http" }
         user = 10
-        beside.proxy = { image = "p:1", port.out = 99, user = "5:6", health = { tcp = "out" }, mount."/p" = { scratch = "1Mi" } }
-        beside.second = { image = "q:1", confine = "off" }
+        beside.proxy = { image = "p:1.0", port.out = 99, user = "5:6", health = { tcp = "out" }, mount."/p" = { scratch = "1Mi" } }
+        beside.second = { image = "q:1.0", confine = "off" }
         after.b = "ready"
         [service.b]
-        image = "b:1"
+        image = "b:1.0"
         port.x = 1
         health = { tcp = "x" }"#};
     let spec = pod(lines)["spec"].clone();
@@ -159,7 +159,7 @@ fn a_sidecar_starts_before_its_service_and_after_the_gates() {
     assert!(spec["securityContext"].get("seccompProfile").is_none());
     assert!(proxy["securityContext"]["seccompProfile"].is_object());
     assert!(spec["initContainers"][2].get("securityContext").is_none());
-    let all = generated(&format!("[service.a]\nimage = \"a:1\"\n{lines}\n"));
+    let all = generated(&format!("[service.a]\nimage = \"a:1.0\"\n{lines}\n"));
     let ports = object(&all, "Service", "a")["spec"]["ports"].clone();
     assert_eq!(ports[1]["targetPort"], "out", "a sidecar's port is one of the service's");
 }
@@ -172,7 +172,7 @@ fn named_replicas_have_named_volumes() {
             each = true
             class = "fast"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             replicas = 3
             port.x = { number = 8, as = 80 }
             mount."/o" = { from = "volume.own", part = "p" }
@@ -215,7 +215,7 @@ fn manual_storage_is_bound_to_its_claim() {
             [volume.there]
             present = "old"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             mount."/1" = "volume.one"
             mount."/2" = "volume.two"
             mount."/3" = "volume.there"
@@ -237,7 +237,7 @@ fn manual_storage_is_bound_to_its_claim() {
 #[test]
 fn tasks_on_demand_are_suspended_cron_jobs() {
     let task = |lines: &str| {
-        let all = generated(&format!("[task.t]\nimage = \"t:1\"\n{lines}\n"));
+        let all = generated(&format!("[task.t]\nimage = \"t:1.0\"\n{lines}\n"));
         object(&all, "CronJob", "t")["spec"].clone()
     };
     let nightly = task("schedule = \"15 3  * * *\"\nzone = \"Europe/Berlin\"\ntimeout = \"1h\"\nretries = 0");
@@ -254,7 +254,7 @@ fn tasks_on_demand_are_suspended_cron_jobs() {
 fn rollouts_and_replicas_that_scale_with_load() {
     let all = generated(indoc! {r#"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             replicas = { min = 1, max = 4 }
             cpu = "100m.."
             rollout = { surge = "50%", down = 0 }
@@ -272,15 +272,15 @@ fn rollouts_and_replicas_that_scale_with_load() {
 fn permissions_are_exactly_those_of_the_stack() {
     let all = generated(indoc! {r#"
             [service.a]
-            image = "a:1"
-            beside.h = { image = "h:1" }
+            image = "a:1.0"
+            beside.h = { image = "h:1.0" }
             rights = [
                 { on = "pods/log", may = ["get"] },
                 { on = "jobs", may = ["delete"], only = ["x"] },
                 { on = "widgets", group = "harbour.example", may = ["list"] },
             ]
             [service.b]
-            image = "b:1"
+            image = "b:1.0"
             "#});
     assert_eq!(
         object(&all, "Role", "a")["rules"],
@@ -312,7 +312,7 @@ fn secrets_have_the_types_of_the_cluster() {
             [secret.reg]
             key.".dockerconfigjson" = { env = "D" }
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             pull = "secret.reg"
             port.w = { number = 80, reach = "web", host = "a.example" }
             use = ["config.plain"]

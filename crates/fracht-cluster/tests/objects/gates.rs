@@ -19,10 +19,10 @@ fn asked(ports: &str, health: &str) -> String {
     let stack = formatdoc!(
         r#"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             after.b = "ready"
             [service.b]
-            image = "b:1"
+            image = "b:1.0"
             {ports}
             health = {health}
             "#
@@ -51,16 +51,16 @@ fn a_gate_asks_the_port_of_the_health_check() {
 fn gates_have_the_images_and_the_time_limit_of_the_target() {
     let gates = gates(indoc! {r#"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             after = { b = "ready", t = "done", c = "started" }
             [service.b]
-            image = "b:1"
+            image = "b:1.0"
             port.x = { number = 1, as = 2 }
             health = { tcp = "x" }
             [service.c]
-            image = "c:1"
+            image = "c:1.0"
             [task.t]
-            image = "t:1"
+            image = "t:1.0"
             [target.cluster]
             namespace = "space"
             gate = { ready = "registry.example/shell:1", done = "registry.example/curl:2", within = "90s" }
@@ -83,18 +83,18 @@ fn gates_have_the_images_and_the_time_limit_of_the_target() {
 fn all_gates_have_the_same_scripts() {
     let services = indoc! {r#"
         [service.b]
-        image = "b:1"
+        image = "b:1.0"
         port.x = 1
         health = { tcp = "x" }
         [service.c]
-        image = "c:1"
+        image = "c:1.0"
         port.y = 7
         health = { tcp = "y" }
         "#};
     let gates = gates(&formatdoc!(
         r#"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             after = {{ b = "ready", c = "ready" }}
             {services}"#
     ));

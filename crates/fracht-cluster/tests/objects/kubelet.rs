@@ -152,7 +152,7 @@ fn comes_back(text: &str) {
             [secret.p]
             key.k = {{ env = "K" }}
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             port.x = 1
             env.NAME = "v"
             env.TEXT = {plain}

@@ -27,6 +27,7 @@ mod restricted;
 mod round_trip;
 mod scheduler;
 mod server;
+mod sets;
 mod yaml;
 
 use fracht_testkit::files;

@@ -226,7 +226,7 @@ fn health(definition: &Container, container: &Value) {
         let variables: Variables = variables.collect();
         let words = items(&container["readinessProbe"]["exec"]["command"]);
         let said: Vec<String> = words.map(|word| expanded(word.as_str().unwrap(), &variables)).collect();
-        assert!(said.iter().eq(command.iter().map(|word| &**word)), "{said:?}");
+        assert!(said.iter().eq(command.iter().map(|word| &*word.value)), "{said:?}");
     }
 }
 

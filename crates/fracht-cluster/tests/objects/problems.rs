@@ -68,7 +68,7 @@ fn service(top: &str) -> String {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         port.http = 80
         replicas = 2
         "#
@@ -141,17 +141,17 @@ fn clashing_names_are_reported_with_both_owners() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         stable-names = true
         port.x = 1
         [service.a-pods]
-        image = "a:1"
+        image = "a:1.0"
         port.x = 1
         [service.b]
-        image = "b:1"
+        image = "b:1.0"
         port.x = { number = 1, reach = "node" }
         [service.s-b-node]
-        image = "b:1"
+        image = "b:1.0"
         port.x = 1
         "#};
     assert_eq!(found(&files(stack)), []);
@@ -165,10 +165,10 @@ fn clashing_names_are_reported_with_both_owners() {
         size = "1Gi"
         each = true
         [service.b-c]
-        image = "a:1"
+        image = "a:1.0"
         mount."/a" = "volume.a"
         [service.c]
-        image = "a:1"
+        image = "a:1.0"
         mount."/a" = "volume.a-b"
         "#};
     assert_eq!(
@@ -274,7 +274,7 @@ fn jobs_are_known_by_their_names_with_the_digest() {
             [stack]
             name = "s"
             [task.t]
-            image = "t:1"
+            image = "t:1.0"
             "#
         );
         let passed = format!("apiVersion: batch/v1\nkind: Job\nmetadata: {{ name: {passed} }}\n");
@@ -338,7 +338,7 @@ fn passed_objects_fit_their_kinds() {
             [stack]
             name = "s"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             "#};
         found(&files(stack).with("/s/p.yaml", format!("{text}\nmetadata: {{ name: x }}\n")))
     };

@@ -32,13 +32,13 @@ fn refused(stack: &str) -> Vec<(&'static str, usize)> {
 
 #[test]
 fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
-    let a = "[service.a]\nimage = \"a:1\"\n";
-    let task = "[task.t]\nimage = \"a:1\"\n";
+    let a = "[service.a]\nimage = \"a:1.0\"\n";
+    let task = "[task.t]\nimage = \"a:1.0\"\n";
     for (what, stack, rule, line) in [
         (
             "a probe at a port of another container",
             format!(
-                "{a}port.http = 8080\nhealth = {{ tcp = \"metrics\" }}\nbeside.x = {{ image = \"x:1\", port = {{ metrics = 9102 }} }}\n"
+                "{a}port.http = 8080\nhealth = {{ tcp = \"metrics\" }}\nbeside.x = {{ image = \"x:1.0\", port = {{ metrics = 9102 }} }}\n"
             ),
             "bad-value",
             4,
@@ -46,7 +46,7 @@ fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
         (
             "the only port is another container's",
             format!(
-                "{a}health = {{ http = \"/\" }}\nbeside.x = {{ image = \"x:1\", port = {{ metrics = 9102 }} }}\n"
+                "{a}health = {{ http = \"/\" }}\nbeside.x = {{ image = \"x:1.0\", port = {{ metrics = 9102 }} }}\n"
             ),
             "missing-key",
             3,
@@ -167,7 +167,7 @@ fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
                     health = {{ tcp = "x" }}
                     replicas = 0
                     [service.b]
-                    image = "b:1"
+                    image = "b:1.0"
                     after = {{ a = "ready" }}
                     "#
             ),
@@ -183,7 +183,7 @@ fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
                     access = "one-pod"
                     {a}mount."/d" = "volume.v"
                     [task.t]
-                    image = "b:1"
+                    image = "b:1.0"
                     mount."/d" = "volume.v"
                     "#
             ),
@@ -199,7 +199,7 @@ fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
                     {a}platform = "linux/amd64"
                     mount."/d" = "volume.v"
                     [task.t]
-                    image = "t:1"
+                    image = "t:1.0"
                     platform = "linux/arm64"
                     mount."/d" = "volume.v"
                     "#
@@ -301,7 +301,7 @@ fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
                 r#"
                     {a}port.x = {{ number = 1, reach = "node", at = 30000 }}
                     [service.b]
-                    image = "b:1"
+                    image = "b:1.0"
                     port.x = {{ number = 1, protocol = "udp", reach = "node", at = 30000 }}
                     "#
             ),
@@ -316,7 +316,7 @@ fn stacks_that_no_cluster_could_run_are_refused_at_their_line() {
                     closed = true
                     {task}network = ["n"]
                     [service.b]
-                    image = "b:1"
+                    image = "b:1.0"
                     network = ["n"]
                     after = {{ t = "done" }}
                     "#

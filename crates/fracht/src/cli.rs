@@ -150,10 +150,11 @@ pub(crate) enum Format {
 
 /// Check the stack for problems, for every target
 ///
-/// Each problem comes with its location, the reason and a fix. Exits with 1 if there are errors.
+/// Each problem comes with its location, the reason and a fix. Exits with 1 if there are errors. A table can allow what
+/// it breaks on purpose: `allow.RULE = "REASON"`.
 #[derive(Debug, Default, Args)]
 #[command(
-    after_help = "Examples:\n  fracht check\n  fracht check -t prod\n  fracht check --format json | jq '.problems[].message'"
+    after_help = "Examples:\n  fracht check\n  fracht check -t prod --deny warnings\n  fracht check --fix --dry\n  fracht check --format json | jq '.problems[].message'\n  fracht check --format sarif > problems.sarif"
 )]
 pub(crate) struct Check {
     #[command(flatten)]
@@ -161,9 +162,44 @@ pub(crate) struct Check {
     /// Check only this target [default: all targets]
     #[arg(short, long, value_name = "NAME")]
     pub(crate) target: Option<String>,
+    /// Exit with 1 also for these, and for what is more severe
+    #[arg(long, value_name = "SEVERITY")]
+    pub(crate) deny: Option<Deny>,
+    /// Show all problems, not only the first 100
+    #[arg(long)]
+    pub(crate) all: bool,
+    /// Change the files where a fix is certain: nearest names, braces, addresses, quotes, moved keys
+    ///
+    /// Comments and layout stay. A change is only written if the stack has fewer problems with it, and no new ones.
+    #[arg(long, conflicts_with = "format")]
+    pub(crate) fix: bool,
+    /// With --fix: show the changes, and write nothing
+    #[arg(long, requires = "fix")]
+    pub(crate) dry: bool,
     /// Output format
     #[arg(long, value_name = "FORMAT", default_value = "text")]
-    pub(crate) format: Format,
+    pub(crate) format: CheckFormat,
+}
+
+/// The severities that fail a check besides errors.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Deny {
+    /// Warnings
+    Warnings,
+    /// Warnings and hints
+    Hints,
+}
+
+/// How the problems of a stack are written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub(crate) enum CheckFormat {
+    /// Readable text
+    #[default]
+    Text,
+    /// JSON; fields are described in docs/json.md
+    Json,
+    /// SARIF 2.1.0, for tools that show problems beside the code
+    Sarif,
 }
 
 /// Show the start order: waves, what each service waits for, the longest chain

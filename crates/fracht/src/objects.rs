@@ -11,11 +11,17 @@ use crate::failure::Failure;
 use crate::secrets;
 use crate::ui::Ui;
 
-/// The report on a stack; if it has no errors, with the problems of its objects.
+/// The report on a stack, with the problems of its objects; if it has errors, with those of what it brings.
 pub(crate) fn report(verdict: &Verdict) -> Report {
-    let checked = verdict.checked().filter(|_| verdict.facts.model.target.on.value == TargetKind::Cluster);
-    let draft = checked.map(|checked| ManuallyDrop::new(Draft::of(checked)));
-    verdict.report_with(draft.map_or_else(Vec::new, |draft| draft.problems().to_vec()))
+    let model = &verdict.facts.model;
+    if model.target.on.value != TargetKind::Cluster {
+        return verdict.report.clone();
+    }
+    let draft = verdict.checked().map(|checked| ManuallyDrop::new(Draft::of(checked)));
+    verdict.report_with(match draft {
+        Some(draft) => draft.problems().to_vec(),
+        None => fracht_cluster::problems_of_brought(model),
+    })
 }
 
 /// The objects of a stack; `None` if it has errors, which have been shown. Like the stack, they are never dropped.

@@ -20,10 +20,7 @@ const FILE_NAME: &str = "fracht.toml";
 ///
 /// It is never dropped: the process ends soon, and dropping a large stack takes time.
 pub(crate) fn open(choice: &StackChoice) -> Result<ManuallyDrop<Project<'static>>, Failure> {
-    let shown = find(choice)?;
-    let path = std::path::absolute(&shown).map_err(|error| {
-        Failure::new(format!("cannot determine the current folder: {error}"), "change to another folder")
-    })?;
+    let (path, shown) = paths(choice)?;
     let disk = Disk::beside(&path).map_err(|error| {
         let message = format!("cannot open the folder of `{}`: {}", escaped_path(&shown), reason(&error));
         Failure::new(message, "name the stack file with `--stack FILE`")
@@ -37,6 +34,15 @@ pub(crate) fn open(choice: &StackChoice) -> Result<ManuallyDrop<Project<'static>
     let values = inputs::values(choice, &project)?;
     project.set_inputs(values);
     Ok(project)
+}
+
+/// The path of the stack file: absolute, and as it is shown.
+pub(crate) fn paths(choice: &StackChoice) -> Result<(PathBuf, PathBuf), Failure> {
+    let shown = find(choice)?;
+    let path = std::path::absolute(&shown).map_err(|error| {
+        Failure::new(format!("cannot determine the current folder: {error}"), "change to another folder")
+    })?;
+    Ok((path, shown))
 }
 
 /// The path of the stack file, as short as possible from the current folder.

@@ -13,11 +13,11 @@ use serde_json::Value;
 /// A place in a file. Lines and columns start at 1; the end is one past the last character.
 #[derive(Serialize)]
 pub(crate) struct Place {
-    file: String,
-    line: usize,
-    column: usize,
-    end_line: usize,
-    end_column: usize,
+    pub(super) file: String,
+    pub(super) line: usize,
+    pub(super) column: usize,
+    pub(super) end_line: usize,
+    pub(super) end_column: usize,
 }
 
 /// A place with its label.

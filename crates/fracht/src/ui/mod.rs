@@ -3,6 +3,7 @@
 pub(crate) mod address;
 pub(crate) mod excerpt;
 pub(crate) mod json;
+pub(crate) mod sarif;
 mod stream;
 pub(crate) mod style;
 pub(crate) mod table;
@@ -23,11 +24,12 @@ use stream::Stream;
 use style::{BOLD, ERROR, HELP, NOTE, QUIET, WARNING};
 
 /// The most problems that are printed at once.
-const MOST_SHOWN: usize = 200;
+const MOST_SHOWN: usize = 100;
 
 /// The note about problems that are not printed.
 fn more(count: usize) -> Option<String> {
-    let words = || format!("{QUIET}… and {count} more: fix these first{QUIET:#}\n");
+    let words =
+        || format!("{QUIET}… and {count} more: fix these first, or show them with `--all`{QUIET:#}\n");
     (count > 0).then(words)
 }
 
@@ -53,14 +55,15 @@ impl Ui {
         Ok(self.out.text(&cover::prose(text))?)
     }
 
-    /// Prints the problems of a report as a result, at most [`MOST_SHOWN`].
-    pub(crate) fn findings(&mut self, report: &Report, sources: &Sources) -> Result<(), Failure> {
+    /// Prints the problems of a report as a result, at most [`MOST_SHOWN`] unless `all` are wanted.
+    pub(crate) fn findings(&mut self, report: &Report, sources: &Sources, all: bool) -> Result<(), Failure> {
         let cover = Cover::new(report, sources);
-        for finding in report.findings().iter().take(MOST_SHOWN) {
+        let most = if all { report.findings().len() } else { MOST_SHOWN };
+        for finding in report.findings().iter().take(most) {
             let text = excerpt::show(finding, &cover, sources, self.out.has_color());
             self.out.write_all((text + "\n\n").as_bytes())?;
         }
-        match more(report.total().saturating_sub(MOST_SHOWN)) {
+        match more(report.total().saturating_sub(most)) {
             Some(more) => self.result(&more),
             None => Ok(()),
         }

@@ -34,6 +34,30 @@ pub(crate) fn new_files(base: &Path, files: &[(&Path, &[u8])]) -> Result<(), (Pa
     Ok(())
 }
 
+/// Replaces an existing file in one step. It keeps its mode; a link keeps leading to it.
+///
+/// # Errors
+/// The error of the operating system. The file is unchanged then.
+pub(crate) fn replace(path: &Path, content: &[u8]) -> io::Result<()> {
+    let path = std::fs::canonicalize(path)?;
+    let (Some(folder), Some(name)) = (path.parent(), path.file_name()) else {
+        return Err(io::ErrorKind::InvalidInput.into());
+    };
+    let dir = Dir::open_ambient_dir(folder, ambient_authority())?;
+    let waiting = interrupt::hold();
+    let mode = dir.metadata(name)?.permissions();
+    let scratch = PathBuf::from(scratch::name());
+    let file = scratch::file(&dir, &scratch, content)?;
+    let placed = file
+        .set_permissions(mode)
+        .and_then(|()| waiting.check())
+        .and_then(|()| dir.rename(&scratch, &dir, name));
+    if placed.is_err() {
+        let _ = dir.remove_file(&scratch);
+    }
+    placed
+}
+
 /// The created folders and files, in order.
 #[derive(Default)]
 struct Made {

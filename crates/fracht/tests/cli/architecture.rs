@@ -103,7 +103,8 @@ const STAGES: [(&str, &[&str]); 5] = [
         &[
             "digest escape grammar graph",
             "input ordered_map source",
-            "diag origin",
+            "origin",
+            "diag",
             "files model tree",
             "language plan reveal syntax",
             "cover include layer resolve",
@@ -127,7 +128,7 @@ const STAGES: [(&str, &[&str]); 5] = [
         ],
     ),
     ("fracht-oracles", &["table"]),
-    ("fracht-testkit", &["as_json generator random_stack stacks", "rendered"]),
+    ("fracht-testkit", &["as_json generator random_stack sets stacks", "rendered"]),
     ("fracht", &["cli disk failure", "inputs ui", "secrets stack write", "complete objects", "commands"]),
 ];
 

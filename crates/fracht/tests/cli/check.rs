@@ -9,7 +9,7 @@ const TWENTY: &str = r#"[stack]
 name = "Tide Desk"                                            # bad-name
 
 [service.db]
-image = "registry.example/base/postgresql"                    # image-unpinned
+image = "registry.example/base/tidestore"                     # image-unpinned
 port.sql = 5432
 env.POSTGRES_PASSWORD = "gull-and-kelp"                       # secret-in-clear
 network = ["bakc"]                                            # unknown-name
@@ -29,7 +29,7 @@ after = { db = "ready" }                                      # waits-without-he
 health = { http = "/healthz", port = "http", every = "5" }    # bad-value
 
 [service.web]
-image = "registry.example/tidedesk/web:1"
+image = "registry.example/tidedesk/web:1.0"
 port.web = { number = 8000, reach = "node", at = 8000 }       # port-range
 after = { gateway = "started" }                               # start-cycle
 
@@ -45,6 +45,10 @@ port.cache = 6379
 [config.model]
 lines = "conf/missing.env"                                    # file-unreadable
 key.stations = { file = "../stations.csv" }                   # path-outside
+
+[rules]
+size-missing = "off"
+health-missing = "off"
 "#;
 
 #[test]
@@ -86,15 +90,15 @@ fn a_cycle_shows_every_edge() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         after = { b = "started" }
 
         [service.b]
-        image = "b:1"
+        image = "b:1.0"
         after = { c = "started" }
 
         [service.c]
-        image = "c:1"
+        image = "c:1.0"
         after = { a = "started" }
         "#};
     assert_snapshot!(Sandbox::with(ring).run(&["check"]).shown());
@@ -150,21 +154,24 @@ fn every_fix_removes_its_problem() {
     let broken = indoc! {r#"
         [stack]
         name = "My Stack"
+        [rules]
+        size-missing = "off"
+        health-missing = "off"
         [service.db]
-        image = "db:1"
+        image = "db:1.0"
         port.sql = "5432"
         health = { tcp = "sql" }
         [service.Web_1]
         image = "é:1"
         replica = 2
         args = "x"
-        memory = "1Gi..1Mi"
+        memory = "1Gi..8Mi"
         port.web = { number = 80, reach = "nod" }
         env."A B" = "{service.bd/sql}"
         after = { bd = "raedy" }
         env.C = "a } b"
         [task.t]
-        image = "t:1"
+        image = "t:1.0"
         after = { db = "done" }
         "#};
     let sandbox = Sandbox::with(broken);
@@ -185,7 +192,7 @@ fn a_problem_of_one_target_names_it() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         replicas = 2
         port.web = { number = 80, reach = "node", at = 30080 }
         [target.laptop]
@@ -197,7 +204,7 @@ fn a_problem_of_one_target_names_it() {
     assert!(run.out.contains("only for target laptop"), "{}", run.out);
     assert_eq!(run.code, 1);
     assert_eq!(sandbox.run(&["check", "-t", "prod"]).code, 0);
-    assert_eq!(sandbox.json(&["check"])["problems"][0]["targets"], serde_json::json!(["laptop"]));
+    assert_eq!(sandbox.json(&["check"])["problems"][1]["targets"], serde_json::json!(["laptop"]));
 }
 
 #[test]
@@ -219,7 +226,7 @@ fn a_secret_in_the_wrong_place_is_never_shown() {
                 [secret.x]
                 key.k = {{ env = "K" }}
                 [service.a]
-                image = "a:1"
+                image = "a:1.0"
                 {line}
                 "#
         )
@@ -281,16 +288,16 @@ fn the_summary_counts_the_problems_of_all_targets() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         [target.one]
         [target.two]
-        service.b.image = "b:1"
+        service.b.image = "b:1.0"
         service.b.mount."/v" = "volume.v"
         volume.v.size = "1Gi"
-        task.t.image = "t:1"
+        task.t.image = "t:1.0"
         [target.three]
         drop = ["service.a"]
-        service.c.image = "c:1"
+        service.c.image = "c:1.0"
         "#};
     let run = Sandbox::with(stack).run(&["check"]);
     assert_eq!(
@@ -310,7 +317,7 @@ fn very_many_problems_on_one_line_are_cut_and_counted() {
             [stack]
             name = "s"
             [service.a]
-            image = "a:1"
+            image = "a:1.0"
             use = ["secret.s"]
             [secret.s]
             key = {{{keys}}}
@@ -319,7 +326,11 @@ fn very_many_problems_on_one_line_are_cut_and_counted() {
     let sandbox = Sandbox::with(&stack);
     let run = sandbox.run(&["check"]);
     assert_eq!(run.code, 1);
-    assert!(run.out.contains("… and 4800 more: fix these first\n"), "{}", run.out.len());
+    assert!(
+        run.out.contains("… and 4900 more: fix these first, or show them with `--all`\n"),
+        "{}",
+        run.out.len()
+    );
     assert!(
         run.out.ends_with("s: 5000 errors for target cluster\n") && run.out.len() < 150_000,
         "{}",
@@ -340,9 +351,9 @@ fn text_and_json_name_the_same_place_where_a_line_is_covered_or_cut() {
     let wide = "\"приливы\", ".repeat(40);
     for stack in [
         format!("[stack]\nname = \"s\"\n[secret.s]\nkey = {{{secrets}}}\n"),
-        format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nargs = [{words}[]]\n"),
-        format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nargs = [{wide}[]]\n"),
-        format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nenv = {{{secrets} X = []}}\n"),
+        format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nargs = [{words}[]]\n"),
+        format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nargs = [{wide}[]]\n"),
+        format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nenv = {{{secrets} X = []}}\n"),
     ] {
         let sandbox = Sandbox::with(&stack);
         let json = sandbox.json(&["check"]);

@@ -31,7 +31,7 @@ fn rendered_objects_differ_only_after_the_stack_changes() {
 
 #[test]
 fn lists_and_live_objects_are_read() {
-    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:2\"\n";
+    let stack = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:2.0\"\n";
     let written = r#"{"apiVersion":"v1","kind":"List","items":[{"apiVersion":"apps/v1","kind":"Deployment",
         "metadata":{"name":"s-a","namespace":"s"},"spec":{"replicas":2},"status":{"x":1}},
         {"apiVersion":"v1","kind":"Service","metadata":{"name":"gone","namespace":"s"}}]}"#;
@@ -107,10 +107,10 @@ fn a_manual_replacement_is_shown_with_its_command() {
         size = "2Gi"
         each = true
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         mount."/d" = "volume.v"
         [service.b]
-        image = "b:1"
+        image = "b:1.0"
         mount."/d" = "volume.w"
         "#};
     let sandbox = Sandbox::with(stack);

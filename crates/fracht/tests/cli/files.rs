@@ -3,7 +3,7 @@ use std::fs;
 
 use crate::sandbox::Sandbox;
 
-const GOOD: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n";
+const GOOD: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n";
 
 #[test]
 fn the_stack_file_is_found_in_parent_folders() {

@@ -10,16 +10,16 @@ const TWO: &str = indoc! {r#"
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         port.x = 80
         [service.b]
-        image = "b:1"
+        image = "b:1.0"
         "#};
 const ONE: &str = indoc! {r#"
     [stack]
     name = "s"
     [service.a]
-    image = "a:2"
+    image = "a:2.0"
     port.x = 80
     "#};
 
@@ -148,7 +148,7 @@ fn a_symbolic_link_to_a_folder_is_kept() {
 
 /// A stack of many services, all of one version.
 fn stack(version: usize) -> String {
-    let services = (0..60).map(|n| format!("[service.s{n}]\nimage = \"a:{version}\"\n"));
+    let services = (0..60).map(|n| format!("[service.s{n}]\nimage = \"a:{version}.0\"\n"));
     format!("[stack]\nname = \"s\"\n{}", services.collect::<String>())
 }
 
@@ -159,7 +159,7 @@ fn versions(sandbox: &Sandbox) -> std::collections::BTreeSet<String> {
         let text = sandbox.read(&format!("objects/{name}"));
         assert!(text.starts_with("# service.s") && text.ends_with('\n'), "{name} is cut: {text}");
         text.lines()
-            .find_map(|line| line.split_once("image: a:").map(|(_, version)| version.to_owned()))
+            .find_map(|line| line.split_once("image: a:")?.1.strip_suffix(".0").map(str::to_owned))
             .unwrap()
     };
     names.map(version).collect()

@@ -13,13 +13,13 @@ const STACK: &str = indoc! {r#"
     [stack]
     name = "s"
     [service.db]
-    image = "d:1"
+    image = "d:1.0"
     port.sql = 5432
     health = { tcp = "sql" }
     [task.schema]
-    image = "t:1"
+    image = "t:1.0"
     [service.api]
-    image = "a:1"
+    image = "a:1.0"
     after = { db = "ready", schema = "done" }
     "#};
 

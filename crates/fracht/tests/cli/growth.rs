@@ -110,7 +110,9 @@ const GROUPS: &[Group] = &[
                 service(&(mounts + &each(n, |i| format!("[volume.v{i}@]\nsize = \"1Gi\"\n"))))
             }),
             form("sidecars with ports", 100, |n| {
-                service(&each(n, |i| format!("beside.h{i} = {{ image = \"h:1\", port.p{i} = {} }}\n", i + 1)))
+                service(&each(n, |i| {
+                    format!("beside.h{i} = {{ image = \"h:1.0\", port.p{i} = {} }}\n", i + 1)
+                }))
             }),
             form("references to a secret", 200, |n| {
                 let keys = each(n, |i| format!("key.K{i} = {{ env = \"K{i}\" }}\n"));
@@ -174,7 +176,7 @@ const GROUPS: &[Group] = &[
                 Part { files: (0..n).map(|i| (format!("@/f{i}"), String::new())).collect(), ..part }
             }),
             form("included files", 100, |n| {
-                let file = |i| (format!("@-{i}.part"), format!("[service.s{i}@]\nimage = \"s:1\"\n"));
+                let file = |i| (format!("@-{i}.part"), format!("[service.s{i}@]\nimage = \"s:1.0\"\n"));
                 Part { text: String::new(), files: (0..n).map(file).collect() }
             }),
             form("patterns in a row", 24, |n| {
@@ -239,12 +241,12 @@ const GROUPS: &[Group] = &[
 
 /// A service, with more text in its table and after it.
 fn service(more: &str) -> Part {
-    Part { text: format!("[service.a@]\nimage = \"a:1\"\n{more}"), files: Vec::new() }
+    Part { text: format!("[service.a@]\nimage = \"a:1.0\"\n{more}"), files: Vec::new() }
 }
 
 /// Many services, each with its own text, and more text after them.
 fn services(count: usize, text: impl Fn(usize) -> String, more: &str) -> Part {
-    let service = |i| format!("[service.s{i}@]\nimage = \"s:1\"\n{}", text(i));
+    let service = |i| format!("[service.s{i}@]\nimage = \"s:1.0\"\n{}", text(i));
     Part { text: each(count, service) + more, files: Vec::new() }
 }
 

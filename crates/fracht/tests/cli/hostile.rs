@@ -6,7 +6,7 @@ use std::process::{Command, Stdio};
 
 use crate::sandbox::{Run, Sandbox};
 
-const GOOD: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n";
+const GOOD: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n";
 
 /// A name that would add a YAML document, clear a terminal and reverse text.
 const NAME: &str = "x\n---\nkind: Evil\n\u{1b}[2J\u{9b}31m\u{202e}y";
@@ -21,8 +21,8 @@ fn is_safe(text: &str) -> bool {
 fn names_cannot_control_a_terminal_or_add_lines_to_output() {
     let toml_name = NAME.replace('\n', "\\n").replace('\u{1b}', "\\u001b").replace('\u{9b}', "\\u009b");
     let included = format!("include = [\"*.part\"]\npass = [\"*.obj\"]\n{GOOD}");
-    let part = "[service.b]\nimage = \"b:1\"\nreplicas = -1\n";
-    let good_part = "[service.b]\nimage = \"b:1\"\n";
+    let part = "[service.b]\nimage = \"b:1.0\"\nreplicas = -1\n";
+    let good_part = "[service.b]\nimage = \"b:1.0\"\n";
     let object = "apiVersion: v1\nkind: Thing\nmetadata: {name: t}\n";
     let with = |stack: &str, part: &str| {
         Sandbox::with(stack)
@@ -154,7 +154,7 @@ fn an_output_that_cannot_be_written_is_an_error() {
 #[test]
 fn output_waits_for_a_slow_reader() {
     use std::io::Read as _;
-    let services = (0..400).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 80\n"));
+    let services = (0..400).map(|n| format!("[service.s{n}]\nimage = \"a:1.0\"\nport.x = 80\n"));
     let sandbox = Sandbox::with(&format!("[stack]\nname = \"s\"\n{}", services.collect::<String>()));
     let whole = sandbox.run(&["render"]).out;
     let (mut reader, writer) = std::io::pipe().unwrap();

@@ -1,4 +1,4 @@
-//! JSON Schema (2020-12), as far as the schema of stack files uses it: a keyword that is not here is not read.
+//! JSON Schema (2020-12 and draft 7), as far as the schemas of the tests use it: a keyword that is not here is not read.
 
 use std::collections::BTreeMap;
 
@@ -12,7 +12,9 @@ use serde_json::Value;
 pub(crate) struct Schema {
     #[serde(rename = "$schema")]
     pub(crate) dialect: Option<String>,
-    #[serde(rename = "$defs", default)]
+    #[serde(rename = "$id")]
+    _id: Option<String>,
+    #[serde(rename = "$defs", alias = "definitions", default)]
     definitions: BTreeMap<String, Schema>,
     #[serde(rename = "$ref")]
     reference: Option<String>,
@@ -23,8 +25,20 @@ pub(crate) struct Schema {
     r#type: Option<Types>,
     r#enum: Option<Vec<Value>>,
     any_of: Option<Vec<Schema>>,
-    minimum: Option<i64>,
-    maximum: Option<i64>,
+    one_of: Option<Vec<Schema>>,
+    #[serde(default)]
+    required: Vec<String>,
+    #[serde(default)]
+    min_items: usize,
+    #[serde(default)]
+    unique_items: bool,
+    // A hint for what writes values, and an assertion only if it is asked for.
+    #[serde(rename = "default")]
+    _default: Option<Value>,
+    #[serde(rename = "format")]
+    _format: Option<String>,
+    minimum: Option<f64>,
+    maximum: Option<f64>,
     #[serde(default, deserialize_with = "expressions")]
     pattern: Vec<Regex>,
     items: Option<Box<Schema>>,
@@ -93,7 +107,8 @@ impl Schema {
 
     fn judge(&self, root: &Self, value: &Value, at: &str, found: &mut Vec<String>) {
         if let Some(reference) = &self.reference {
-            root.definitions[reference.strip_prefix("#/$defs/").unwrap()].judge(root, value, at, found);
+            let name = reference.rsplit('/').next().unwrap();
+            root.definitions[name].judge(root, value, at, found);
         }
         let fits_type = match &self.r#type {
             Some(Types::One(one)) => one.fits(value),
@@ -107,12 +122,22 @@ impl Schema {
         };
         let is_one_of = self.r#enum.as_ref().is_none_or(|values| values.contains(value));
         let fits_any = self.any_of.as_ref().is_none_or(|schemas| schemas.iter().any(|one| fits(one, value)));
-        let in_range = value.as_i64().is_none_or(|number| {
-            (self.minimum.unwrap_or(i64::MIN)..=self.maximum.unwrap_or(i64::MAX)).contains(&number)
+        let in_range = value.as_f64().is_none_or(|number| {
+            (self.minimum.unwrap_or(f64::MIN)..=self.maximum.unwrap_or(f64::MAX)).contains(&number)
         });
         let matches =
             value.as_str().is_none_or(|text| self.pattern.iter().all(|pattern| pattern.is_match(text)));
-        if !(fits_type && is_one_of && fits_any && in_range && matches) {
+        let fits_one = self
+            .one_of
+            .as_ref()
+            .is_none_or(|schemas| schemas.iter().filter(|one| fits(one, value)).count() == 1);
+        let items = value.as_array().map_or(&[][..], Vec::as_slice);
+        let is_unique = !self.unique_items || (1..items.len()).all(|at| !items[..at].contains(&items[at]));
+        let is_long = !value.is_array() || items.len() >= self.min_items;
+        let has_all =
+            value.as_object().is_none_or(|fields| self.required.iter().all(|name| fields.contains_key(name)));
+        let whole = fits_one && is_unique && is_long && has_all;
+        if !(fits_type && is_one_of && fits_any && in_range && matches && whole) {
             found.push(at.to_owned());
         }
         for (index, item) in value.as_array().into_iter().flatten().enumerate() {

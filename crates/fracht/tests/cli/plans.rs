@@ -7,16 +7,16 @@ const RING: &str = indoc! {r#"
     [stack]
     name = "s"
     [service.a]
-    image = "a:1"
+    image = "a:1.0"
     after = { bee = "started" }
     [service.bee]
-    image = "b:1"
+    image = "b:1.0"
     after = { a = "started" }
     [service.c]
-    image = "c:1"
+    image = "c:1.0"
     after = { a = "started" }
     [service.d]
-    image = "d:1"
+    image = "d:1.0"
     "#};
 
 #[test]
@@ -52,13 +52,13 @@ fn clashes_have_both_owners_and_a_free_number() {
         [target.laptop]
         on = "machine"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         port.web = { number = 80, reach = "node", at = 8000 }
         [service.b]
-        image = "b:1"
+        image = "b:1.0"
         port.web = { number = 80, reach = "node", at = 8000 }
         [service.c]
-        image = "c:1"
+        image = "c:1.0"
         replicas = 3
         port.web = { number = 80, reach = "node", at = "8000.." }
         "#};
@@ -77,7 +77,7 @@ fn clashes_have_both_owners_and_a_free_number() {
 
 #[test]
 fn a_stack_without_ports_says_so() {
-    let run = Sandbox::with("[stack]\nname = \"s\"\n[task.a]\nimage = \"a:1\"\n").run(&["ports"]);
+    let run = Sandbox::with("[stack]\nname = \"s\"\n[task.a]\nimage = \"a:1.0\"\n").run(&["ports"]);
     assert!(run.out.contains("No service has a port."), "{}", run.out);
     assert_eq!(run.code, 0);
 }

@@ -15,13 +15,13 @@ const LOGIN: &str = r#"
 [stack]
 name = "s"
 [service.admin]
-image = "a:1"
+image = "a:1.0"
 port.http = { number = 80, reach = "balancer" }
 port.udp = { number = 53, reach = "node", protocol = "udp", at = 30053 }
 env.ADMIN_USER = "keeper"
 env.ADMIN_PASSWORD = "{secret.admin/password}"
 [service.deaf]
-image = "d:1"
+image = "d:1.0"
 [secret.admin]
 key.password = { env = "ADMIN_PASSWORD" }
 [target.cluster]
@@ -50,7 +50,7 @@ fn a_login_is_shown_by_its_location_and_never_by_its_value() {
 
 #[test]
 fn a_stack_without_ports_has_no_connections() {
-    let run = Sandbox::with("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n").run(&["reach"]);
+    let run = Sandbox::with("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n").run(&["reach"]);
     assert_eq!((run.code, run.err.as_str()), (0, ""));
     assert!(run.out.contains("nothing is open to the outside") && run.out.contains("nothing can be reached"));
 }
@@ -58,7 +58,7 @@ fn a_stack_without_ports_has_no_connections() {
 #[test]
 fn a_large_stack_is_listed() {
     let services =
-        (0..40).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 80\n")).collect::<Vec<_>>();
+        (0..40).map(|n| format!("[service.s{n}]\nimage = \"a:1.0\"\nport.x = 80\n")).collect::<Vec<_>>();
     let run = Sandbox::with(&format!("[stack]\nname = \"s\"\n{}", services.concat())).run(&["reach"]);
     assert!(run.out.contains("service.s7 uses no service; it can reach 39 of 40 services\n"), "{}", run.out);
 }
@@ -66,9 +66,10 @@ fn a_large_stack_is_listed() {
 #[test]
 fn json_of_a_very_large_stack_lists_only_used_pairs() {
     let stack = |count: usize| {
-        let services =
-            (0..count).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 80\n")).collect::<Vec<_>>();
-        let more = "env.A = \"{service.s3/x}\"\n[task.t]\nimage = \"t:1\"\n";
+        let services = (0..count)
+            .map(|n| format!("[service.s{n}]\nimage = \"a:1.0\"\nport.x = 80\n"))
+            .collect::<Vec<_>>();
+        let more = "env.A = \"{service.s3/x}\"\n[task.t]\nimage = \"t:1.0\"\n";
         Sandbox::with(&format!("[stack]\nname = \"s\"\n{}{more}", services.concat())).json(&["reach"])
     };
     let talks = |answer: &serde_json::Value, index: usize| {
@@ -96,14 +97,14 @@ fn connections_that_closed_networks_allow_are_shown() {
         closed = true
         [network.m]
         [task.t]
-        image = "t:1"
+        image = "t:1.0"
         network = ["n"]
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         network = ["n"]
         after = { t = "done" }
         [service.b]
-        image = "b:1"
+        image = "b:1.0"
         network = ["m"]
         port.web = { number = 443, reach = "balancer" }
         port.other = { number = 80, reach = "node" }
@@ -149,7 +150,7 @@ fn effects_of_patches_and_passed_files_are_named() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         port.x = 1
         [[patch]]
         on = "Deployment/a"
@@ -183,12 +184,12 @@ fn logins_are_matched_to_their_service() {
         host = "mail.example"
         port.smtp = 25
         [service.db]
-        image = "d:1"
+        image = "d:1.0"
         port.sql = { number = 5432, reach = "node" }
         env.DB_USER = "tide"
         env.DB_PASSWORD = "{secret.db/password}"
         [service.api]
-        image = "a:1"
+        image = "a:1.0"
         port.web = { number = 80, reach = "node" }
         env.DB_HOST = "{service.db}"
         env.DB_USER = "tide"

@@ -64,7 +64,7 @@ fn all_missing_secrets_are_reported_at_once() {
         key.x = { env = "FRACHT_TEST_NOT_SET" }
         key.y = { file = "none.txt" }
         [service.s]
-        image = "s:1"
+        image = "s:1.0"
         mount."/a" = "secret.a"
         "#};
     let sandbox = Sandbox::with(stack);
@@ -84,7 +84,7 @@ fn the_final_line_break_of_a_secret_file_is_removed() {
         [secret.a]
         key.pw = { file = "pw.txt" }
         [service.s]
-        image = "s:1"
+        image = "s:1.0"
         mount."/a" = "secret.a"
         "#};
     for (content, encoded) in
@@ -106,7 +106,7 @@ fn invalid_secret_values_are_reported() {
         key.".dockerconfigjson" = { file = "d" }
         key.f = { env = "FRACHT_TEST_LARGE" }
         [service.s]
-        image = "s:1"
+        image = "s:1.0"
         env.V = "{secret.a/v}"
         pull = "secret.a"
         "#};
@@ -146,7 +146,7 @@ fn a_stack_with_errors_renders_nothing() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         x = 1
         "#})
     .run(&["render"]);
@@ -177,7 +177,7 @@ fn a_broken_pipe_ends_the_program_quietly() {
 
 /// A stack whose objects do not fit into the buffer of a pipe.
 fn large_stack() -> String {
-    let services = (0..300).map(|n| format!("[service.s{n}]\nimage = \"a:1\"\nport.x = 80\n"));
+    let services = (0..300).map(|n| format!("[service.s{n}]\nimage = \"a:1.0\"\nport.x = 80\n"));
     format!("[stack]\nname = \"s\"\n{}", services.collect::<String>())
 }
 
@@ -210,7 +210,7 @@ fn a_passed_secret_is_readable_by_its_owner_only() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         "#};
     let secret = "apiVersion: v1\nkind: Secret\nmetadata:\n  name: mine\ndata:\n  k: Z3VsbA==\n";
     let sandbox = Sandbox::with(stack).file("s.yaml", secret);
@@ -230,7 +230,7 @@ fn problems_of_objects_are_found_before_they_are_written() {
         [stack]
         name = "s"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         [target.prod]
         [target.laptop]
         on = "machine"

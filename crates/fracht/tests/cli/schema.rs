@@ -107,11 +107,11 @@ fn the_schema_refuses_what_the_check_of_shapes_refuses() {
         ("mount.\"relative\" = \"volume.v\"", "/mount/relative"),
         ("mount.\"/a\" = \"service.b\"", "/mount//a"),
         ("spread = \"rack\"", "/spread"),
-        ("beside.aide = { image = \"a:1\", replicas = 2 }", "/beside/aide/replicas"),
+        ("beside.aide = { image = \"a:1.0\", replicas = 2 }", "/beside/aide/replicas"),
         ("rights = [{ on = \"pods\", may = [\"own\"] }]", "/rights/0/may/0"),
         ("label.\"a b\" = \"x\"", "/label/a b"),
     ] {
-        let stack = format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\n{line}\n");
+        let stack = format!("[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n{line}\n");
         assert_eq!(schema.misfits(&as_json(&stack)), [format!("/service/a{misfit}")], "{line}");
         assert_eq!(Sandbox::with(&stack).run(&["check"]).code, 1, "{line}");
     }

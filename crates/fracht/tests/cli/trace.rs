@@ -15,11 +15,11 @@ const LAYERS: &str = indoc! {r#"
     [config.c]
     key.K = "v"
     [service.db]
-    image = "db:1"
+    image = "db:1.0"
     port.sql = 5432
     [service.a]
     like = "pattern.base"
-    image = "a:1"
+    image = "a:1.0"
     replicas = 3
     port.web = 80
     env.URL = "x://{secret.db/pw}@{service.db/sql}/{config.c/K}/{pod.name}"
@@ -85,7 +85,7 @@ fn a_secret_in_plain_text_is_hidden_in_a_trace() {
         key.api-key = "gull-and-kelp"
         key.url = "x://me:gull@db"
         [service.a]
-        image = "a:1"
+        image = "a:1.0"
         env.DB_PASSWORD = "gull-and-kelp"
         env.URL = "x://me:gull-and-kelp@db/{service.a}"
         env.KEY = "{config.c/api-key} {config.c/url}"
@@ -120,7 +120,7 @@ fn keys_from_files_and_variables_from_configs_are_traced_to_their_lines() {
             [service.a]
             image = "a:{input.version}"
             use = [{ from = "config.model", spell = "upper", prefix = "M_" }, "secret.p"]
-            beside.x = { image = "x:1", use = ["config.model", { from = "config.late" }] }
+            beside.x = { image = "x:1.0", use = ["config.model", { from = "config.late" }] }
             [config.late]
             key.STEP = "late"
             "#})

@@ -11,7 +11,7 @@ use fracht_core::files::MemoryFiles;
 use fracht_core::grammar::lines;
 
 /// A stack with one service, to which the targets add lines.
-const BASE: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1\"\nport.http = 80\n";
+const BASE: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nport.http = 80\n";
 
 /// Checks a stack with its files for each of its targets, and renders it if it has no errors.
 fn look(stack: &[u8], files: &[(&str, &[u8])]) {
@@ -29,6 +29,10 @@ fn look(stack: &[u8], files: &[(&str, &[u8])]) {
         for finding in verdict.report.findings() {
             let shown = cover.diagnostic(&finding.diagnostic);
             assert!(!shown.message.contains(escape::is_unsafe), "{:?}", shown.message);
+            if let Some(fix) = &finding.diagnostic.fix {
+                let file = project.sources().file(fix.span.file).expect("a fix is in a file that was read");
+                assert!(file.text.get(fix.span.range()).is_some(), "{fix:?}");
+            }
             for label in shown.primary.iter().chain(&shown.related) {
                 let Some(file) = project.sources().file(label.span.file) else { continue };
                 let lines = file.lines_of(label.span);
@@ -117,4 +121,21 @@ pub fn texts(data: &[u8]) {
     let quoted = text.escape_unicode().to_string().replace("\\u{", "\\U").replace('}', "");
     let padded: String = quoted.split("\\U").skip(1).map(|hex| format!("\\U{hex:0>8}")).collect();
     look(format!("{BASE}env.A = \"{padded}\"\n").as_bytes(), &[]);
+}
+
+/// Any text as a reference, wherever there can be one.
+pub fn references(data: &[u8]) {
+    let Ok(text) = std::str::from_utf8(data) else { return };
+    let Some(text) = text.lines().next().map(|line| line.replace(['\'', '\0'], "")) else { return };
+    look(
+        format!(
+            "[stack]\nname = 's'\n[config.c]\nkey.K = '{text}'\n[secret.s]\nkey.S = {{ env = 'S' }}\n\
+             [outside.o]\nhost = 'o.example'\nport.p = 80\n[pattern.p]\nenv.P = '{{{text}}}'\n\
+             [service.a]\nimage = 'a:1.0'\nlike = 'pattern.p'\nport.http = 80\nargs = ['x {{{text}}} y']\n\
+             env.A = '{text}'\nenv.B = '{{secret.s/S}}{text}{{outside.o/p}}'\nhealth = {{ http = '/{text}' }}\n\
+             [service.b]\nimage = 'b:{text}'\nafter = ['{text}']\nmount.'/m' = '{text}'\nuse = ['{text}']\n"
+        )
+        .as_bytes(),
+        &[],
+    );
 }

@@ -50,12 +50,11 @@ mod schema;
 mod write;
 mod yaml_value;
 
-pub use brought::early::problems as problems_of_brought;
 pub use kinds::SecretValues;
 pub use name::{open_service_name, secret_name, side_name};
 pub use object::text_at;
 pub use plan::{ObjectOrigin, PlannedObject};
 pub use read::{ReadError, objects as read_objects};
-pub use rendering::{Draft, Rendering};
+pub use rendering::{Rendering, problems};
 pub use schema::misfits_in_words as misfits;
 pub use write::{Comments, File, Format};

@@ -2,14 +2,14 @@
 
 use std::fmt::Write as _;
 
-use fracht_core::check::Checked;
+use fracht_core::check::{Checked, Verdict};
 use fracht_core::diag::Diagnostic;
 use fracht_core::digest::Digest;
-use fracht_core::model::{Model, SecretId};
+use fracht_core::model::{Model, SecretId, TargetKind};
 use serde_json::Value;
 
 use crate::api::json;
-use crate::brought::passed;
+use crate::brought::{self, passed};
 use crate::facts::ClusterFacts;
 use crate::kinds::{Object, SecretValues};
 use crate::name::{in_stack, side_name};
@@ -148,20 +148,27 @@ impl<'f> Rendering<'f> {
     }
 }
 
+/// The problems of the objects of a stack, also those that do not prevent a rendering; of a stack with errors, those of
+/// the patches and objects that it brings. None if the target is not a cluster.
+pub fn problems(verdict: &Verdict) -> Vec<Diagnostic> {
+    let model = &verdict.facts.model;
+    if model.target.on.value != TargetKind::Cluster {
+        return Vec::new();
+    }
+    match verdict.checked() {
+        Some(checked) => Draft::new(checked, None).problems,
+        None => brought::early::problems(model),
+    }
+}
+
 /// The objects of a checked stack with all their problems: enough for a check, and what a rendering begins with.
-#[derive(Debug)]
-pub struct Draft<'f> {
+struct Draft<'f> {
     facts: ClusterFacts<'f>,
     objects: Vec<PlannedObject<'f>>,
     problems: Vec<Diagnostic>,
 }
 
 impl<'f> Draft<'f> {
-    /// Plans the objects, without the values of secrets.
-    pub fn of(checked: Checked<'f>) -> Self {
-        Self::new(checked, None)
-    }
-
     fn new(checked: Checked<'f>, secrets: Option<&SecretValues>) -> Self {
         let core = checked.facts();
         let facts = plan::facts(core);
@@ -169,10 +176,5 @@ impl<'f> Draft<'f> {
         let mut objects = plan::objects(core, passed);
         problems.extend(plan::check(&mut objects, &facts, secrets));
         Self { facts, objects, problems }
-    }
-
-    /// The problems of the objects, also those that do not prevent a rendering.
-    pub fn problems(&self) -> &[Diagnostic] {
-        &self.problems
     }
 }

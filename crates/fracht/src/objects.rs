@@ -1,28 +1,13 @@
-//! Checks a stack together with its objects, and renders it.
+//! Renders a stack, or says why it cannot be rendered.
 
 use std::mem::ManuallyDrop;
 
-use fracht_cluster::{Draft, Rendering};
+use fracht_cluster::Rendering;
 use fracht_core::check::{Project, Verdict};
-use fracht_core::diag::Report;
-use fracht_core::model::TargetKind;
 
 use crate::failure::Failure;
 use crate::secrets;
 use crate::ui::Ui;
-
-/// The report on a stack, with the problems of its objects; if it has errors, with those of what it brings.
-pub(crate) fn report(verdict: &Verdict) -> Report {
-    let model = &verdict.facts.model;
-    if model.target.on.value != TargetKind::Cluster {
-        return verdict.report.clone();
-    }
-    let draft = verdict.checked().map(|checked| ManuallyDrop::new(Draft::of(checked)));
-    verdict.report_with(match draft {
-        Some(draft) => draft.problems().to_vec(),
-        None => fracht_cluster::problems_of_brought(model),
-    })
-}
 
 /// The objects of a stack; `None` if it has errors, which have been shown. Like the stack, they are never dropped.
 pub(crate) fn rendering<'v>(

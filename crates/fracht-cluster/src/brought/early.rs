@@ -13,7 +13,7 @@ use crate::schema;
 const OTHER_KINDS: &[&str] = &["HTTPRoute"];
 
 /// What is wrong with what a stack brings, whatever its own objects are.
-pub fn problems(model: &Model) -> Vec<Diagnostic> {
+pub(crate) fn problems(model: &Model) -> Vec<Diagnostic> {
     let (passed, mut problems) = passed::objects(model);
     let passed: BTreeSet<&str> = passed.iter().map(|object| &*object.kind).collect();
     let is_other = |kind: &str| OTHER_KINDS.contains(&kind) || passed.contains(kind);

@@ -1,6 +1,6 @@
 //! The rules on objects.
 
-use fracht_cluster::{Draft, Rendering};
+use fracht_cluster::Rendering;
 use fracht_core::check::Verdict;
 use fracht_core::diag::Diagnostic;
 use fracht_core::files::MemoryFiles;
@@ -16,7 +16,7 @@ fn judged(files: &MemoryFiles) -> (Verdict, Vec<Diagnostic>) {
     let Some(checked) = verdict.checked() else { panic!("{:#?}", verdict.report.findings()) };
     let problems = Rendering::plan(checked).map_or_else(|problems| problems, |plan| plan.hints().to_vec());
     assert_eq!(
-        format!("{:?}", Draft::of(checked).problems()),
+        format!("{:?}", fracht_cluster::problems(&verdict)),
         format!("{problems:?}"),
         "without a rendering"
     );

@@ -3,11 +3,9 @@
 use std::collections::BTreeMap;
 use std::path::Path;
 
-use fracht_cluster::Draft;
 use fracht_core::check::Project;
 use fracht_core::diag::{Diagnostic, Report};
 use fracht_core::files::MemoryFiles;
-use fracht_core::model::TargetKind;
 use fracht_core::rules;
 use fracht_core::source::{Sources, Span};
 use fracht_testkit::sets::{self, Case};
@@ -20,10 +18,7 @@ fn checked(files: &MemoryFiles) -> (Report, Project<'_>) {
     let targets: Vec<String> = project.targets().names().map(str::to_owned).collect();
     let reports = targets.into_iter().map(|target| {
         let verdict = project.check(&target).unwrap();
-        let on_cluster = verdict.facts.model.target.on.value == TargetKind::Cluster;
-        let draft = verdict.checked().filter(|_| on_cluster).map(Draft::of);
-        let problems = draft.map_or_else(Vec::new, |draft| draft.problems().to_vec());
-        (target, verdict.report_with(problems))
+        (target, verdict.report_with(fracht_cluster::problems(&verdict)))
     });
     let report = Report::over_targets(reports.collect());
     (report, project)

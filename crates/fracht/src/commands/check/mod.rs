@@ -16,9 +16,9 @@ use serde::Serialize;
 
 use crate::cli::{Check, CheckFormat, Deny};
 use crate::failure::{Failure, Outcome};
+use crate::stack;
 use crate::ui::style::GOOD;
 use crate::ui::{Ui, counted, json, sarif, tally};
-use crate::{objects, stack};
 
 /// The JSON of `--format json`.
 #[derive(Serialize)]
@@ -79,7 +79,8 @@ impl Checked {
         let mut inventory = Inventory::default();
         for target in targets {
             let verdict = ManuallyDrop::into_inner(stack::verdict(project, target)?);
-            reports.push((target.clone(), objects::report(&verdict)));
+            let report = verdict.report_with(fracht_cluster::problems(&verdict));
+            reports.push((target.clone(), report));
             name = verdict.facts.model.name.value.to_string();
             let model = ManuallyDrop::new(verdict.facts.model);
             inventory.add(&model);

@@ -84,39 +84,39 @@ impl<'m> Names<'m> {
     }
 }
 
-/// The kinds of references, each with the dot after it.
-fn kinds() -> impl Iterator<Item = &'static str> {
-    RefKind::WORDS.iter().map(|(word, _)| *word)
+/// Where a kind of reference starts that has a dot behind it.
+fn kind_before(text: &str, dot: usize) -> Option<usize> {
+    let before = text.get(..dot)?;
+    let (word, _) = RefKind::WORDS.iter().find(|(word, _)| before.ends_with(word))?;
+    Some(dot - word.len())
 }
 
 /// The references in a text that are not in braces: `kind.name/part`.
 fn bare_references<'t>(text: &'t str, names: &Names<'_>) -> Option<Range<usize>> {
     let part = |c: char| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | '.' | '/');
-    for kind in kinds() {
-        for (at, _) in text.match_indices(kind) {
-            let before: &'t str = text.get(..at)?;
-            let rest = text.get(at..)?;
-            let in_braces = before.rfind('{') > before.rfind('}');
-            if in_braces || before.ends_with(|c: char| part(c) && c != '/') {
-                continue;
+    for at in text.match_indices('.').filter_map(|(dot, _)| kind_before(text, dot)) {
+        let before: &'t str = text.get(..at)?;
+        let rest = text.get(at..)?;
+        let in_braces = before.rfind('{') > before.rfind('}');
+        if in_braces || before.ends_with(|c: char| part(c) && c != '/') {
+            continue;
+        }
+        let end = rest.find(|c| !part(c)).unwrap_or(rest.len());
+        if rest.get(end..)?.starts_with('}') {
+            continue; // one brace is there
+        }
+        let mut candidate = rest.get(..end)?.trim_end_matches(['.', '/']);
+        // In an address the path follows: the longest reference counts.
+        loop {
+            let named = candidate.contains('/')
+                || before.is_empty() && candidate.len() == text.len()
+                || before.ends_with("//");
+            if named && names.is_reference(candidate) {
+                return Some(at..at + candidate.len());
             }
-            let end = rest.find(|c| !part(c)).unwrap_or(rest.len());
-            if rest.get(end..)?.starts_with('}') {
-                continue; // one brace is there
-            }
-            let mut candidate = rest.get(..end)?.trim_end_matches(['.', '/']);
-            // In an address the path follows: the longest reference counts.
-            loop {
-                let named = candidate.contains('/')
-                    || before.is_empty() && candidate.len() == text.len()
-                    || before.ends_with("//");
-                if named && names.is_reference(candidate) {
-                    return Some(at..at + candidate.len());
-                }
-                match candidate.rsplit_once('/') {
-                    Some((shorter, _)) => candidate = shorter,
-                    None => break,
-                }
+            match candidate.rsplit_once('/') {
+                Some((shorter, _)) => candidate = shorter,
+                None => break,
             }
         }
     }
@@ -127,8 +127,7 @@ pub(super) fn braces_missing(model: &Model, sources: &Sources, sink: &mut Sink) 
     bare_inputs(model, sources, sink);
     let mut names = None;
     for text in written::all(model, sources) {
-        let has_kind = || text.text.contains('.') && kinds().any(|kind| text.text.contains(kind));
-        if !text.takes_references() || text.text.len() > 4096 || !has_kind() {
+        if !text.takes_references() || text.text.len() > 4096 || !text.text.contains('.') {
             continue;
         }
         let names = names.get_or_insert_with(|| Names::of(model));

@@ -62,6 +62,9 @@ const SYSTEM: &[&str] = &[
     "/home",
 ];
 
+/// The most steps of these paths.
+const MOST_SYSTEM_STEPS: usize = 3;
+
 pub(super) fn mount_covers(model: &Model, sink: &mut Sink) {
     for (owner, container) in Owner::containers(model).filter(|(_, container)| !container.mounts.is_empty()) {
         let mut by_steps = BTreeMap::new();
@@ -105,7 +108,8 @@ fn covers(
             "mount it beside the other, at another path".into(),
         ));
     }
-    if SYSTEM.iter().any(|system| is_same(path, system)) && !matches!(mount.what, Mounted::Folder(_)) {
+    let is_system = || SYSTEM.iter().any(|system| steps(system).eq(own.iter().copied()));
+    if own.len() <= MOST_SYSTEM_STEPS && is_system() && !matches!(mount.what, Mounted::Folder(_)) {
         let label = "hides all files that the image has there".to_owned();
         let help = format!("mount it below, for example at `{path}/NAME`");
         return Some((("hides a folder of the system", label, None, ""), help));

@@ -67,15 +67,25 @@ const OWN: &[&str] = &[
     "url", "value", "here",
 ];
 
-/// A placeholder in a text; in a file only those that nobody writes for another reason.
-fn placeholder(text: &str, in_file: bool) -> Option<Left> {
-    let trimmed = text.trim();
-    let plain: String =
-        trimmed.to_lowercase().chars().filter(|c| c.is_ascii_alphanumeric() || *c == ' ').collect();
-    let small = trimmed.to_lowercase();
+/// The first letters of all these words: most texts need no closer look.
+const FIRST_LETTERS: &[char] =
+    &['c', 'C', 'f', 'F', 'i', 'I', 'n', 'N', 'r', 'R', 't', 'T', 'x', 'X', 'y', 'Y'];
+
+/// Whether a whole value is a placeholder.
+fn is_whole(text: &str) -> bool {
+    if !text.trim_start_matches(|c: char| !c.is_ascii_alphanumeric()).starts_with(FIRST_LETTERS) {
+        return false;
+    }
+    let small = text.to_lowercase();
+    let plain: String = small.chars().filter(|c| c.is_ascii_alphanumeric() || *c == ' ').collect();
     let yours = plain.starts_with("your ") && OWN.iter().any(|word| plain.ends_with(word))
         || small.starts_with("your-") && small.ends_with("-here");
-    if !in_file && (WHOLE.contains(&plain.as_str()) || yours) {
+    yours || WHOLE.contains(&plain.as_str())
+}
+
+/// A placeholder in a text; in a file only those that nobody writes for another reason.
+fn placeholder(text: &str, in_file: bool) -> Option<Left> {
+    if !in_file && is_whole(text.trim()) {
         return Some(Left { range: 0..text.len(), what: "a placeholder" });
     }
     let is_letter = |c: char| c.is_ascii_alphanumeric() || c == '_' || c == '-';
@@ -83,6 +93,9 @@ fn placeholder(text: &str, in_file: bool) -> Option<Left> {
     for word in text.split_inclusive(|c: char| !is_letter(c)) {
         let (start, bare) = (from, word.trim_end_matches(|c: char| !is_letter(c)));
         from += word.len();
+        if !bare.starts_with(FIRST_LETTERS) {
+            continue;
+        }
         let capitals = bare.chars().all(|c| !c.is_ascii_lowercase());
         let upper = bare.to_ascii_uppercase();
         let starts = STARTS.iter().any(|one| {

@@ -383,9 +383,12 @@ fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Box<[After]
         if symbol.is_scheduled {
             reader.taint();
             reader.sink.push(
-                Diagnostic::new(&BAD_VALUE, format!("cannot wait for `task.{name}`: it runs on a schedule"))
-                    .at(span, "has a schedule")
-                    .help("remove this wait, or move the work into a task without a schedule"),
+                Diagnostic::new(
+                    &BAD_VALUE,
+                    format!("cannot wait for `task.{name}`: it does not run at the start"),
+                )
+                .at(span, "runs on demand or at times")
+                .help("remove this wait, or move the work into a task without a `schedule`"),
             );
             continue;
         }

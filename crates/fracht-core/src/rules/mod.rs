@@ -13,6 +13,7 @@ mod mounts;
 mod names;
 mod networks;
 mod nodes;
+mod notations;
 mod objects;
 mod outside;
 mod placeholders;

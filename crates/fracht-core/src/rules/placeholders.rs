@@ -1,15 +1,14 @@
 //! The rule on settings that are empty or were never filled in.
 
-use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 
 use super::Rule;
-use super::written::{self, Kind, Owner, Written};
+use super::notations::{Leftover, Mend, Variables, leftover};
+use super::written::{self, Kind};
 use crate::cover;
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::grammar::reference;
-use crate::model::{Config, Container, Model, Part};
-use crate::source::{Sources, Span};
+use crate::model::Model;
+use crate::source::Sources;
 
 pub(super) static PLACEHOLDER_LEFT: Rule = Rule {
     name: "placeholder-left",
@@ -33,6 +32,10 @@ const STARTS: &[&str] = &[
     "CHANGE_ME",
     "CHANGEME",
     "CHANGE-ME",
+    "CHANGE_THIS",
+    "CHANGETHIS",
+    "SET_ME",
+    "SETME",
     "REPLACE_",
     "REPLACEME",
     "REPLACE-ME",
@@ -46,6 +49,11 @@ const WHOLE: &[&str] = &[
     "changeme",
     "change me",
     "changeit",
+    "change this",
+    "changethis",
+    "placeholder",
+    "set me",
+    "setme",
     "todo",
     "fixme",
     "tbd",
@@ -54,6 +62,7 @@ const WHOLE: &[&str] = &[
     "xxxxx",
     "replaceme",
     "replace me",
+    "replace this",
     "fill me in",
     "fillmein",
     "to be defined",
@@ -69,10 +78,13 @@ const OWN: &[&str] = &[
 
 /// The first letters of all these words: most texts need no closer look.
 const FIRST_LETTERS: &[char] =
-    &['c', 'C', 'f', 'F', 'i', 'I', 'n', 'N', 'r', 'R', 't', 'T', 'x', 'X', 'y', 'Y'];
+    &['c', 'C', 'f', 'F', 'i', 'I', 'n', 'N', 'r', 'R', 't', 'T', 'x', 'X', 'y', 'Y', 'p', 'P', 's', 'S'];
 
 /// Whether a whole value is a placeholder.
 fn is_whole(text: &str) -> bool {
+    if text == "…" || text.len() > 2 && text.chars().all(|c| matches!(c, '.' | '?' | '…')) {
+        return true;
+    }
     if !text.trim_start_matches(|c: char| !c.is_ascii_alphanumeric()).starts_with(FIRST_LETTERS) {
         return false;
     }
@@ -148,73 +160,7 @@ fn in_angles(text: &str, in_file: bool) -> Option<Left> {
     None
 }
 
-const DOLLAR: &str = "`$` stays in front of the value";
-
-/// `${NAME}` and `$(NAME)` that nobody defines, and references in two braces.
-fn leftover(text: &Written<'_>, mut is_defined: impl FnMut(&str) -> bool) -> Option<Left> {
-    let whole = &*text.text;
-    for (at, _) in whole.match_indices('$') {
-        let rest = whole.get(at + 1..)?;
-        let reference = rest.strip_prefix('{').and_then(|rest| rest.split_once('}'));
-        let reference =
-            reference.filter(|(inner, _)| text.takes_references() && reference::parse(inner).is_ok());
-        if let Some((inner, _)) = reference {
-            return Some(Left { range: at..at + inner.len() + 3, what: DOLLAR });
-        }
-        let Some((close, what)) = (match rest.chars().next() {
-            Some('{') if !text.takes_references() => Some(('}', "nothing replaces `${…}` here")),
-            Some('(') => Some((')', "no variable of this name")),
-            _ => None,
-        }) else {
-            continue;
-        };
-        // An escaped one, and what a shell computes.
-        if whole.get(..at)?.ends_with(['$', '\\']) {
-            continue;
-        }
-        let inner = rest.get(1..)?;
-        let Some(end) = inner.find(close) else { continue };
-        let name = inner.get(..end)?;
-        let bare = name.split([':', '?']).next().unwrap_or_default().trim_end_matches('-');
-        let is_variable = !bare.is_empty() && bare.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
-        let is_name = is_variable && !bare.starts_with(|c: char| c.is_ascii_digit());
-        // With two braces it is meant literally.
-        let is_name = is_name && !inner.starts_with('{');
-        if is_name && (close == '}' || bare.len() == name.len()) && !is_defined(bare) {
-            return Some(Left { range: at..at + end + 3, what });
-        }
-    }
-    for (at, _) in whole.match_indices("{{") {
-        let inner = whole.get(at + 2..)?;
-        let Some(end) = inner.find("}}") else { continue };
-        if reference::parse(inner.get(..end)?.trim()).is_ok() {
-            return Some(Left { range: at..at + end + 4, what: "two braces are literal ones" });
-        }
-    }
-    None
-}
-
-/// The names of the variables of a container; `None` if some cannot be known.
-fn variables(model: &Model, container: &Container) -> BTreeSet<String> {
-    let own = container.env.iter().map(|variable| variable.name.to_string());
-    let used = container.uses.iter().flat_map(|used| {
-        model.used_keys(used).into_iter().filter_map(move |part| match part {
-            Part::Config(_, key) | Part::Secret(_, key) => Some(used.variable(&key)),
-            _ => None,
-        })
-    });
-    own.chain(used).collect()
-}
-
-/// Whether a shell reads the arguments of a container.
-fn has_shell(container: &Container) -> bool {
-    let words = || container.program.iter().chain(&container.args).flatten();
-    words().any(|text| {
-        let word = text.plain_text();
-        let name = word.rsplit('/').next().unwrap_or_default();
-        ["sh", "bash", "ash", "dash", "zsh", "-c", "-ec", "-lc", "-ce"].contains(&name)
-    })
-}
+const WRITE: &str = "write the value, or refer to one: `{secret.NAME/KEY}`, `{input.NAME}`";
 
 pub(super) fn placeholder_left(model: &Model, sources: &Sources, sink: &mut Sink) {
     let mut variables = Variables::default();
@@ -235,77 +181,24 @@ pub(super) fn placeholder_left(model: &Model, sources: &Sources, sink: &mut Sink
         let found = placeholder(&text.text, in_file)
             .filter(|_| !is_word)
             .filter(|left| !is_in_comment(&text.text, left.range.start))
-            .map(|left| (left, "write the value, or refer to one: `{secret.NAME/KEY}`, `{input.NAME}`"))
-            .or_else(|| Some((unreplaced(model, &text, &mut variables)?, "refer to what it stands for, for example `{input.NAME}`; for a literal text, allow it with a reason")));
+            .map(|left| Leftover { range: left.range, label: left.what, mend: Mend::Help(WRITE.into()) })
+            .or_else(|| leftover(model, &text, &mut variables));
         let is_secret = || !cover::in_clear(text.name, &text.before, &text.text).is_empty();
         // A secret has been reported as such.
-        let Some((left, help)) = found.filter(|_| !is_secret()) else { continue };
+        let Some(Leftover { range, label, mend }) = found.filter(|_| !is_secret()) else { continue };
+        let place = text.place(range);
         let problem = Diagnostic::new(&PLACEHOLDER_LEFT, format!("{} still has a placeholder", text.words()))
-            .at(text.place(left.range.clone()), left.what);
-        let written = text.text.get(left.range.clone());
-        let inner = written.and_then(|one| one.strip_prefix("{{")?.strip_suffix("}}"));
-        let inner =
-            inner.or_else(|| written?.strip_prefix("${")?.strip_suffix('}').filter(|_| left.what == DOLLAR));
-        let problem = match inner {
-            Some(inner) if text.is_exact() => problem.fix(
-                text.place(left.range.clone()),
-                format!("{{{}}}", inner.trim()),
-                "write the reference in single braces",
-            ),
-            _ => problem.help(help),
+            .at(place, label);
+        let problem = match mend {
+            Mend::Instead(instead) if text.is_exact() => {
+                let title = format!("write `{instead}`");
+                problem.fix(place, instead, title)
+            }
+            Mend::Instead(instead) => problem.help(format!("write `{instead}`")),
+            Mend::Help(help) => problem.help(help),
         };
         sink.push(text.owner.owns(problem));
     }
-}
-
-/// The names of the variables of the container or config whose texts are looked at.
-#[derive(Default)]
-struct Variables<'m> {
-    of: Option<Span>,
-    names: BTreeSet<String>,
-    /// The configs, to find one by its name.
-    configs: BTreeMap<&'m str, &'m Config>,
-}
-
-impl<'m> Variables<'m> {
-    fn of(&mut self, model: &'m Model, owner: Owner<'m>) -> &BTreeSet<String> {
-        if self.of.replace(owner.span()) != Some(owner.span()) {
-            self.names = match owner {
-                Owner::Container(workload, sidecar) => {
-                    variables(model, sidecar.map_or(&workload.main, |sidecar| &sidecar.container))
-                }
-                Owner::Table(_, name, _) => {
-                    if self.configs.is_empty() {
-                        self.configs = model.configs.iter().map(|config| (&*config.name, config)).collect();
-                    }
-                    let keys = self.configs.get(name).into_iter().flat_map(|config| config.keys.iter());
-                    keys.map(|key| key.name.to_string()).collect()
-                }
-            };
-        }
-        &self.names
-    }
-}
-
-/// What another notation left in a text that a program gets as it is.
-fn unreplaced<'m>(model: &'m Model, text: &Written<'m>, variables: &mut Variables<'m>) -> Option<Left> {
-    // In a text with references `${NAME}` is no reference, and reported as such.
-    let replaced = text.takes_references() || text.kind == Kind::Line;
-    if !text.text.contains(['$', '{']) || !replaced || text.kind == Kind::Label {
-        return None;
-    }
-    match (text.owner, text.kind) {
-        (Owner::Container(workload, sidecar), Kind::Argument) => {
-            let container = sidecar.map_or(&workload.main, |sidecar| &sidecar.container);
-            if has_shell(container) {
-                return None;
-            }
-        }
-        // A program may replace them in its own files; the lines of a config become variables as they are.
-        (Owner::Table(..), kind) if kind != Kind::Line => return None,
-        _ => {}
-    }
-    leftover(text, |name| variables.of(model, text.owner).contains(name))
 }
 
 fn is_in_comment(text: &str, at: usize) -> bool {

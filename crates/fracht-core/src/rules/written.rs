@@ -5,10 +5,12 @@
 
 use std::borrow::Cow;
 use std::ops::Range;
+use std::sync::Arc;
 
 use crate::diag::Diagnostic;
 use crate::grammar::quoted;
 use crate::model::{BeforeStop, Container, Content, Model, Probe, Sidecar, Text, Workload};
+use crate::origin::Sourced;
 use crate::source::{FileId, Sources, Span, Syntax};
 
 /// What a text is.
@@ -180,6 +182,19 @@ fn is_lines(file: FileId, sources: &Sources) -> bool {
     sources.file(file).is_some_and(|file| file.syntax() == Syntax::Lines)
 }
 
+/// The commands that run in a container beside its program: its health check, and what runs before a stop.
+pub(super) fn commands(container: &Container) -> impl Iterator<Item = &[Sourced<Arc<str>>]> {
+    let probe = container.health.as_ref().and_then(|health| match &health.probe {
+        Probe::Run { command } => Some(command.as_ref()),
+        _ => None,
+    });
+    let before = container.before_stop.as_ref().and_then(|before| match &before.value {
+        BeforeStop::Run(command) => Some(command.as_ref()),
+        BeforeStop::Wait(_) => None,
+    });
+    [probe, before].into_iter().flatten()
+}
+
 fn of_container<'m>(
     owner: Owner<'m>,
     container: &'m Container,
@@ -196,15 +211,7 @@ fn of_container<'m>(
             Some(Written { before: before.map(Text::plain_text).unwrap_or_default(), ..argument })
         })
     });
-    let probe = container.health.as_ref().and_then(|health| match &health.probe {
-        Probe::Run { command } => Some(command.as_slice()),
-        _ => None,
-    });
-    let before = container.before_stop.as_ref().and_then(|before| match &before.value {
-        BeforeStop::Run(command) => Some(command.as_slice()),
-        BeforeStop::Wait(_) => None,
-    });
-    let commands = [probe, before].into_iter().flatten().flat_map(move |command| {
+    let commands = commands(container).flat_map(move |command| {
         command.iter().enumerate().filter_map(move |(index, word)| {
             let before = index.checked_sub(1).and_then(|index| command.get(index));
             let span = word.span()?;

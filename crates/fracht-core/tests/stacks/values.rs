@@ -284,7 +284,7 @@ fn invalid_values_have_one_message_each() {
                 image = "t:1.0"
                 schedule = "on demand""#},
             "bad-value",
-            "cannot wait for `task.t`: it runs on a schedule",
+            "cannot wait for `task.t`: it does not run at the start",
         ),
         (
             "[volume.x]\nsize = \"1Gi\"\npresent = \"y\"",

@@ -12,6 +12,8 @@ use crate::yaml_value;
 pub(crate) struct Document<'t> {
     /// Its text.
     pub(crate) text: &'t str,
+    /// The byte at which it starts.
+    pub(crate) start: usize,
     /// The line on which it starts, from 1.
     pub(crate) line: usize,
     /// Its value, or why it cannot be read.
@@ -29,8 +31,10 @@ pub(crate) fn documents(text: &str) -> Vec<Document<'_>> {
         if text.lines().all(blank) {
             return; // comments before the first document
         }
+        let breaks = ['\n', '\r'];
         documents.push(Document {
-            text: text.trim_matches(['\n', '\r']),
+            text: text.trim_matches(breaks),
+            start: from + text.len() - text.trim_start_matches(breaks).len(),
             line,
             value: yaml_value::read(text, line),
         });

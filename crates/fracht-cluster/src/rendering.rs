@@ -157,7 +157,7 @@ pub fn problems(verdict: &Verdict) -> Vec<Diagnostic> {
     }
     match verdict.checked() {
         Some(checked) => Draft::new(checked, None).problems,
-        None => brought::early::problems(model),
+        None => brought::early::problems(verdict),
     }
 }
 

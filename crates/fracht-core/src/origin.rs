@@ -35,6 +35,11 @@ impl Origin {
             Self::Default => None,
         }
     }
+
+    /// Whether a target sets the value.
+    pub fn is_in_target(self) -> bool {
+        matches!(self, Self::Written { layer: Layer::Target(_), .. })
+    }
 }
 
 /// A value with its origin.

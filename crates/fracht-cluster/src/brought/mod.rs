@@ -4,6 +4,7 @@ mod beyond;
 pub(crate) mod early;
 pub(crate) mod passed;
 pub(crate) mod patch;
+mod place;
 mod strict;
 
 pub(crate) use self::passed::{Home, PassedObject};

@@ -1,5 +1,7 @@
 //! Objects that are passed through: files of YAML documents, each of which must be an object.
 
+use std::ops::Range;
+
 use fracht_core::diag::{Diagnostic, listing};
 use fracht_core::grammar::invalid::Invalid;
 use fracht_core::grammar::name::NameKind;
@@ -10,8 +12,9 @@ use serde_json::Value;
 
 use crate::group::Group;
 use crate::object::text_at;
-use crate::read;
+use crate::read::{self, Document};
 
+use super::place::{self, Places};
 use super::{beyond, strict};
 use crate::schema::{self, Misfit, Why};
 
@@ -28,7 +31,7 @@ pub(crate) struct PassedObject {
     /// The file and line, as messages show them.
     pub(crate) file: String,
     pub(crate) line: usize,
-    /// Where the stack refers to the file.
+    /// Where its kind is written.
     pub(crate) span: Span,
     pub(crate) group: Group,
     /// Its number among all passed objects, from 1.
@@ -61,65 +64,86 @@ pub(crate) fn objects(model: &Model) -> (Vec<PassedObject>, Vec<Diagnostic>) {
     for file in &model.passed {
         let before = objects.len() + problems.len();
         if let Some((line, reason)) = strict::in_text(&file.text) {
-            problems.push(broken(file, line, reason));
+            problems.push(broken(file, file.line(line), reason));
             continue;
         }
         for document in read::documents(&file.text) {
             // Where readers differ, this message is clearer than that of the one reader.
-            let value =
-                strict::in_document(document.text).map_or(document.value, |reason| Err(reason.into()));
+            let value = strict::in_document(document.text)
+                .map_or(document.value.clone(), |reason| Err(reason.into()));
             let number = objects.len() + 1;
-            match value.and_then(|value| object(file, (document.text, document.line), value, number)) {
+            match value.and_then(|value| object(file, &document, value, number)) {
                 Ok(Some(object)) => {
-                    problems.extend(misfits(file, &object));
-                    problems.extend(beyond_the_stack(&object, &model.target.namespace.value));
+                    problems.extend(misfits(file, &document, &object));
+                    problems.extend(beyond_the_stack(file, &object, &model.target.namespace.value));
                     objects.push(object);
                 }
                 Ok(None) => {}
-                Err(reason) => problems.push(broken(file, document.line, &reason)),
+                Err(reason) => {
+                    let span = within(file, &document, place::of_document(document.text));
+                    problems.push(broken(file, span, &reason));
+                }
             }
         }
         if before == objects.len() + problems.len() {
-            problems.push(problem(file, format!("`{}` contains no object", file.shown)));
+            let message = format!("`{}` contains no object", file.shown);
+            problems.push(problem(message).at(file.span, "passed through here"));
         }
     }
     (objects, problems)
 }
 
-fn broken(file: &Passed, line: usize, reason: &str) -> Diagnostic {
-    problem(file, format!("`{}:{line}` is not a Kubernetes object: {reason}", file.shown))
+/// The place of some bytes of a document.
+fn within(file: &Passed, document: &Document<'_>, range: Range<usize>) -> Span {
+    file.place(document.start + range.start..document.start + range.end)
 }
 
-fn problem(file: &Passed, message: String) -> Diagnostic {
+fn broken(file: &Passed, span: Span, reason: &str) -> Diagnostic {
+    problem(format!("an object of `{}` cannot be read: {reason}", file.shown))
+        .at(span, "not a Kubernetes object")
+        .also(file.span, PASSED)
+}
+
+const PASSED: &str = "passed through here";
+
+fn problem(message: String) -> Diagnostic {
     Diagnostic::new(&PASS_BROKEN, message)
-        .at(file.span, "passed through here")
         .help("every document needs `apiVersion`, `kind` and `metadata.name`")
 }
 
 /// The fields of an object that do not fit its kind: an error for a value of another type, and a warning for an unknown
 /// field, which a newer cluster may know.
-fn misfits(file: &Passed, object: &PassedObject) -> Vec<Diagnostic> {
+fn misfits(file: &Passed, document: &Document<'_>, object: &PassedObject) -> Vec<Diagnostic> {
+    let misfits = schema::misfits(&object.value);
+    if misfits.is_empty() {
+        return Vec::new();
+    }
     let identity = format!("{}/{}", object.kind, object.name);
-    let place = format!("passed through from {}:{}", object.file, object.line);
-    let problem = |misfit: &Misfit| match misfit.why {
-        Why::Wrong(..) => Diagnostic::new(&PASS_BROKEN, format!("`{identity}` is invalid: {misfit}"))
-            .at(file.span, place.clone())
-            .help("correct the value in the file"),
-        Why::Unknown(_) => Diagnostic::new(&PASS_FIELDS, format!("`{identity}` has an {misfit}"))
-            .at(file.span, place.clone())
-            .help(
+    let places = Places::of(document.text);
+    let problem = |misfit: &Misfit| {
+        let span = within(file, document, places.field(&misfit.path));
+        let (problem, label, help) = match misfit.why {
+            Why::Wrong(..) => (
+                Diagnostic::new(&PASS_BROKEN, format!("`{identity}` is invalid: {misfit}")),
+                "another type",
+                "correct the value in the file",
+            ),
+            Why::Unknown(_) => (
+                Diagnostic::new(&PASS_FIELDS, format!("`{identity}` has an {misfit}")),
+                "no such field",
                 "correct the field in the file; if a newer cluster knows it: `rules.pass-fields = \"off\"`",
             ),
+        };
+        problem.at(span, label).also(file.span, PASSED).help(help)
     };
-    schema::misfits(&object.value).iter().map(problem).collect()
+    misfits.iter().map(problem).collect()
 }
 
 /// The problems of an object that reaches beyond the stack, and of a Secret with values in plain text.
-fn beyond_the_stack(object: &PassedObject, namespace: &str) -> Vec<Diagnostic> {
+fn beyond_the_stack(file: &Passed, object: &PassedObject, namespace: &str) -> Vec<Diagnostic> {
     let (kind, name) = (&object.kind, &object.name);
-    let found = |rule, message: String, help: &str| {
-        let place = format!("passed through from {}:{}", object.file, object.line);
-        Diagnostic::new(rule, message).at(object.span, place).help(help)
+    let found = |rule, message: String, label: &str, help: &str| {
+        Diagnostic::new(rule, message).at(object.span, label).also(file.span, PASSED).help(help)
     };
     let reaches = beyond::reaches(&object.value, namespace);
     let mut problems = Vec::new();
@@ -128,6 +152,7 @@ fn beyond_the_stack(object: &PassedObject, namespace: &str) -> Vec<Diagnostic> {
         problems.push(found(
             &PASS_BEYOND,
             message,
+            "reaches beyond the stack",
             "if it is meant, turn the hint off: `rules.pass-beyond = \"off\"`",
         ));
     }
@@ -136,7 +161,7 @@ fn beyond_the_stack(object: &PassedObject, namespace: &str) -> Vec<Diagnostic> {
     if kind == "Secret" && (holds("data") || holds("stringData")) {
         let message = format!("`Secret/{name}` holds its values in plain text");
         let help = "write a `[secret.NAME]`: its values are read when objects are rendered";
-        problems.push(found(&PASS_SECRET, message, help));
+        problems.push(found(&PASS_SECRET, message, "a Secret", help));
     }
     problems
 }
@@ -144,7 +169,7 @@ fn beyond_the_stack(object: &PassedObject, namespace: &str) -> Vec<Diagnostic> {
 /// Reads one document; `None` if it is empty.
 fn object(
     file: &Passed,
-    (text, line): (&str, usize),
+    document: &Document<'_>,
     value: Value,
     number: usize,
 ) -> Result<Option<PassedObject>, Invalid> {
@@ -189,11 +214,11 @@ fn object(
         kind,
         name,
         namespace,
-        text: format!("{}\n", text.trim_end()),
+        text: format!("{}\n", document.text.trim_end()),
         value,
         file: file.shown.clone(),
-        line,
-        span: file.span,
+        line: document.line,
+        span: within(file, document, place::of_kind(document.text)),
         group,
         number,
     }))

@@ -7,7 +7,7 @@ use fracht_core::source::Span;
 use serde_json::{Map, Number, Value, json};
 
 use crate::object::text_at;
-use crate::schema;
+use crate::schema::{self, Misfit};
 
 /// Why a patch cannot be applied, and where it is written.
 struct Misses {
@@ -46,14 +46,16 @@ pub(crate) fn apply(object: &mut Value, patch: &Patch, content: Content) -> Opti
 
 /// The problem if an object has something that is not of its kind. A key at the wrong level is not a field: the cluster
 /// would ignore it silently.
-pub(super) fn invalid(object: &Value, patch: &Patch, place: Option<Span>) -> Option<Diagnostic> {
+fn invalid(object: &Value, patch: &Patch, place: Option<Span>) -> Option<Diagnostic> {
+    Some(misfit(&schema::misfits(object).into_iter().next()?, patch, place))
+}
+
+/// The problem that a patch leaves a field that is not of the object's kind.
+pub(super) fn misfit(misfit: &Misfit, patch: &Patch, place: Option<Span>) -> Diagnostic {
     let (kind, name) = (&patch.kind, &patch.name);
-    let misfit = schema::misfits(object).into_iter().next()?;
-    Some(
-        Diagnostic::new(&PATCH_MISSES, format!("the patch makes `{kind}/{name}` invalid"))
-            .at(place.unwrap_or_else(|| patch.place(&misfit.path)), misfit.to_string())
-            .help(format!("check the path against `fracht render --only {kind}/{name}`")),
-    )
+    Diagnostic::new(&PATCH_MISSES, format!("the patch makes `{kind}/{name}` invalid"))
+        .at(place.unwrap_or_else(|| patch.place(&misfit.path)), misfit.to_string())
+        .help(format!("check the path against `fracht render --only {kind}/{name}`"))
 }
 
 fn change(
@@ -86,12 +88,46 @@ fn change(
     Ok(())
 }
 
-/// What a merge sets of an object; `None` for operations, which need the whole object.
-pub(super) fn alone(patch: &Patch, version: &str) -> Option<Value> {
-    let PatchChange::Merge(merge) = &patch.change else { return None };
-    let mut object = json!({ "apiVersion": version, "kind": &*patch.kind });
-    json_patch::merge(&mut object, &value(merge).ok()?);
-    Some(object)
+/// A field that a patch sets or names, as an object that has nothing else.
+pub(super) struct Alone {
+    pub(super) object: Value,
+    /// Whether its value is known, and not only its path.
+    pub(super) has_value: bool,
+    /// The operation; `None` for all fields of a merge.
+    pub(super) place: Option<Span>,
+}
+
+/// What a patch sets, without the object that it changes.
+pub(super) fn alone(patch: &Patch, version: &str) -> Vec<Alone> {
+    let with = |fields: &Value| {
+        let mut object = json!({ "apiVersion": version, "kind": &*patch.kind });
+        json_patch::merge(&mut object, fields);
+        object
+    };
+    match &patch.change {
+        PatchChange::Merge(merge) => {
+            let merge = value(merge).into_iter();
+            merge.map(|fields| Alone { object: with(&fields), has_value: true, place: None }).collect()
+        }
+        PatchChange::Operations(operations) => operations
+            .iter()
+            .filter_map(|(operation, span)| {
+                let operation = value(operation).ok()?;
+                let new = operation.get("value").cloned();
+                let has_value = new.is_some();
+                let steps: Vec<&str> =
+                    operation.get("path")?.as_str()?.strip_prefix('/')?.split('/').collect();
+                let fields = steps.iter().rev().fold(new.unwrap_or(Value::Bool(true)), |below, step| {
+                    // A list counts from 0; `-` is behind its last item (RFC 6902, section 4.1).
+                    if *step == "-" || step.bytes().all(|byte| byte.is_ascii_digit()) {
+                        return json!([below]);
+                    }
+                    json!({ step.replace("~1", "/").replace("~0", "~"): below })
+                });
+                Some(Alone { object: with(&fields), has_value, place: Some(*span) })
+            })
+            .collect(),
+    }
 }
 
 /// Whether an operation reads or changes the data of a Secret.

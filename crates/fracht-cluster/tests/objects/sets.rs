@@ -63,9 +63,8 @@ fn every_mistake_has_one_message_at_its_line() {
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
 
-/// Rules that the sets need not have, since other tests have many stacks for them: those of passed objects, of names of
-/// objects, and of what a file or an input is.
-const ELSEWHERE: &[&str] = &["name-clash", "pass-broken", "pass-fields", "pass-beyond", "pass-secret"];
+/// Rules that the sets need not have, since other tests have many stacks for them.
+const ELSEWHERE: &[&str] = &["name-clash", "pass-beyond", "pass-secret"];
 
 #[test]
 fn every_rule_has_four_disguises() {

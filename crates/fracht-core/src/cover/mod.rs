@@ -10,6 +10,7 @@ mod lines;
 mod looks;
 mod message;
 mod names;
+mod objects;
 mod place;
 mod shown;
 mod stack;
@@ -64,6 +65,7 @@ pub fn hidden(file: &SourceFile) -> &[Range<usize>] {
         message::merged(match syntax {
             Syntax::Stack => stack::hidden(text),
             Syntax::Lines => lines::hidden(text),
+            Syntax::Objects => objects::hidden(text),
             Syntax::Other => hits(text).into_iter().map(|hit| hit.range).collect(),
         })
     })

@@ -2,7 +2,8 @@
 
 use super::{Rule, Severity};
 
-pub(crate) static SYNTAX: Rule = Rule::always_error(
+/// The rule on files that are not TOML.
+pub static SYNTAX: Rule = Rule::always_error(
     "syntax",
     "The file is not valid TOML",
     "What cannot be read cannot be checked; the rest of the file is read anyway.",

@@ -7,6 +7,7 @@ use super::verify::fits;
 use super::{ROOT, target};
 use crate::diag::Diagnostic;
 use crate::diag::unknown::{listing, nearest};
+use crate::grammar::word::Word;
 use crate::source::{Sources, Span};
 use crate::tree::{Node, Value};
 
@@ -304,6 +305,12 @@ fn with_units(text: &str) -> String {
         rest = behind;
     }
     out
+}
+
+/// The value of a word, or of the word that is probably meant.
+pub(crate) fn likely<W: Word>(text: &str) -> Option<W> {
+    let words: Vec<&'static str> = W::WORDS.iter().map(|(word, _)| *word).collect();
+    W::of(text).or_else(|| W::of(of_word(text, &words)?))
 }
 
 /// Words of the states that a service or task can be waited for, as people write them, and ours.

@@ -34,6 +34,7 @@ pub(crate) mod workload;
 
 pub use field::{AnyValue, Field, Table, Takes, Template};
 pub use format::{About, AnyFormat, Format};
+pub(crate) use instead::likely;
 pub(crate) use recover::recover;
 pub use root::ROOT;
 pub use shape::{AnyField, Group, IntegerBounds, Key, NOTHING, Shape, Short, TableShape, Words};

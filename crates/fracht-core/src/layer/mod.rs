@@ -122,8 +122,9 @@ pub(crate) fn layered(root: &Node, chain: &TargetChain<'_>, sink: &mut Sink) -> 
             _ => own = Some((*target).clone()),
         }
     }
-    if let Some(own) = own.as_mut().filter(|_| *is_broken) {
-        own.value = Value::Tainted;
+    // Of what a target is like, something is unknown: no key seems to be missing.
+    if let Some(Node { value: Value::Table(own), span, .. }) = own.as_mut().filter(|_| *is_broken) {
+        Arc::make_mut(own).insert(Arc::from(""), Entry::with_broken_key(*span));
     }
     let mut patterns = Patterns::new(entries.remove(PATTERN.name()));
     let names = patterns.names();

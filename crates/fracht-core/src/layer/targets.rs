@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::like::{DEEPEST, cycle, names, too_deep};
 use crate::diag::Sink;
-use crate::diag::unknown::Unknown;
+use crate::diag::unknown::{Unknown, nearest};
 use crate::grammar::reference::RefKind;
 use crate::grammar::word::Word;
 use crate::language::{root, target};
@@ -99,6 +99,13 @@ impl Targets {
                     walk.is_broken = true;
                     let unknown = Unknown::table(RefKind::Target.word(), &other, span);
                     unknown.report(|| self.names(), sink);
+                    // What follows from it is not a mistake of its own.
+                    let not_open = |near: &&str| walk.open.iter().all(|(open, _)| open != near);
+                    let near = nearest(&other, self.names()).filter(not_open);
+                    let base = near.and_then(|near| self.find(near)).filter(|base| !walk.done.contains(base));
+                    if let Some(base) = base.filter(|_| walk.open.len() < DEEPEST) {
+                        self.follow(base, Some(span), walk, sink);
+                    }
                 }
             }
         }

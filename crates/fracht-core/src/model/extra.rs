@@ -1,10 +1,11 @@
 //! Parts of the stack in terms of Kubernetes objects: patches, and objects that are passed through.
 
+use std::ops::Range;
 use std::path::PathBuf;
 use std::sync::Arc;
 
 use crate::grammar::word::Word;
-use crate::source::Span;
+use crate::source::{FileId, Span};
 
 /// A change to a generated object.
 #[derive(Clone, Debug)]
@@ -92,10 +93,27 @@ pub enum Raw {
 pub struct Passed {
     /// The resolved path of the file.
     pub path: PathBuf,
+    /// The file, for places in it.
+    pub file: FileId,
     /// The path as messages show it.
     pub shown: String,
     /// Where the path, or the pattern that matches it, is written.
     pub span: Span,
     /// Its text.
     pub text: Arc<str>,
+}
+
+impl Passed {
+    /// The place of some bytes of its text.
+    pub fn place(&self, range: Range<usize>) -> Span {
+        Span::new(self.file, range)
+    }
+
+    /// The place of a line, counted from 1.
+    pub fn line(&self, line: usize) -> Span {
+        let before = self.text.split_inclusive('\n').take(line.saturating_sub(1));
+        let start = before.map(str::len).sum::<usize>();
+        let rest = self.text.get(start..).unwrap_or_default();
+        self.place(start..start + rest.find('\n').unwrap_or(rest.len()))
+    }
 }

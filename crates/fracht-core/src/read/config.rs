@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
+use super::Reader;
 use super::fields::Fields;
-use super::{Reader, Texts};
 use crate::diag::Diagnostic;
 use crate::diag::reading::{BAD_NAME, BAD_VALUE, BROKEN_LINE, DEFINED_TWICE, FILE_UNREADABLE, MISSING_KEY};
 use crate::grammar::lines;
@@ -137,8 +137,7 @@ fn read_lines(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, keys: &mut Conf
     };
     let text = text.trim_start_matches('\u{feff}');
     let shown = reader.shown(path);
-    let Texts::Growing(sources) = &mut reader.sources else { return };
-    let file = sources.add(&resolved, &shown, text.into(), Syntax::Lines);
+    let Some(file) = reader.add(&resolved, &shown, text.into(), Syntax::Lines) else { return };
     let layer = match path.origin {
         Origin::Written { layer, .. } => layer,
         Origin::Default => Layer::Stack,

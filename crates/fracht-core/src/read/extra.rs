@@ -10,7 +10,7 @@ use crate::language::AnyField;
 use crate::language::patch::{FROM, MERGE, ON, OP, OPERATION_TABLE, OPS, PATCH_TABLE, PATH, VALUE};
 use crate::language::stack::{PASS, PATCH};
 use crate::model::{OperationKind, Passed, Patch, PatchChange, Raw};
-use crate::source::Span;
+use crate::source::{Span, Syntax};
 use crate::tree::{Entry, Node, Value};
 
 /// The items of a top-level list.
@@ -150,8 +150,10 @@ pub(super) fn passed(reader: &mut Reader<'_>, root: &Node) -> Vec<Passed> {
                 continue;
             };
             let shown = reader.shown(&path);
-            let text = text.trim_start_matches('\u{feff}').into();
-            passed.push(Passed { path: resolved, shown, span: item.span, text });
+            let text: Arc<str> = text.trim_start_matches('\u{feff}').into();
+            let file = reader.add(&resolved, &shown, Arc::clone(&text), Syntax::Objects);
+            let Some(file) = file else { continue };
+            passed.push(Passed { path: resolved, file, shown, span: item.span, text });
         }
     }
     passed

@@ -20,8 +20,10 @@ use crate::tree::Entry;
 pub(super) struct PodPorts<'p> {
     /// The ports of all containers.
     pub(super) all: &'p [Port],
-    /// Set if some could not be read.
+    /// Set if something in them could not be read.
     pub(super) incomplete: bool,
+    /// Set if there may be one whose name could not be read.
+    pub(super) has_nameless: bool,
     /// The sidecar; `None`: the service's own container.
     pub(super) of: Option<SidecarIndex>,
 }
@@ -155,8 +157,8 @@ fn named_port(
         );
         return None;
     }
-    if ports.incomplete {
-        return None; // a port of that name may be one that could not be read
+    if ports.has_nameless {
+        return None;
     }
     let unknown = Unknown { what: "port", owner: Some(owner), name: &name.value, span, exact: false };
     unknown.report(|| ports.own().map(|(_, port)| &*port.name), reader.sink);

@@ -159,6 +159,8 @@ pub(crate) fn model(
     let builds: List<_> = reader.each(root, &stack_keys::BUILD, build::read);
     let images = builds.iter().map(|build| (Arc::clone(&build.name), build.image.clone()));
     reader.builds = Cow::Owned(images.collect());
+    // First, since of a file that a config takes as well, the values of a Secret are hidden.
+    let passed = extra::passed(&mut reader, root);
     let configs: List<_> = reader.each(root, &stack_keys::CONFIG, config::read);
     for config in &configs {
         let keys = config.keys.iter().map(|key| Arc::clone(&key.name)).collect();
@@ -181,7 +183,7 @@ pub(crate) fn model(
         stores: reader.each(root, &stack_keys::STORE, store::read),
         workloads: workload::read_all(&mut reader, root),
         patches: extra::patches(&mut reader, root),
-        passed: extra::passed(&mut reader, root),
+        passed,
         changes: layered.added.changes.clone(),
         configs,
         outsides,
@@ -203,9 +205,9 @@ pub(crate) fn model(
     let model = Model { incomplete, ..model };
     let symbols = reader.symbols.into_owned();
     let own = layered.target.as_ref();
-    let on = own.and_then(|own| ON.node(own));
-    let knows_target = own.is_none_or(|own| own.table().is_some())
-        && on.is_none_or(|on| ON.takes.read(&on.value, "").is_some());
+    let says_where = |own: &Node| ON.node(own).is_some() || !chain.is_broken;
+    let knows_target =
+        own.is_none_or(|own| own.table().is_some() && says_where(own) && target::kind(own).is_some());
     Some(Reading { model, layered, symbols, knows_target })
 }
 
@@ -331,8 +333,13 @@ impl Reader<'_> {
     fn source(&mut self, path: &Path, bytes: &[u8], written: &Sourced<Arc<str>>) -> Option<FileId> {
         let text = std::str::from_utf8(bytes).ok().filter(|text| !text.contains('\0'))?;
         let shown = self.shown(written);
+        self.add(path, &shown, text.into(), Syntax::Other)
+    }
+
+    /// Adds a text to the files with places.
+    fn add(&mut self, path: &Path, shown: &str, text: Arc<str>, syntax: Syntax) -> Option<FileId> {
         let Texts::Growing(sources) = &mut self.sources else { return None };
-        Some(sources.add(path, &shown, text.into(), Syntax::Other))
+        Some(sources.add(path, shown, text, syntax))
     }
 
     /// Reads a file that the stack names. Errors are reported.

@@ -120,7 +120,7 @@ impl WrittenRight<'_> {
             ));
         };
         if !resource::is_known_group(&group.value) {
-            return match self.unknown_group(name, group) {
+            return match unknown_group(name, group) {
                 Some(problem) => Err(Box::new(problem)),
                 None => Ok(None),
             };
@@ -138,31 +138,6 @@ impl WrittenRight<'_> {
             }));
         };
         Ok(Some((known, self.part(known, part)?)))
-    }
-
-    /// What is wrong with a group that is not built in, if it is hardly one of a custom resource: these have a dot, as
-    /// the API requires, and another name than the own group of a built-in resource.
-    fn unknown_group(&self, name: &str, group: &Sourced<Arc<str>>) -> Option<Diagnostic> {
-        let own = resource::find(None, name).map(|known| known.group);
-        let is_name = NameKind::Object.check(&group.value).is_ok();
-        let near_own = own.filter(|own| nearest(&group.value, [*own]).is_some());
-        if is_name && group.value.contains('.') && near_own.is_none() {
-            return None;
-        }
-        let label = if is_name { "no such group" } else { "not a name with dots" };
-        let problem = Diagnostic::new(&BAD_VALUE, format!("`{}` is not an API group", group.value))
-            .at(group.span(), label);
-        let groups = resource::RESOURCES.iter().map(|known| known.group);
-        let near = own.or_else(|| nearest(&group.value, groups));
-        Some(match (near, group.span()) {
-            (Some(""), _) => problem.help("remove `group`: it is a core resource"),
-            (Some(near), Some(span)) => {
-                problem.fix(span, format!("\"{near}\""), format!("did you mean `{near}`?"))
-            }
-            _ => problem.help(
-                "write what stands before the slash in the `apiVersion` of its objects, without the version",
-            ),
-        })
     }
 
     /// Checks that a resource has a part.
@@ -229,4 +204,29 @@ impl WrittenRight<'_> {
                 )),
         ))
     }
+}
+
+/// What is wrong with a group that is not built in, if it is hardly one of a custom resource: these have a dot, as
+/// the API requires, and another name than the own group of a built-in resource.
+fn unknown_group(name: &str, group: &Sourced<Arc<str>>) -> Option<Diagnostic> {
+    let own = resource::find(None, name).map(|known| known.group);
+    let is_name = NameKind::Object.check(&group.value).is_ok();
+    let near_own = own.filter(|own| nearest(&group.value, [*own]).is_some());
+    if is_name && group.value.contains('.') && near_own.is_none() {
+        return None;
+    }
+    let label = if is_name { "no such group" } else { "not a name with dots" };
+    let problem =
+        Diagnostic::new(&BAD_VALUE, format!("`{}` is not an API group", group.value)).at(group.span(), label);
+    let groups = resource::RESOURCES.iter().map(|known| known.group);
+    let near = own.or_else(|| nearest(&group.value, groups));
+    Some(match (near, group.span()) {
+        (Some(""), _) => problem.help("remove `group`: it is a core resource"),
+        (Some(near), Some(span)) => {
+            problem.fix(span, format!("\"{near}\""), format!("did you mean `{near}`?"))
+        }
+        _ => problem.help(
+            "write what stands before the slash in the `apiVersion` of its objects, without the version",
+        ),
+    })
 }

@@ -7,12 +7,11 @@ use super::fields::Fields;
 use crate::diag::Diagnostic;
 use crate::diag::reading::BAD_VALUE;
 use crate::grammar::image;
-use crate::grammar::word::Word as _;
 use crate::language::target::{
     API, BY, CLASS, DOMAIN, DONE, GATE, GATEWAY, NAMESPACE, NAMESPACE_PRESENT, NODES, ON, READY, REGISTRY,
     TARGET_TABLE, TLS, WEB, WITHIN,
 };
-use crate::language::{AnyField, Field, Template};
+use crate::language::{AnyField, Field, Template, likely};
 use crate::layer::Targets;
 use crate::model::{EarlierTarget, EntryKind, Gate, Target, TargetKind, Web};
 use crate::origin::Sourced;
@@ -50,7 +49,11 @@ pub(super) fn read(
     let Some(node) = node else { return target };
     let entry = Entry { key_span: node.span, node: node.clone() };
     let fields = Fields::of(&entry, &TARGET_TABLE, reader);
-    target.on = fields.or_default(reader, &ON);
+    if let Some(on) = fields.get(reader, &ON) {
+        target.on = on;
+    } else if let Some(likely) = kind(node) {
+        target.on.value = likely; // what could not be read is tainted
+    }
     if let Some(namespace) = fields.get(reader, &NAMESPACE) {
         target.namespace = namespace;
     }
@@ -62,6 +65,11 @@ pub(super) fn read(
     target.api = api.into_iter().map(|block| block.value).collect();
     target.nodes = fields.list(reader, &NODES).unwrap_or_default();
     target
+}
+
+/// Where a target runs, also if its word is misspelt; `None` if that cannot be told.
+pub(super) fn kind(target: &Node) -> Option<TargetKind> {
+    ON.node(target).map_or(Some(TargetKind::default()), |on| likely(on.text()?))
 }
 
 /// What the cluster targets before this one claim.
@@ -77,7 +85,7 @@ pub(super) fn read_earlier(target: &mut Target, targets: &Targets, stack: &Arc<s
             let key = field.key().name;
             tables.iter().rev().find_map(|table| table.table()?.get(key)?.node.text().map(Arc::clone))
         };
-        let Some(on) = text(&ON).map_or(Some(TargetKind::default()), |word| TargetKind::of(&word)) else {
+        let Some(on) = text(&ON).map_or(Some(TargetKind::default()), |word| likely(&word)) else {
             continue; // what it is cannot be told
         };
         let is_broken =
@@ -101,7 +109,7 @@ fn or_stand_in(
     field: &'static Field<Arc<str>>,
 ) -> Option<Sourced<Arc<str>>> {
     let value = fields.get(reader, field);
-    let unread = value.is_none() && (fields.node(field).is_some() || !fields.is_table());
+    let unread = value.is_none() && (fields.node(field).is_some() || fields.has_lost_key());
     if unread { Some(reader.stand_in("unread.invalid".into())) } else { value }
 }
 

@@ -123,7 +123,8 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
         if is_task { Vec::new() } else { fields.named(reader, &BESIDE).collect() };
     let ports = if is_task { Box::default() } else { ports(reader, &owner, &fields, &sidecars) };
     let incomplete = reader.tainted;
-    let own = PodPorts { all: &ports, incomplete, of: None };
+    let has_nameless = reader.symbols.is_incomplete(RefKind::Service, name);
+    let own = PodPorts { all: &ports, incomplete, has_nameless, of: None };
     let mut unread = Unread::default();
     if fields.has_lost_key() || fields.node(&LIKE).is_some_and(|like| matches!(like.value, Value::Tainted)) {
         unread.add_any();
@@ -135,7 +136,7 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
         .map(|(index, (sidecar, entry))| {
             check_name(reader, name, sidecar, entry.key_span);
             let fields = Fields::of(entry, &SIDECAR_TABLE, reader);
-            let own = PodPorts { all: &ports, incomplete, of: Some(SidecarIndex::new(index)) };
+            let own = PodPorts { of: Some(SidecarIndex::new(index)), ..own };
             let owner = format!("{owner}.beside.{sidecar}");
             let container = container::read(reader, &owner, &fields, Some(own), &mut unread);
             Sidecar { name: Arc::clone(sidecar), span: entry.key_span, container }

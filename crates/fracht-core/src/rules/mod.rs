@@ -36,6 +36,7 @@ pub use sizes::MOST_OF_SECRET;
 
 pub use crate::diag::Rule;
 pub(crate) use crate::diag::reading::ALLOW_UNUSED;
+pub use crate::diag::reading::SYNTAX;
 use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
 
 use crate::diag::{Sink, reading};
@@ -60,7 +61,7 @@ enum Check {
 
 /// Every rule with the code that finds its problems, in the order of the reference.
 static LIST: &[(&Rule, Check)] = &[
-    (&reading::SYNTAX, Check::Reading),
+    (&SYNTAX, Check::Reading),
     (&reading::UNKNOWN_KEY, Check::Reading),
     (&reading::MISSING_KEY, Check::Reading),
     (&reading::WRONG_TYPE, Check::Reading),

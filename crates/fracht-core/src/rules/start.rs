@@ -9,6 +9,7 @@ use crate::grammar::word::Word;
 use crate::model::{
     Address, After, BeforeStop, Condition, Model, Part, Protocol, Replicas, Workload, WorkloadId,
 };
+use crate::origin::Origin;
 use crate::plan::facts::Facts;
 use crate::plan::order::Wait;
 
@@ -137,8 +138,9 @@ pub(super) fn await_endless(model: &Model, sink: &mut Sink) {
         let let_run = format!("let one run: `replicas = 1` in `[service.{}]`", on.name);
         let drop =
             format!("drop the wait where `{}` has no replicas: `drop = [\"after.{}\"]`", on.name, on.name);
+        let by_target = on.service().is_some_and(|service| service.replicas.origin.is_in_target());
         let problem = match waits.as_slice() {
-            [(workload, after)] => {
+            [(workload, after)] if !by_target => {
                 let message =
                     format!("`{}` waits for `{}`, of which none run", workload.reference(), on.reference());
                 Diagnostic::new(&AWAIT_ENDLESS, message)
@@ -148,7 +150,11 @@ pub(super) fn await_endless(model: &Model, sink: &mut Sink) {
                     .help(format!("or {let_run}"))
             }
             waits => {
-                let message = format!("{} wait for `{}`, of which none run", waits.len(), on.reference());
+                let who = match waits {
+                    [(workload, _)] => format!("`{}` waits", workload.reference()),
+                    waits => format!("{} wait", waits.len()),
+                };
+                let message = format!("{who} for `{}`, of which none run", on.reference());
                 let problem = Diagnostic::new(&AWAIT_ENDLESS, message).at(replicas, "no replicas");
                 let shown = waits.iter().take(MOST_SHOWN);
                 shown
@@ -187,9 +193,13 @@ pub(super) fn stop_too_short(model: &Model, sink: &mut Sink) {
             let message =
                 format!("`{owner}` waits {} before it stops, and has {} to stop", show(wait), show(stop));
             let help = format!("give it more time: `stop-within = \"{}\"`", show(wait + stop));
-            let problem = Diagnostic::new(&STOP_TOO_SHORT, message)
-                .at(before.span(), format!("longer than {}", show(stop)))
-                .also(workload.stop_within.and_then(|time| time.span()), "the time to stop");
+            let longer = (before.span(), format!("longer than {}", show(stop)));
+            let time = workload.stop_within.map(|time| time.origin);
+            let shorter = (time.and_then(Origin::span), "the time to stop".to_owned());
+            let by_target = time.is_some_and(Origin::is_in_target) && !before.origin.is_in_target();
+            let (first, second) = if by_target { (shorter, longer) } else { (longer, shorter) };
+            let problem =
+                Diagnostic::new(&STOP_TOO_SHORT, message).at(first.0, first.1).also(second.0, second.1);
             sink.push(problem.help(help));
         }
     }

@@ -7,7 +7,6 @@ use crate::model::{
     Access, Address, Container, Model, Mounted, Part, Reach, Store, TargetKind, Text, Workload,
     is_port_of_store,
 };
-use crate::origin::{Layer, Origin};
 
 /// The containers of services that run a data store.
 fn stores(model: &Model) -> impl Iterator<Item = (Owner<'_>, &Workload, &Container, Store<'_>)> {
@@ -138,7 +137,7 @@ pub(super) fn first_start_only(model: &Model, sink: &mut Sink) {
         let exists = volume.present.as_ref().and_then(super::super::origin::Sourced::span);
         let exists = exists.or(volume.node_folder.as_ref().and_then(super::super::origin::Sourced::span));
         for variable in container.env.iter().filter(|variable| store.first_start.contains(&&*variable.name)) {
-            let in_target = matches!(variable.value.origin, Origin::Written { layer: Layer::Target(_), .. });
+            let in_target = variable.value.origin.is_in_target();
             // A secret that differs is read from outside.
             let plain = variable.value.is_plain();
             let label = match (exists, in_target && plain) {

@@ -6,7 +6,6 @@ use super::Rule;
 use super::written::{self, Owner};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::model::{Change, Model, Part, UseSource};
-use crate::origin::{Layer, Origin};
 use crate::source::{Sources, Span};
 
 pub(super) static ENV_SHADOWED: Rule = Rule {
@@ -53,7 +52,7 @@ pub(super) fn env_shadowed(model: &Model, sink: &mut Sink) {
         for variable in &container.env {
             let Some((place, first)) = set.get(&*variable.name) else { continue };
             // What a target overrides is meant.
-            let in_target = matches!(variable.value.origin, Origin::Written { layer: Layer::Target(_), .. });
+            let in_target = variable.value.origin.is_in_target();
             if in_target {
                 continue;
             }

@@ -76,10 +76,15 @@ pub(super) fn volume_shared(model: &Model, sink: &mut Sink) {
         }
         let message = format!("the {replicas} replicas of `{}` share one volume", workload.reference());
         let access = if volume.access.value == Access::OnePod { "one pod" } else { "one node" };
+        let mounted = (mount.origin.span(), format!("`volume.{}` is for {access}", volume.name));
+        let several = (service.replicas.span(), format!("{replicas} replicas"));
+        // What a target changes is what has to change.
+        let by_target = service.replicas.origin.is_in_target() && !mount.origin.is_in_target();
+        let (first, second) = if by_target { (several, mounted) } else { (mounted, several) };
         sink.push(
             Diagnostic::new(&VOLUME_SHARED, message)
-                .at(mount.origin.span(), format!("`volume.{}` is for {access}", volume.name))
-                .also(service.replicas.span(), format!("{replicas} replicas"))
+                .at(first.0, first.1)
+                .also(second.0, second.1)
                 .help(format!("give each replica its own: `each = true` in `[volume.{}]`", volume.name))
                 .help("or let many nodes mount it, if its class supports it: `access = \"many-nodes\"`"),
         );

@@ -35,7 +35,7 @@ pub(crate) fn problems(verdict: &Verdict) -> Vec<Diagnostic> {
         };
         let names = names.get_or_insert_with(|| Names::of(model));
         if !names.may_be(&one.name) {
-            let meant = nearest(&one.name, names.all.iter().map(String::as_str));
+            let meant = names.nearest(&one.name);
             if meant.is_some() || !has_lost && PLAIN_KINDS.contains(&&*one.kind) {
                 let meant = meant.map(|name| format!("{}/{name}", one.kind));
                 problems.push(not_found(one, &model.target.name, meant));
@@ -51,6 +51,8 @@ pub(crate) fn problems(verdict: &Verdict) -> Vec<Diagnostic> {
 struct Names {
     stack: String,
     all: BTreeSet<String>,
+    /// For how many names the nearest one was searched.
+    searched: usize,
 }
 
 impl Names {
@@ -65,7 +67,14 @@ impl Names {
         let stack = model.name.value.to_string();
         let wholes = [stack.clone(), model.target.namespace.value.to_string()];
         let names = tables.flat_map(|name| [name.to_string(), in_stack(model, name)]);
-        Self { stack, all: names.chain(wholes).collect() }
+        Self { stack, all: names.chain(wholes).collect(), searched: 0 }
+    }
+
+    /// The name that is probably meant by another one. Of very many, only the first ones: each is compared with each.
+    fn nearest(&mut self, name: &str) -> Option<&str> {
+        const MOST: usize = 50;
+        self.searched += 1;
+        if self.searched > MOST { None } else { nearest(name, self.all.iter().map(String::as_str)) }
     }
 
     /// Whether an object may have a name: one of these, or one with something behind a dot or a dash.

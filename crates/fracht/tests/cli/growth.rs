@@ -61,6 +61,12 @@ const GROUPS: &[Group] = &[
         code: 1,
         head: "",
         forms: &[
+            form("passed objects with wrong types", 75, |n| {
+                let item = |i| format!("{{name: [a{i}], image: b}}, ");
+                let head = "{apiVersion: v1, kind: Pod, metadata: {name: a}, spec: {containers: [";
+                let files = vec![("p.yaml".into(), format!("{head}{}]}}}}", each(n, item)))];
+                Part { text: "pass = [\"p.yaml\"]\n".into(), files }
+            }),
             form("patches of nothing", 75, |n| {
                 let patch = |i| format!("[[patch]]\non = \"Deployment/x{i}\"\nmerge.spec.paused = true\n");
                 services(n, |_| String::new(), &each(n, patch))

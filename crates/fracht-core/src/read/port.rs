@@ -19,13 +19,16 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry:
         fields.missing(reader, &format!("{owner}/{name}"), &[&NUMBER]);
     }
     let reach = fields.or_default(reader, &REACH);
+    // What it means depends on the reach, and on whether this is a port at all.
+    let is_sure = number.is_some() && !fields.has_invalid(reader, &[&REACH]) && !fields.misspells(&[&REACH]);
+    let at = fields.get(reader, &AT).filter(|_| is_sure);
     let port = Port {
         name: Arc::clone(name),
         span: entry.key_span,
         number: number.unwrap_or(Sourced::defaulted(0)),
         protocol: fields.or_default(reader, &PROTOCOL).value,
         reach,
-        at: fields.get(reader, &AT),
+        at,
         as_number: fields.get(reader, &AS),
         // A host that has no effect is not read, so that one mistake gives one message.
         host: if reach.value == Reach::Web { host(reader, &fields) } else { None },

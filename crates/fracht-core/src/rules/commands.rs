@@ -1,9 +1,9 @@
 //! The rule on command lines that are not split into words.
 
 use super::Rule;
-use super::written::Owner;
+use super::written::{Owner, commands};
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{BeforeStop, Container, Model, Probe};
+use crate::model::{Container, Model};
 use crate::source::Span;
 
 pub(super) static COMMAND_IN_ONE_WORD: Rule = Rule {
@@ -20,15 +20,7 @@ pub(super) static COMMAND_IN_ONE_WORD: Rule = Rule {
 fn programs(container: &Container) -> impl Iterator<Item = (String, Option<Span>)> {
     let program = container.program.iter().filter_map(|words| words.first());
     let program = program.map(|word| (word.plain_text().into_owned(), word.origin.span()));
-    let check = container.health.as_ref().and_then(|health| match &health.probe {
-        Probe::Run { command } => command.first(),
-        _ => None,
-    });
-    let before = container.before_stop.as_ref().and_then(|before| match &before.value {
-        BeforeStop::Run(command) => command.first(),
-        BeforeStop::Wait(_) => None,
-    });
-    let commands = check.into_iter().chain(before);
+    let commands = commands(container).filter_map(|command| command.first());
     program.chain(commands.map(|word| (word.value.to_string(), word.span())))
 }
 

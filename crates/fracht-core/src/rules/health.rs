@@ -30,7 +30,7 @@ pub(super) fn health_missing(model: &Model, sink: &mut Sink) {
     let some_have = model.workloads.iter().any(has_health);
     for workload in &model.workloads {
         let Some(service) = workload.service() else { continue };
-        if has_health(workload) || workload.unread.has(&["health", "replicas"]) || workload.incomplete {
+        if has_health(workload) || workload.unread.has(&["health", "replicas"]) {
             continue;
         }
         let several = service.replicas.value.most() >= 2;

@@ -3,9 +3,9 @@
 use std::collections::BTreeMap;
 
 use super::Rule;
-use super::written::Owner;
+use super::written::{Owner, commands};
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{BeforeStop, Container, Model, Mount, Mounted, Probe};
+use crate::model::{Container, Model, Mount, Mounted};
 use crate::source::Span;
 
 pub(super) static MOUNT_COVERS: Rule = Rule {
@@ -192,8 +192,8 @@ pub(super) fn script_not_executable(model: &Model, sink: &mut Sink) {
                 _ => continue,
             };
             let problem = Diagnostic::new(&SCRIPT_NOT_EXECUTABLE, message)
-                .at(span, format!("its mode is {mode:04o}"))
-                .also(mount.origin.span(), "mounted here")
+                .at(mount.origin.span(), format!("its mode is {mode:04o}"))
+                .also(span, "started here")
                 .help(format!(
                     "make it executable: `mount.\"{}\" = {{ from = \"{from}\", mode = \"0555\" }}`",
                     mount.path
@@ -212,14 +212,7 @@ fn reference(kind: &str, name: &str, key: Option<&str>) -> String {
 fn programs(container: &Container) -> Vec<(String, Option<Span>)> {
     let main = container.program.as_ref().or(container.args.as_ref()).and_then(|words| words.first());
     let main = main.map(|text| (text.plain(), text.origin.span()));
-    let health = container.health.as_ref().and_then(|health| match &health.probe {
-        Probe::Run { command } => command.first(),
-        _ => None,
-    });
-    let before = container.before_stop.as_ref().and_then(|before| match &before.value {
-        BeforeStop::Run(command) => command.first(),
-        BeforeStop::Wait(_) => None,
-    });
-    let commands = [health, before].into_iter().flatten().map(|word| (word.value.to_string(), word.span()));
+    let commands = commands(container).filter_map(|command| command.first());
+    let commands = commands.map(|word| (word.value.to_string(), word.span()));
     main.into_iter().chain(commands).filter(|(program, _)| program.starts_with('/')).collect()
 }

@@ -208,9 +208,6 @@ pub(super) static AT_UNUSED: Rule = Rule {
 pub(super) fn at_unused(model: &Model, sink: &mut Sink) {
     for (workload, port) in all_ports(model).filter(|(_, port)| !port.reach.value.is_open()) {
         let Some(at) = port.at else { continue };
-        if port.reach.span().is_none() && workload.incomplete {
-            continue; // its reach may be what could not be read
-        }
         let message = format!(
             "`at` has no effect: `{}/{}` is not open to the outside",
             workload.reference(),

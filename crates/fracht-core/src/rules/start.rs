@@ -68,7 +68,7 @@ pub(super) fn waits_without_health(model: &Model, sink: &mut Sink) {
     for workload in &model.workloads {
         for after in workload.after.iter().filter(|after| after.condition == Condition::Ready) {
             let on = &model.workloads[after.on];
-            let Some(service) = on.service().filter(|_| !on.incomplete) else { continue };
+            let Some(service) = on.service().filter(|_| !on.unread.has(&["health"])) else { continue };
             let (waiter, name) = (&workload.name, &on.name);
             let problem = |what: String, missing: &str| {
                 Diagnostic::new(&WAITS_WITHOUT_HEALTH, what)
@@ -89,7 +89,7 @@ pub(super) fn waits_without_health(model: &Model, sink: &mut Sink) {
                             "or wait only until it has started: `after = {{ {name} = \"started\" }}`"
                         )),
                 );
-            } else if !service.ports.iter().any(|port| port.protocol == Protocol::Tcp) {
+            } else if !on.incomplete && !service.ports.iter().any(|port| port.protocol == Protocol::Tcp) {
                 let message =
                     format!("`{waiter}` waits for `{name}` to be ready, but `{name}` has no TCP port");
                 sink.push(

@@ -73,6 +73,8 @@ fn is_named(name: &str, value: &str) -> bool {
     match names::certainty(name) {
         Some(Sure) => true,
         Some(Likely) if names::is_known_key(name) => true,
+        Some(Likely) if is_login(name, value) => true,
+        Some(Likely) if is_object(value) => false,
         // A word of letters is more likely a name, as in `GROUP_KEY = "north"`.
         Some(Likely) => is_token(value) || is_random(value) || value.contains('-') && value.len() >= 8,
         None => false,
@@ -82,6 +84,27 @@ fn is_named(name: &str, value: &str) -> bool {
 /// Whether a value is a path or an address: it tells where a secret is.
 fn is_place(value: &str) -> bool {
     value.starts_with(['/', '.', '~']) || value.contains("://") || has_ending(value)
+}
+
+/// Whether a value is a user and a password, as in `BASIC_AUTH = "tide:gull"`.
+fn is_login(name: &str, value: &str) -> bool {
+    let last = names::words(name).pop();
+    let is_port = |text: &str| text.bytes().all(|byte| byte.is_ascii_digit());
+    let parts = value.split_once(':').filter(|_| last.is_some_and(|last| last == "AUTH"));
+    parts.is_some_and(|(user, password)| {
+        !user.is_empty() && !is_port(password) && !password.contains([':', '/', ' '])
+    })
+}
+
+/// Whether the value of a key is the path of an object, or words with dots: `tides/2024.csv`, `tides.level.1`.
+fn is_object(value: &str) -> bool {
+    let small = |part: &str| {
+        part.bytes().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'-' || b == b'_')
+    };
+    let parts: Vec<&str> = value.split(['/', '.', ':']).collect();
+    parts.len() > 1
+        && parts.iter().all(|part| small(part) && part.len() <= 20)
+        && parts.iter().any(|part| part.len() > 1)
 }
 
 /// Whether a value is the name of a file with a key.

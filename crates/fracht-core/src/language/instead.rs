@@ -1,7 +1,7 @@
 //! What to write instead: for a key that a table does not have, and for a value of the wrong form.
 
 use super::format::AnyFormat;
-use super::shape::{AnyField, Shape, Short, TableShape};
+use super::shape::{AnyField, Key, Shape, Short, TableShape};
 use super::trade::trade;
 use super::verify::fits;
 use super::{ROOT, target};
@@ -22,6 +22,13 @@ pub(super) enum Instead {
 }
 
 impl Instead {
+    /// Write a text in its place, which is shown if it is short.
+    fn shown(text: String, title: &str) -> Self {
+        const MOST: usize = 70;
+        let title = if text.len() <= MOST { format!("{title}: `{text}`") } else { title.to_owned() };
+        Self::Write(text, title)
+    }
+
     /// A problem with this help for what is at a place.
     pub(super) fn help(self, problem: Diagnostic, span: Span) -> Diagnostic {
         match self {
@@ -68,8 +75,13 @@ pub(super) fn of_key(
     {
         return Instead::Write(format!("{kind}.{name}"), format!("write `[{kind}.{name}]`"));
     }
-    elsewhere(table, name)
-        .map_or_else(|| Instead::Do(format!("valid keys: {}", listing(table.names()))), Instead::Do)
+    // A value of the wrong type is a mistake of its own.
+    let near = || {
+        let Key { name, example, .. } = table.field(near?)?.key();
+        Some(format!("did you mean `{name}`? For example `{name} = {example}`"))
+    };
+    let help = elsewhere(table, name).or_else(near);
+    Instead::Do(help.unwrap_or_else(|| format!("valid keys: {}", listing(table.names()))))
 }
 
 /// The kind of a table whose header lacks it: that of which it has most keys.
@@ -172,7 +184,9 @@ pub(super) fn of_type(shape: &Shape, node: &Node, key: &str, written: &str) -> O
         {
             Some(command_line(text))
         }
-        (Shape::List(of), value) if of.fits_type(value) => write(format!("[{written}]"), "put it in a list"),
+        (Shape::List(of), value) if of.fits_type(value) => {
+            Some(Instead::shown(format!("[{written}]"), "put it in a list"))
+        }
         (Shape::String | Shape::Argument | Shape::Text | Shape::Name(_) | Shape::Word(_), value)
             if value.is_plain() =>
         {
@@ -203,7 +217,8 @@ pub(super) fn of_type(shape: &Shape, node: &Node, key: &str, written: &str) -> O
         (Shape::Named(_, of), Value::List(items)) if key == "env" => variables(of, items),
         // `port = 8080`: the value of one, without its name.
         (Shape::Named(_, of), value) if key == "port" && of.fits_type(value) => {
-            write(format!("{{ http = {written} }}"), "give the port a name")
+            let text = format!("{{ http = {written} }}");
+            Some(Instead::shown(text, "give the port a name"))
         }
         _ => None,
     }
@@ -235,7 +250,7 @@ fn command_line(text: &str) -> Instead {
         text.split_whitespace().map(quoted).collect()
     };
     let title = if needs_shell { "let a shell read it" } else { "write each word as an item of a list" };
-    Instead::Write(format!("[{}]", words.join(", ")), title.into())
+    Instead::shown(format!("[{}]", words.join(", ")), title)
 }
 
 /// `["LEVEL=info"]` as a table.

@@ -38,6 +38,18 @@ struct Plain {
     label: String,
 }
 
+const UNCHECKED: &str = "plain text, which is not checked";
+
+impl Plain {
+    /// A number that is none of the ports of a service; one of them may be what could not be read.
+    fn no_port(range: Range<usize>, names: &Names<'_>, (kind, name): (&str, &str), number: u16) -> Self {
+        let lacks_ports = kind == "service" && names.services.get(name).is_some_and(|one| one.incomplete);
+        let label =
+            if lacks_ports { UNCHECKED.into() } else { format!("`{kind}.{name}` has no port {number}") };
+        Self { range, instead: None, label }
+    }
+}
+
 /// Splits a text into words of addresses, each with its place: behind `://`, behind `@`, between commas and blanks.
 fn addresses(text: &str) -> impl Iterator<Item = (usize, &str)> {
     let ends = |c: char| {
@@ -99,21 +111,17 @@ fn plain_address(text: &Written<'_>, names: &Names<'_>) -> Option<Plain> {
         let listed = is_host(text.name) || is_host(flag);
         match number {
             Some(number) if called || listed || before.is_empty() => {
+                let range = at..at + word.len();
                 let exact = ports.iter().find(|(inside, own, _)| *inside == number || *own == number);
-                let instead = exact.map(|(_, _, port)| format!("{{{kind}.{name}/{port}}}"));
-                let label = match exact {
-                    Some(_) => "plain text, which is not checked".to_owned(),
-                    None => format!("`{kind}.{name}` has no port {number}"),
+                let Some((_, _, port)) = exact else {
+                    return Some(Plain::no_port(range, names, (kind, name), number));
                 };
-                return Some(Plain { range: at..at + word.len(), instead, label });
+                let instead = Some(format!("{{{kind}.{name}/{port}}}"));
+                return Some(Plain { range, instead, label: UNCHECKED.into() });
             }
             None if called || listed && (before.is_empty() || before.ends_with([',', ' '])) => {
                 let instead = Some(format!("{{{kind}.{name}}}"));
-                return Some(Plain {
-                    range: at..at + word.len(),
-                    instead,
-                    label: "plain text, which is not checked".into(),
-                });
+                return Some(Plain { range: at..at + word.len(), instead, label: UNCHECKED.into() });
             }
             _ => {}
         }
@@ -152,16 +160,12 @@ fn number_behind(whole: &str, names: &Names<'_>) -> Option<Plain> {
                 names.outsides.get(name)?.ports.iter().map(|port| (port.number.value, &*port.name)).collect()
             }
         };
-        let port = ports.iter().find(|(own, _)| *own == number);
         let kind = kind.word();
-        return Some(Plain {
-            range,
-            instead: port.map(|(_, port)| format!("{{{kind}.{name}/{port}}}")),
-            label: match port {
-                Some(_) => "a number in plain text, which is not checked".to_owned(),
-                None => format!("`{kind}.{name}` has no port {number}"),
-            },
-        });
+        let Some((_, port)) = ports.iter().find(|(own, _)| *own == number) else {
+            return Some(Plain::no_port(range, names, (kind, name), number));
+        };
+        let instead = Some(format!("{{{kind}.{name}/{port}}}"));
+        return Some(Plain { range, instead, label: UNCHECKED.into() });
     }
     None
 }
@@ -181,18 +185,9 @@ fn number_alone(text: &Written<'_>, names: &Names<'_>) -> Option<Plain> {
     let port = names.services.get(name.as_str()).map(|service| {
         service.ports().iter().find(|port| port.as_number() == number || port.number.value == number)
     })?;
-    Some(match port {
-        Some(port) => Plain {
-            range: 0..text.text.len(),
-            instead: Some(format!("{{port.{name}/{}}}", port.name)),
-            label: "a number in plain text, which is not checked".into(),
-        },
-        None => Plain {
-            range: 0..text.text.len(),
-            instead: None,
-            label: format!("`service.{name}` has no port {number}"),
-        },
-    })
+    let range = 0..text.text.len();
+    let Some(port) = port else { return Some(Plain::no_port(range, names, ("service", &name), number)) };
+    Some(Plain { range, instead: Some(format!("{{port.{name}/{}}}", port.name)), label: UNCHECKED.into() })
 }
 
 pub(super) fn reference_missing(model: &Model, sources: &Sources, sink: &mut Sink) {
@@ -205,9 +200,10 @@ pub(super) fn reference_missing(model: &Model, sources: &Sources, sink: &mut Sin
         let names = names.get_or_insert_with(|| Names::of(model));
         let Some(Plain { range, instead, label }) = plain_address(&text, names) else { continue };
         let place = text.place(range);
-        let what = match &instead {
-            Some(_) => "has an address in plain text",
-            None => "has a port that does not exist",
+        let what = if instead.is_some() || label == UNCHECKED {
+            "has an address in plain text"
+        } else {
+            "has a port that does not exist"
         };
         let problem =
             Diagnostic::new(&REFERENCE_MISSING, format!("{} {what}", text.words())).at(place, label);

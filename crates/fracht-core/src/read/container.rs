@@ -1,7 +1,7 @@
 //! Reads the keys that every container has: those of services, tasks and sidecars.
 
 use std::borrow::Cow;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
 use rustc_hash::FxBuildHasher;
@@ -21,7 +21,7 @@ use crate::language::container::{
 };
 use crate::language::health::HEALTH;
 use crate::language::mount::MOUNT;
-use crate::model::{BeforeStop, Confine, Container, Content, Mount, Unread, Use, UseSource, Variable};
+use crate::model::{BeforeStop, Confine, Container, Content, Mount, Spell, Unread, Use, UseSource, Variable};
 use crate::origin::Sourced;
 use crate::tree::Entry;
 
@@ -71,15 +71,9 @@ pub(super) fn read(
 }
 
 fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<Image> {
-    if let Some(entry) = fields.entry(&BUILD) {
-        if let Some(image) = fields.entry(&IMAGE) {
-            reader.taint();
-            reader.sink.push(
-                Diagnostic::new(&BAD_VALUE, format!("`{owner}` sets both `image` and `build`"))
-                    .at(image.key_span, "`build` is also set")
-                    .also(entry.key_span, "conflicts with `image`")
-                    .help("keep one of them"),
-            );
+    if fields.entry(&BUILD).is_some() {
+        if fields.entry(&IMAGE).is_some() {
+            fields.both(reader, owner, &IMAGE, &BUILD);
         }
         return built(reader, fields).unwrap_or_else(|| reader.stand_in(Image::default()));
     }
@@ -169,13 +163,8 @@ fn before_stop(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Opt
             Some(Sourced { value: BeforeStop::Run(command), origin: entry.node.origin() })
         }
         (None, Some(_)) => Some(inner.get(reader, &WAIT)?.map(BeforeStop::Wait)),
-        (Some(_), Some(wait)) => {
-            reader.taint();
-            reader.sink.push(
-                Diagnostic::new(&BAD_VALUE, format!("`before-stop` of `{owner}` sets both `run` and `wait`"))
-                    .at(wait.key_span, "`run` is also set")
-                    .help("keep one of them"),
-            );
+        (Some(_), Some(_)) => {
+            inner.both(reader, &format!("`before-stop` of `{owner}`"), &RUN, &WAIT);
             None
         }
         (None, None) => {
@@ -232,6 +221,7 @@ fn one_use(reader: &mut Reader<'_>, entry: &Entry) -> Option<Use> {
 /// Reports keys that do not become valid names of variables.
 fn check_names(reader: &mut Reader<'_>, used: &Use, keys: &[Arc<str>], from: &str) {
     let mut known: BTreeMap<String, &str> = BTreeMap::new();
+    let mut help = None;
     for key in keys {
         let name = used.variable(key);
         if let Some(first) = known.insert(name.clone(), key) {
@@ -244,18 +234,39 @@ fn check_names(reader: &mut Reader<'_>, used: &Use, keys: &[Arc<str>], from: &st
             );
             continue;
         }
-        // A cluster accepts more, but programs and shells only letters, digits and `_`.
-        let plain = name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
-        if plain && NameKind::Variable.check(&name).is_ok() {
+        // A name that is none of a key has been reported.
+        if is_variable(&name) || NameKind::Key.check(key).is_err() {
             continue;
         }
         reader.taint();
         reader.sink.push(
             Diagnostic::new(&ENV_NAME, format!("key `{key}` of `{from}` is not a valid variable name"))
                 .at(used.span, "all its keys become variables")
-                .help(format!("convert the names: `{{ from = \"{from}\", spell = \"upper\" }}`")),
+                .help(help.get_or_insert_with(|| converted(used, keys, from)).clone()),
         );
     }
+}
+
+/// Whether a name is one of a variable. A cluster accepts more, but programs and shells only letters, digits and `_`.
+fn is_variable(name: &str) -> bool {
+    name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_') && NameKind::Variable.check(name).is_ok()
+}
+
+/// How to convert the names of keys, so that they are those of variables.
+fn converted(used: &Use, keys: &[Arc<str>], from: &str) -> String {
+    let prefix = if used.prefix.is_empty() { Arc::from("APP_") } else { Arc::clone(&used.prefix) };
+    let with = |prefix: &Arc<str>, spell| Use { prefix: Arc::clone(prefix), spell, ..used.clone() };
+    let ways = [with(&used.prefix, Spell::Upper), with(&prefix, Spell::Same), with(&prefix, Spell::Upper)];
+    let fits = |way: &&Use| {
+        let names: BTreeSet<String> = keys.iter().map(|key| way.variable(key)).collect();
+        names.len() == keys.len() && names.iter().all(|name| is_variable(name))
+    };
+    let Some(way) = ways.iter().find(fits) else {
+        return format!("rename the key, or set each variable by hand: `env.NAME = \"{{{from}/KEY}}\"`");
+    };
+    let prefix = if way.prefix.is_empty() { String::new() } else { format!(", prefix = \"{}\"", way.prefix) };
+    let spell = if way.spell == Spell::Upper { ", spell = \"upper\"" } else { "" };
+    format!("convert the names: `{{ from = \"{from}\"{prefix}{spell} }}`")
 }
 
 /// The keys of a config that are settings, not files.

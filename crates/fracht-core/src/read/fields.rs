@@ -110,6 +110,27 @@ impl<'t> Fields<'t> {
         );
     }
 
+    /// Reports that `owner` sets two keys of which it may have one: at the later one.
+    pub(super) fn both(
+        &self,
+        reader: &mut Reader<'_>,
+        owner: &str,
+        one: &dyn AnyField,
+        other: &dyn AnyField,
+    ) {
+        reader.taint();
+        let entry = |field: &dyn AnyField| Some((field.key().name, self.entry(field)?));
+        let mut set: Vec<_> = [entry(one), entry(other)].into_iter().flatten().collect();
+        set.sort_by_key(|(_, entry)| (entry.node.layer, entry.key_span));
+        let [(first, before), (second, entry)] = set.as_slice() else { return };
+        reader.sink.push(
+            Diagnostic::new(&BAD_VALUE, format!("{} sets both `{first}` and `{second}`", quoted(owner)))
+                .at(entry.key_span, format!("`{first}` is also set"))
+                .also(before.key_span, format!("conflicts with `{second}`"))
+                .help(format!("keep one of `{first}` and `{second}`")),
+        );
+    }
+
     /// Whether a misspelled or broken key may be meant as one of some keys. In a table of few keys any unknown one may.
     pub(super) fn misspells(&self, fields: &[&dyn AnyField]) -> bool {
         let Form::Table(entries, _) = self.form else { return false };

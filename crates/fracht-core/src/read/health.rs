@@ -67,7 +67,7 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry, ports: P
 
 fn probe(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: PodPorts<'_>) -> Option<Probe> {
     let ways = HEALTH_TABLE.one_of.iter();
-    let set: Vec<_> = ways.filter_map(|field| Some((field.key().name, fields.entry(*field)?))).collect();
+    let set: Vec<_> = ways.filter(|field| fields.entry(**field).is_some()).copied().collect();
     match set.as_slice() {
         [] if !fields.is_table() || fields.misspells(HEALTH_TABLE.one_of) => return None,
         [] => {
@@ -80,17 +80,7 @@ fn probe(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>, ports: PodPo
             );
             return None;
         }
-        [(one, _), (other, entry), ..] => {
-            reader.taint();
-            reader.sink.push(
-                Diagnostic::new(
-                    &BAD_VALUE,
-                    format!("the health check of `{owner}` sets both `{one}` and `{other}`"),
-                )
-                .at(entry.key_span, format!("`{one}` is also set"))
-                .help(format!("keep one of `{one}` and `{other}`")),
-            );
-        }
+        [one, other, ..] => fields.both(reader, &format!("the health check of `{owner}`"), *one, *other),
         [_] => {}
     }
     if fields.entry(&HTTP).is_some() {

@@ -62,14 +62,8 @@ fn source(reader: &mut Reader<'_>, path: &str, fields: &Fields<'_>) -> Option<Mo
                 reader.path(&folder).map(Mounted::Folder)
             }
         }
-        [(one, _), (other, entry), ..] => {
-            let (one, other) = (one.key().name, other.key().name);
-            reader.taint();
-            reader.sink.push(
-                Diagnostic::new(&BAD_VALUE, format!("mount `{path}` sets both `{one}` and `{other}`"))
-                    .at(entry.key_span, format!("`{one}` is also set"))
-                    .help(format!("keep one of `{one}` and `{other}`")),
-            );
+        [(one, _), (other, _), ..] => {
+            fields.both(reader, &format!("mount `{path}`"), *one, *other);
             None
         }
     }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
-use crate::diag::reading::{BAD_VALUE, DEFINED_TWICE};
+use crate::diag::reading::DEFINED_TWICE;
 use crate::language::outside::{ADDRESS, HOST, OUTSIDE_TABLE, PORT};
 use crate::model::{Outside, OutsidePlace, OutsidePort, TargetKind, Text};
 use crate::origin::Sourced;
@@ -43,12 +43,8 @@ fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<O
             fields.missing(reader, owner, OUTSIDE_TABLE.one_of);
             unknown()
         }
-        (Some(host), Some(_)) => {
-            reader.sink.push(
-                Diagnostic::new(&BAD_VALUE, format!("`{owner}` sets both `host` and `address`"))
-                    .at(host.key_span, "`address` is also set")
-                    .help("keep one of them"),
-            );
+        (Some(_), Some(_)) => {
+            fields.both(reader, owner, &HOST, &ADDRESS);
             unknown()
         }
         (Some(_), None) => {

@@ -173,12 +173,8 @@ fn source(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<SecretS
             let path = fields.get(reader, &FILE)?;
             reader.secret_path(&path).map(SecretSource::File)
         }
-        (Some(_), Some(file)) => {
-            reader.sink.push(
-                Diagnostic::new(&BAD_VALUE, format!("`{owner}` sets both `env` and `file`"))
-                    .at(file.key_span, "`env` is also set")
-                    .help("keep one of them"),
-            );
+        (Some(_), Some(_)) => {
+            fields.both(reader, owner, &ENV, &FILE);
             None
         }
         (None, None) => {

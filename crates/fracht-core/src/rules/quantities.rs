@@ -78,8 +78,16 @@ pub(super) fn size_missing(model: &Model, sink: &mut Sink) {
     if model.target.on.value != TargetKind::Cluster {
         return;
     }
-    let all = || Owner::containers(model).map(|(_, container)| container);
-    let (some_cpu, some_memory) = (all().any(|one| one.cpu.is_some()), all().any(|one| one.memory.is_some()));
+    // Where few have a size, it is those that need one.
+    let (mut all, mut sized, mut with_memory) = (0, 0, 0);
+    for (_, container) in Owner::containers(model) {
+        all += 1;
+        sized += usize::from(container.cpu.is_some() || container.memory.is_some());
+        with_memory += usize::from(container.memory.is_some());
+    }
+    if sized == 0 || sized * 2 < all {
+        return;
+    }
     for (owner, container) in Owner::containers(model) {
         let Some(workload) = owner.workload() else { continue };
         if workload.unread.has(&["cpu", "memory"]) {
@@ -87,10 +95,10 @@ pub(super) fn size_missing(model: &Model, sink: &mut Sink) {
         }
         // CPU alone only makes it slow.
         let (what, help) = match (&container.cpu, &container.memory) {
-            (None, None) if some_cpu || some_memory => {
-                ("CPU and memory", "cpu = \"50m..1\"` and `memory = \"64Mi..128Mi\"")
+            (None, None) => ("CPU and memory", "cpu = \"50m..1\"` and `memory = \"64Mi..128Mi\""),
+            (Some(_), None) if with_memory > 0 && with_memory * 2 >= sized => {
+                ("memory", "memory = \"64Mi..128Mi\"")
             }
-            (Some(_), None) if some_memory => ("memory", "memory = \"64Mi..128Mi\""),
             _ => continue,
         };
         let message = format!("`{}` has no {what} request and limit", owner.reference());
@@ -145,7 +153,7 @@ pub(super) fn amount_unlikely(model: &Model, sink: &mut Sink) {
     for (owner, container) in Owner::containers(model) {
         let kinds = [("memory", &container.memory, MEMORY), ("CPU", &container.cpu, CPU)];
         for (key, bounds, likely) in kinds {
-            let Some(bounds) = bounds else { continue };
+            let Some(bounds) = bounds.as_ref().filter(|bounds| !bounds.value.is_inverted()) else { continue };
             let amounts = [&bounds.value.request, &bounds.value.limit].into_iter().flatten();
             let Some(amount) = amounts.into_iter().find(|amount| !likely.contains(&amount.size)) else {
                 continue;

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::ops::Range;
 
 use super::Rule;
+use super::references::names_host;
 use super::written::{self, Kind, Owner, Written};
 use crate::cover::{flag_name, name_words};
 use crate::diag::{Diagnostic, Severity, Sink};
@@ -130,6 +131,7 @@ fn is_not_called(name: &str) -> bool {
         || has("NOPROXY")
         || has("SERVER") && has("NAME")
         || has("NON") && has("PROXY")
+        || (has("REDIRECT") || has("CALLBACK")) && (has("URIS") || has("URLS"))
         || words.iter().any(|word| NOT_CALLED.contains(&word.as_str()) || word.ends_with("LISTEN"))
 }
 
@@ -223,6 +225,14 @@ pub(super) fn localhost_address(model: &Model, sources: &Sources, sink: &mut Sin
     }
 }
 
+/// Whether a name stands in a sentence: behind a word, in a setting that is not one of hosts.
+fn is_prose(text: &Written<'_>, before: &str) -> bool {
+    let is_setting = matches!(text.kind, Kind::Variable | Kind::Key | Kind::Line | Kind::Default);
+    let word = before.strip_suffix(' ').and_then(|before| before.rsplit(' ').next());
+    let is_word = word.is_some_and(|word| word.len() > 1 && word.chars().all(char::is_alphabetic));
+    is_setting && is_word && !text.text.contains('\n') && !names_host(text.name)
+}
+
 /// Whether something else than the container itself is meant.
 fn is_wrong<'m>(text: &Written<'m>, local: &Local, ports: &Ports<'m>) -> bool {
     let whole = &*text.text;
@@ -234,6 +244,11 @@ fn is_wrong<'m>(text: &Written<'m>, local: &Local, ports: &Ports<'m>) -> bool {
     }
     // `'tide'@'localhost'` is a login of the database itself.
     if before.ends_with("@'") || before.ends_with("@\"") || before.ends_with("@`") {
+        return false;
+    }
+    let after = whole.get(local.range.end..).unwrap_or_default();
+    // `http://localhost:*` is what is allowed.
+    if after.starts_with(":*") || local.port.is_none() && is_prose(text, before) {
         return false;
     }
     let key = key_before(whole, local.range.start);

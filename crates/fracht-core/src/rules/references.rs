@@ -30,6 +30,11 @@ const HOST_WORDS: &[&str] = &[
     "PEERS", "BROKER", "BROKERS", "NODES", "URL", "URI",
 ];
 
+/// Whether a name is one of a setting whose value is a host.
+pub(super) fn names_host(setting: &str) -> bool {
+    name_words(setting).last().is_some_and(|last| HOST_WORDS.contains(&last.as_str()))
+}
+
 /// Something that should be a reference.
 struct Plain {
     range: Range<usize>,
@@ -68,8 +73,6 @@ fn plain_address(text: &Written<'_>, names: &Names<'_>) -> Option<Plain> {
     let own = text.owner.workload();
     let is_own = |name: &str| own.is_some_and(|own| *own.name == *name);
     let flag = text.before.trim_start_matches('-');
-    let is_host =
-        |setting: &str| name_words(setting).last().is_some_and(|last| HOST_WORDS.contains(&last.as_str()));
     if let Some(plain) = number_behind(whole, names) {
         return Some(plain);
     }
@@ -108,7 +111,7 @@ fn plain_address(text: &Written<'_>, names: &Names<'_>) -> Option<Plain> {
             ),
             _ => continue,
         };
-        let listed = is_host(text.name) || is_host(flag);
+        let listed = names_host(text.name) || names_host(flag);
         match number {
             Some(number) if called || listed || before.is_empty() => {
                 let range = at..at + word.len();

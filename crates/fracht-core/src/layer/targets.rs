@@ -53,7 +53,7 @@ impl Targets {
         const MOST: usize = 50;
         self.named.iter().enumerate().take(MOST).filter_map(|(index, (name, node))| {
             let span = node.as_ref()?.span;
-            let mut walk = Walk::default();
+            let mut walk = Walk { is_strict: true, ..Walk::default() };
             self.follow(index, None, &mut walk, &mut Sink::default());
             Some((name, span, walk.chain))
         })
@@ -97,6 +97,9 @@ impl Targets {
                 }
                 None => {
                     walk.is_broken = true;
+                    if walk.is_strict {
+                        continue;
+                    }
                     let unknown = Unknown::table(RefKind::Target.word(), &other, span);
                     unknown.report(|| self.names(), sink);
                     // What follows from it is not a mistake of its own.
@@ -134,6 +137,8 @@ struct Walk<'a> {
     done: HashSet<usize>,
     chain: Vec<&'a Node>,
     is_broken: bool,
+    /// Set if what is unknown is left out, and not the nearest one taken.
+    is_strict: bool,
     /// How many references have been followed.
     steps: usize,
 }

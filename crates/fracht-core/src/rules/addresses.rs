@@ -74,7 +74,7 @@ fn locals(text: &str) -> Vec<Local> {
             continue;
         }
         // In the path of an address it is no host.
-        if before.ends_with('/') && !before.ends_with("//") && before.contains("://") {
+        if before.ends_with('/') && !before.ends_with("//") && line_before(text, start).contains("://") {
             continue;
         }
         let Some((length, any)) = local_at(rest) else { continue };
@@ -135,10 +135,16 @@ fn is_not_called(name: &str) -> bool {
         || words.iter().any(|word| NOT_CALLED.contains(&word.as_str()) || word.ends_with("LISTEN"))
 }
 
-/// The word that the value at a byte is set to: the key of its line in a file, the option of a command line.
-fn key_before(text: &str, start: usize) -> &str {
-    let before = text.get(..start).unwrap_or_default();
-    let line = before.rsplit(['\n', ';', '{']).next().unwrap_or_default();
+/// The part of the line before a byte; of a very long line only its end.
+fn line_before(text: &str, byte: usize) -> &str {
+    const MOST: usize = 1000;
+    let from = text.floor_char_boundary(byte.saturating_sub(MOST));
+    text.get(from..byte).unwrap_or_default().rsplit('\n').next().unwrap_or_default()
+}
+
+/// The word that a value is set to, by its line before it: the key in a file, the option of a command line.
+fn key_before(line: &str) -> &str {
+    let line = line.rsplit([';', '{']).next().unwrap_or_default();
     let line = line.rsplit("--").next().unwrap_or(line);
     let name = line.trim_start().trim_start_matches(['-', '"', '\'']);
     let end = name.find(|c: char| !(c.is_ascii_alphanumeric() || "_-.".contains(c))).unwrap_or(name.len());
@@ -215,31 +221,34 @@ pub(super) fn localhost_address(model: &Model, sources: &Sources, sink: &mut Sin
             continue;
         }
         let ports = ports.get_or_insert_with(|| Ports::of(model));
+        let has_lines = text.text.contains('\n');
         let mut reported = None;
-        for local in found.iter().filter(|local| is_wrong(&text, local, ports)) {
-            let line = text.text.get(..local.range.start).unwrap_or_default().matches('\n').count();
-            if reported.replace(line) != Some(line) {
+        for local in &found {
+            // Of several on one line, the first one.
+            let since = reported.and_then(|last| text.text.get(last..local.range.start));
+            if since.is_none_or(|since| since.contains('\n')) && is_wrong(&text, has_lines, local, ports) {
                 sink.push(problem(&text, local, ports));
+                reported = Some(local.range.start);
             }
         }
     }
 }
 
 /// Whether a name stands in a sentence: behind a word, in a setting that is not one of hosts.
-fn is_prose(text: &Written<'_>, before: &str) -> bool {
+fn is_prose(text: &Written<'_>, line: &str) -> bool {
     let is_setting = matches!(text.kind, Kind::Variable | Kind::Key | Kind::Line | Kind::Default);
-    let word = before.strip_suffix(' ').and_then(|before| before.rsplit(' ').next());
+    let word = line.strip_suffix(' ').and_then(|line| line.rsplit(' ').next());
     let is_word = word.is_some_and(|word| word.len() > 1 && word.chars().all(char::is_alphabetic));
-    is_setting && is_word && !text.text.contains('\n') && !names_host(text.name)
+    is_setting && is_word && !names_host(text.name)
 }
 
 /// Whether something else than the container itself is meant.
-fn is_wrong<'m>(text: &Written<'m>, local: &Local, ports: &Ports<'m>) -> bool {
+fn is_wrong<'m>(text: &Written<'m>, has_lines: bool, local: &Local, ports: &Ports<'m>) -> bool {
     let whole = &*text.text;
     let before = whole.get(..local.range.start).unwrap_or_default();
-    let line = before.rsplit('\n').next().unwrap_or_default();
+    let line = line_before(whole, local.range.start);
     let comment = ["#", ";", "//", "--", "<!--", "*"].iter().any(|sign| line.trim_start().starts_with(sign));
-    if whole.contains('\n') && comment {
+    if has_lines && comment {
         return false;
     }
     // `'tide'@'localhost'` is a login of the database itself.
@@ -248,10 +257,10 @@ fn is_wrong<'m>(text: &Written<'m>, local: &Local, ports: &Ports<'m>) -> bool {
     }
     let after = whole.get(local.range.end..).unwrap_or_default();
     // `http://localhost:*` is what is allowed.
-    if after.starts_with(":*") || local.port.is_none() && is_prose(text, before) {
+    if after.starts_with(":*") || local.port.is_none() && !has_lines && is_prose(text, line) {
         return false;
     }
-    let key = key_before(whole, local.range.start);
+    let key = key_before(line);
     let flag = flag_name(&text.before).unwrap_or_default();
     if [text.name, key, flag].into_iter().any(is_not_called) {
         return false;

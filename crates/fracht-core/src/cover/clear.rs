@@ -8,7 +8,7 @@ use super::Certainty::{Likely, Sure};
 use super::address::password_of;
 use super::looks::hits;
 use super::names::{self, flag_name, is_login_flag};
-use super::word::{at, is_random, is_reference, is_switch, is_token};
+use super::word::{is_comment, is_random, is_reference, is_switch, is_token, line_before, line_end};
 
 /// A secret in clear text.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -38,14 +38,22 @@ pub(crate) fn in_clear(name: &str, before: &str, text: &str) -> Vec<Clear> {
     {
         return vec![Clear { range, what: "a password" }];
     }
+    let has_lines = text.contains('\n');
     let mut found: Vec<Clear> = hits(text)
         .into_iter()
         .filter(|hit| hit.certainty == Sure || is_hook(name, text) && hit.what == "a key in an address")
-        .filter(|hit| !is_comment(text, hit.range.start))
+        .filter(|hit| !has_lines || !is_comment(line_before(text, hit.range.start)))
         .map(|hit| Clear { range: hit.range, what: hit.what })
         .collect();
     found.sort_by_key(|clear| clear.range.start);
-    found.dedup_by(|second, first| !at(text, first.range.start..second.range.start).contains('\n'));
+    let mut next_line = 0;
+    found.retain(|clear| {
+        let is_first = clear.range.start >= next_line;
+        if is_first {
+            next_line = line_end(text, clear.range.start);
+        }
+        is_first
+    });
     found
 }
 
@@ -116,12 +124,6 @@ fn has_ending(value: &str) -> bool {
 fn is_hook(name: &str, text: &str) -> bool {
     let has = |text: &str| text.to_ascii_lowercase().contains("hook");
     has(name) || text.contains("://") && has(text)
-}
-
-/// Whether a byte is in a line that is a comment in the usual formats of settings.
-fn is_comment(text: &str, byte: usize) -> bool {
-    let line = at(text, 0..byte).rsplit('\n').next().unwrap_or_default().trim_start();
-    text.contains('\n') && ["#", ";", "//", "--", "<!--", "*"].iter().any(|sign| line.starts_with(sign))
 }
 
 #[cfg(test)]

@@ -6,7 +6,7 @@
 use std::collections::{BTreeMap, HashSet};
 use std::ops::Range;
 
-use aho_corasick::AhoCorasick;
+use aho_corasick::{AhoCorasick, AhoCorasickKind};
 
 use super::stack::unescaped;
 use super::{Shown, looks};
@@ -47,7 +47,9 @@ impl<'a> Cover<'a> {
             hidden.entry(file).or_default().extend(own);
         }
         let hidden = hidden.into_iter().map(|(file, ranges)| (file, merged(ranges))).collect();
-        let search = || AhoCorasick::builder().ascii_case_insensitive(true).build(&values).ok();
+        // Other kinds take long to build for a long value that repeats itself.
+        let kind = Some(AhoCorasickKind::ContiguousNFA);
+        let search = || AhoCorasick::builder().kind(kind).ascii_case_insensitive(true).build(&values).ok();
         let values = if values.is_empty() { None } else { search() };
         Self { sources, hidden, values }
     }

@@ -26,6 +26,7 @@ pub use message::Cover;
 pub(crate) use names::words as name_words;
 pub use names::{flag_name, is_login_flag, is_secret_name, may_be_secret_name};
 pub use shown::{STARS, Shown};
+pub(crate) use word::{is_comment, line_before, line_end};
 pub use word::{is_random, is_reference, is_switch};
 
 /// How likely something is secret.

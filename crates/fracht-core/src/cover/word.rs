@@ -33,6 +33,23 @@ pub(super) fn split_words(text: &str) -> impl Iterator<Item = (usize, &str)> {
     })
 }
 
+/// The part of the line before a byte; of a very long line only its end.
+pub(crate) fn line_before(text: &str, byte: usize) -> &str {
+    const MOST: usize = 1000;
+    let from = text.floor_char_boundary(byte.saturating_sub(MOST));
+    text.get(from..byte).unwrap_or_default().rsplit('\n').next().unwrap_or_default()
+}
+
+/// Whether a line begins as a comment does in the usual formats of settings.
+pub(crate) fn is_comment(line: &str) -> bool {
+    ["#", ";", "//", "--", "<!--", "*"].iter().any(|sign| line.trim_start().starts_with(sign))
+}
+
+/// The byte at which the line of a byte ends.
+pub(crate) fn line_end(text: &str, byte: usize) -> usize {
+    at(text, byte..text.len()).find('\n').map_or(text.len(), |end| byte + end)
+}
+
 /// Whether a word looks random: long enough, with letters and digits.
 pub(super) fn is_token(word: &str) -> bool {
     word.len() >= 8

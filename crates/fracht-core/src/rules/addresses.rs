@@ -6,7 +6,7 @@ use std::ops::Range;
 use super::Rule;
 use super::references::names_host;
 use super::written::{self, Kind, Owner, Written};
-use crate::cover::{flag_name, name_words};
+use crate::cover::{flag_name, is_comment, line_before, line_end, name_words};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::model::{ConfigId, Container, Model, Mounted, Port, UseSource, Workload};
 use crate::source::Sources;
@@ -135,13 +135,6 @@ fn is_not_called(name: &str) -> bool {
         || words.iter().any(|word| NOT_CALLED.contains(&word.as_str()) || word.ends_with("LISTEN"))
 }
 
-/// The part of the line before a byte; of a very long line only its end.
-fn line_before(text: &str, byte: usize) -> &str {
-    const MOST: usize = 1000;
-    let from = text.floor_char_boundary(byte.saturating_sub(MOST));
-    text.get(from..byte).unwrap_or_default().rsplit('\n').next().unwrap_or_default()
-}
-
 /// The word that a value is set to, by its line before it: the key in a file, the option of a command line.
 fn key_before(line: &str) -> &str {
     let line = line.rsplit([';', '{']).next().unwrap_or_default();
@@ -222,13 +215,13 @@ pub(super) fn localhost_address(model: &Model, sources: &Sources, sink: &mut Sin
         }
         let ports = ports.get_or_insert_with(|| Ports::of(model));
         let has_lines = text.text.contains('\n');
-        let mut reported = None;
+        // Of several on one line, the first one.
+        let mut next_line = 0;
         for local in &found {
-            // Of several on one line, the first one.
-            let since = reported.and_then(|last| text.text.get(last..local.range.start));
-            if since.is_none_or(|since| since.contains('\n')) && is_wrong(&text, has_lines, local, ports) {
+            let start = local.range.start;
+            if start >= next_line && is_wrong(&text, has_lines, local, ports) {
                 sink.push(problem(&text, local, ports));
-                reported = Some(local.range.start);
+                next_line = line_end(&text.text, start);
             }
         }
     }
@@ -247,8 +240,7 @@ fn is_wrong<'m>(text: &Written<'m>, has_lines: bool, local: &Local, ports: &Port
     let whole = &*text.text;
     let before = whole.get(..local.range.start).unwrap_or_default();
     let line = line_before(whole, local.range.start);
-    let comment = ["#", ";", "//", "--", "<!--", "*"].iter().any(|sign| line.trim_start().starts_with(sign));
-    if has_lines && comment {
+    if has_lines && is_comment(line) {
         return false;
     }
     // `'tide'@'localhost'` is a login of the database itself.

@@ -202,8 +202,7 @@ pub(super) fn placeholder_left(model: &Model, sources: &Sources, sink: &mut Sink
 }
 
 fn is_in_comment(text: &str, at: usize) -> bool {
-    let line = text.get(..at).unwrap_or_default().rsplit('\n').next().unwrap_or_default().trim_start();
-    text.contains('\n') && ["#", ";", "//", "--", "<!--", "*"].iter().any(|sign| line.starts_with(sign))
+    text.contains('\n') && cover::is_comment(cover::line_before(text, at))
 }
 
 #[cfg(test)]

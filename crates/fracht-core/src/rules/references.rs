@@ -5,7 +5,7 @@ use std::ops::Range;
 use super::Rule;
 use super::braces::Names;
 use super::written::{self, Kind, Written};
-use crate::cover::name_words;
+use crate::cover::{line_end, name_words};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::reference::{self, RefKind};
 use crate::grammar::word::Word as _;
@@ -243,17 +243,14 @@ pub(super) fn reference_ignored(model: &Model, sources: &Sources, sink: &mut Sin
         }
         let names = names.get_or_insert_with(|| Names::of(model));
         let whole = &*text.text;
-        let mut line_before = None;
+        let mut next_line = 0;
         for (open, _) in whole.match_indices('{') {
-            let Some(inner) = whole.get(open + 1..) else { continue };
+            let Some(inner) = whole.get(open + 1..).filter(|_| open >= next_line) else { continue };
             let Some(close) = inner.find(['}', '{', '\n']) else { continue };
             let Some(written) = inner.get(..close).filter(|inner| names.is_reference(inner)) else {
                 continue;
             };
-            let line = whole.get(..open).unwrap_or_default().matches('\n').count();
-            if line_before.replace(line) == Some(line) {
-                continue;
-            }
+            next_line = line_end(whole, open);
             let place = text.place(open..open + close + 2);
             let help = match text.kind {
                 Kind::Line => format!(

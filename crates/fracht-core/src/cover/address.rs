@@ -49,6 +49,9 @@ pub(super) fn logins(text: &str, hits: &mut Vec<Hit>) {
     }
 }
 
+/// What a key in the path of an address looks like.
+pub(super) const KEY_IN_PATH: &str = "a key in an address";
+
 /// Keys in the paths of addresses, such as those of webhooks.
 pub(super) fn paths(text: &str, hits: &mut Vec<Hit>) {
     if !text.contains("://") {
@@ -63,7 +66,7 @@ pub(super) fn paths(text: &str, hits: &mut Vec<Hit>) {
                 part.bytes().any(|b| b.is_ascii_lowercase()) && part.bytes().any(|b| b.is_ascii_uppercase());
             if index > 0 && plain && mixed && is_random(part) {
                 let range = at..at + part.len();
-                hits.push(Hit { range, what: "a key in an address", certainty: Likely, in_prose: true });
+                hits.push(Hit { range, what: KEY_IN_PATH, certainty: Likely, in_prose: true });
             }
             at += part.len() + 1;
         }

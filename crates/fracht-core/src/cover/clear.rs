@@ -5,7 +5,8 @@
 use std::ops::Range;
 
 use super::Certainty::{Likely, Sure};
-use super::address::password_of;
+use super::Hit;
+use super::address::{KEY_IN_PATH, password_of};
 use super::looks::hits;
 use super::names::{self, flag_name, is_login_flag};
 use super::word::{is_comment, is_random, is_reference, is_switch, is_token, line_before, line_end};
@@ -39,9 +40,12 @@ pub(crate) fn in_clear(name: &str, before: &str, text: &str) -> Vec<Clear> {
         return vec![Clear { range, what: "a password" }];
     }
     let has_lines = text.contains('\n');
-    let mut found: Vec<Clear> = hits(text)
+    let hits = hits(text);
+    let in_path = |hit: &Hit| hit.what == KEY_IN_PATH;
+    let is_hook = hits.iter().any(in_path) && is_hook(name, text);
+    let mut found: Vec<Clear> = hits
         .into_iter()
-        .filter(|hit| hit.certainty == Sure || is_hook(name, text) && hit.what == "a key in an address")
+        .filter(|hit| hit.certainty == Sure || is_hook && in_path(hit))
         .filter(|hit| !has_lines || !is_comment(line_before(text, hit.range.start)))
         .map(|hit| Clear { range: hit.range, what: hit.what })
         .collect();

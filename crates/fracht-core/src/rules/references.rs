@@ -76,6 +76,7 @@ fn plain_address(text: &Written<'_>, names: &Names<'_>) -> Option<Plain> {
     if let Some(plain) = number_behind(whole, names) {
         return Some(plain);
     }
+    let has_scheme = whole.contains("://");
     for (at, word) in addresses(whole) {
         let (name, number) = match word.split_once(':') {
             Some((name, number)) => match number.parse::<u16>() {
@@ -91,7 +92,7 @@ fn plain_address(text: &Written<'_>, names: &Names<'_>) -> Option<Plain> {
             continue;
         }
         let before = whole.get(..at)?;
-        let called = before.ends_with("://") || before.ends_with('@') && whole.contains("://");
+        let called = before.ends_with("://") || before.ends_with('@') && has_scheme;
         let ports = names.services.get(name).map(|service| {
             service
                 .ports()

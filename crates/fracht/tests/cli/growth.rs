@@ -50,6 +50,12 @@ const GROUPS: &[Group] = &[
         head: "",
         forms: &[
             form("broken lines", 200, |n| service(&"x = = 1\n".repeat(n))),
+            form("secrets and addresses in one line", 200, |n| {
+                service(&format!("env.A = \"{}\"\n", "tide:gull@h http://localhost:1 ".repeat(n)))
+            }),
+            form("assignments in one line", 200, |n| {
+                service(&format!("env.A = \"{}\"\n", "password=x; ".repeat(n)))
+            }),
             form("unclosed lists", 200, |n| service(&each(n, |i| format!("env.A{i} = [1, 2\n")))),
             form("unclosed list before many lines", 200, |n| {
                 service(&format!("args = [\n{}", each(n, |i| format!("env.A{i} = \"x\"\n"))))

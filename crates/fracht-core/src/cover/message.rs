@@ -23,6 +23,9 @@ pub struct Cover<'a> {
     values: Option<AhoCorasick>,
 }
 
+/// How many hidden values of a part are searched in the rest of it.
+const MOST_REPEATED: usize = 8;
+
 /// How many bytes before and after a place are searched for hidden values.
 const NEAR: usize = 400;
 
@@ -37,8 +40,7 @@ impl<'a> Cover<'a> {
             let inner = text.trim_matches(['"', '\'', '\n']);
             values.extend([inner.to_owned(), unescaped(inner, '"')]);
         }
-        // A common word is not recognisable as a secret, and hiding it would damage messages.
-        values.retain(|value| value.len() >= 6 && !value.bytes().all(|byte| byte.is_ascii_lowercase()));
+        values.retain(|value| is_recognisable(value));
         values.sort();
         values.dedup();
         let files = report.findings().iter().flat_map(|finding| places(&finding.diagnostic));
@@ -67,8 +69,20 @@ impl<'a> Cover<'a> {
     pub fn source(&self, file: FileId, part: Range<usize>) -> Shown {
         let text = self.sources.file(file).and_then(|file| file.text.get(part.clone())).unwrap_or_default();
         let inside = self.hidden(file, &part).iter();
-        let inside =
-            inside.map(|range| range.start.saturating_sub(part.start)..range.end.min(part.end) - part.start);
+        let mut inside: Vec<Range<usize>> = inside
+            .map(|range| range.start.saturating_sub(part.start)..range.end.min(part.end) - part.start)
+            .collect();
+        // A comment behind a secret may repeat it, without its references.
+        let mut again = Vec::new();
+        for range in inside.iter().take(MOST_REPEATED) {
+            let (value, behind) = (text.get(range.clone()), text.get(range.end..).unwrap_or_default());
+            for plain in value.into_iter().flat_map(|value| value.split(['{', '}'])) {
+                let plain = plain.trim_matches(['"', '\'', ' ', '\n']);
+                let found = behind.match_indices(plain).filter(|_| is_recognisable(plain));
+                again.extend(found.map(|(at, _)| range.end + at..range.end + at + plain.len()));
+            }
+        }
+        inside.extend(again);
         Shown::new(text, inside)
     }
 
@@ -147,6 +161,11 @@ impl<'a> Cover<'a> {
             .iter()
             .any(|hidden| hidden.start < range.end && hidden.end > range.start)
     }
+}
+
+/// Whether a value is recognisable as a secret. A common word is not, and hiding it would damage messages.
+fn is_recognisable(value: &str) -> bool {
+    value.len() >= 6 && !value.bytes().all(|byte| byte.is_ascii_lowercase())
 }
 
 /// The places of a diagnostic.

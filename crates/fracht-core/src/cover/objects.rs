@@ -47,9 +47,8 @@ fn add_values(document: &[(usize, &str)], hidden: &mut Vec<Range<usize>>) {
             None if is_secret || of_secret => Some(key_at),
             _ => None,
         };
-        let name = named(line);
-        of_secret |= name.as_ref().is_some_and(|(name, _)| may_be_secret_name(name));
-        let behind = name.filter(|_| of_secret).map(|(_, end)| end);
+        let behind = names(line).find(|(name, _)| may_be_secret_name(name)).map(|(_, end)| end);
+        of_secret |= behind.is_some();
         let value = line.find("value").map(|value| value + "value".len());
         if let Some(from) = [from, behind, value].into_iter().flatten().min() {
             hidden.push(at + from..at + line.trim_end().len());
@@ -57,13 +56,13 @@ fn add_values(document: &[(usize, &str)], hidden: &mut Vec<Range<usize>>) {
     }
 }
 
-/// The name that a line gives to something, and where it ends: `- name: PASSWORD`, `{"name": "PASSWORD"`.
-fn named(line: &str) -> Option<(&str, usize)> {
-    let signs = ['"', '\'', ' ', ':'];
-    let start = line.find("name")? + "name".len();
-    let rest = line.get(start..)?.trim_start_matches(signs);
-    let name = rest.split(['"', '\'', ' ', ',', '}', '\n']).next()?;
-    Some((name, line.len() - rest.len() + name.len()))
+/// The names that a line gives to something, and where each ends: `- name: PASSWORD`, `{"name": "PASSWORD"`.
+fn names(line: &str) -> impl Iterator<Item = (&str, usize)> {
+    line.match_indices("name").filter_map(move |(at, name)| {
+        let rest = line.get(at + name.len()..)?.trim_start_matches(['"', '\'', ' ', ':']);
+        let name = rest.split(['"', '\'', ' ', ',', '}', '\n']).next()?;
+        Some((name, line.len() - rest.len() + name.len()))
+    })
 }
 
 #[cfg(test)]
@@ -92,6 +91,7 @@ mod tests {
                 "kind: Pod\nenv:\n- name: API_TOKEN\n  valeu:\n- name: B\n  valeu: gull\n",
             ),
             ("env: [{name: API_TOKEN, valu: gull}]\n", "env: [{name: API_TOKEN\n"),
+            ("[{name: a, env: [{name: DB_PW, valu: gull}]}]\n", "[{name: a, env: [{name: DB_PW\n"),
             ("kind: Pod\nargs: [\"--password=gull\"]\n", "kind: Pod\nargs: [\"--password=\"]\n"),
         ] {
             let mut out = text.to_owned();

@@ -1,6 +1,6 @@
 //! Decides by the path of a value in a stack file whether it is hidden.
 
-use super::names::may_be_secret_name;
+use super::names::{may_be_secret_name, words};
 use super::word::is_random;
 use crate::grammar::name::NameKind;
 use crate::grammar::nearest::nearest;
@@ -63,6 +63,12 @@ pub(super) fn by_name(path: &[String]) -> bool {
     path.first().is_none_or(|first| !is_secrets(first))
 }
 
+/// Whether a name ends with a misspelt word for a secret: `pasword`.
+fn is_misspelt_secret(name: &str) -> bool {
+    let last = words(name).pop().unwrap_or_default();
+    last.len() > 4 && nearest(&last, ["PASSWORD", "SECRET"]).is_some()
+}
+
 /// A path extended by keys. If it gets too long, its middle is left out.
 pub(super) fn below(path: &[String], keys: Vec<String>) -> Vec<String> {
     let mut path: Vec<String> = path.iter().cloned().chain(keys).collect();
@@ -116,7 +122,7 @@ pub(super) fn treatment(path: &[String]) -> Treatment {
             table.short.is_none() || names.peek().is_some_and(|next| table.field(next).is_some())
         });
         let by_name = if in_map { !is_table } else { below.is_none() };
-        if by_name && may_be_secret_name(name) {
+        if by_name && (may_be_secret_name(name) || is_misspelt_secret(name)) {
             return Treatment::Whole;
         }
         named = if in_map { !is_table } else { named };

@@ -94,6 +94,8 @@ const FORMS: &[&str] = &[
     "env.DB_PASSWORD: @",
     "env.token = \"@\"\nenv.token = \"@\"",
     "db_password = \"@\"",
+    "pasword = \"@\"",
+    "env.DB_PASSWORD = \"@{service.nobody}\" # was @",
     "db.password = \"@\"",
     "label.\"api-key\" = \"@{x}\"",
     "[config.c]\nkey.password = \"@{service.nobody}\"",
@@ -274,6 +276,34 @@ fn no_command_shows_a_secret_from_a_file() {
         assert!(!shows_it(&run.out) && !shows_it(&run.err), "{lines:?}: {run:?}");
         let new = std::fs::read_to_string(sandbox.path("new.toml")).unwrap_or_default();
         assert!(!shows_it(&new), "{new}");
+    }
+}
+
+/// Passed objects with mistakes beside a secret.
+const PASSED: &[&str] = &[
+    "apiVersion: v1\nkind: Secret\nmetadata: {name: a}\ndata:\n  pw: '@'\n",
+    "apiVersion: v1\nkind: Secret\nmetadata: {name: a}\nstringData: {pw: '@', n: 1}\n",
+    "apiVersion: v1\nkind: Secret\nmetadata: {name: a}\nstrngData:\n  pw: |\n    @\n",
+    "{\"apiVersion\": \"v1\", \"kind\": \"Secret\", \"metadata\": {\"name\": \"a\"}, \"data\": {\"pw\": \"@\"}}\n",
+    "apiVersion: v1\nkind: Pod\nmetadata: {name: a}\nspec: {containers: [{name: b, env: [{name: PW, valu: '@'}]}]}\n",
+    "apiVersion: v1\nkind: Pod\nmetadata: {name: a}\nspec:\n  containers:\n  - name: b\n    env:\n    - name: DB_TOKEN\n      \
+     val: '@'\n    args: {a: '--password=@'}\n",
+    "apiVersion: v1\nkind: ConfigMap\nmetadata: {name: a}\ndata: {url: 'sql://tide:@@db', n: 1}\n",
+    "apiVersion: v1\nkind: Secret\ndata: {pw: '@'\n",
+];
+
+#[test]
+fn no_problem_of_a_passed_object_shows_a_secret() {
+    let stack = stack("pass = [\"p.yaml\"]");
+    for passed in PASSED {
+        let passed =
+            passed.replace("@@", "\u{0}").replace('@', CANARY).replace('\u{0}', &format!("{CANARY}@"));
+        let sandbox = Sandbox::empty().file("fracht.toml", &stack).file("p.yaml", &passed);
+        for format in ["text", "json", "sarif"] {
+            let run = sandbox.run(&["check", "--format", format]);
+            assert!(run.out.contains("pass-"), "{passed}: {run:?}");
+            assert!(!shows_it(&run.out) && !shows_it(&run.err), "{passed}: {run:?}");
+        }
     }
 }
 

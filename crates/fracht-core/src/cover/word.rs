@@ -36,7 +36,7 @@ pub(super) fn split_words(text: &str) -> impl Iterator<Item = (usize, &str)> {
 /// The part of the line before a byte; of a very long line only its end.
 pub(crate) fn line_before(text: &str, byte: usize) -> &str {
     const MOST: usize = 1000;
-    let from = text.floor_char_boundary(byte.saturating_sub(MOST));
+    let from = (0..=byte.saturating_sub(MOST)).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
     text.get(from..byte).unwrap_or_default().rsplit('\n').next().unwrap_or_default()
 }
 

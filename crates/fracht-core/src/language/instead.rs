@@ -78,7 +78,7 @@ pub(super) fn of_key(
     // A value of the wrong type is a mistake of its own.
     let near = || {
         let Key { name, example, .. } = table.field(near?)?.key();
-        Some(format!("did you mean `{name}`? For example `{name} = {example}`"))
+        Some(format!("did you mean `{name}`, for example `{name} = {example}`?"))
     };
     let help = elsewhere(table, name).or_else(near);
     Instead::Do(help.unwrap_or_else(|| format!("valid keys: {}", listing(table.names()))))

@@ -98,7 +98,7 @@ fn dollars(text: &Written<'_>, mut is_defined: impl FnMut(&str) -> bool) -> Opti
             continue;
         }
         let (label, mend) = match text.kind {
-            Kind::Command => ("nothing replaces it without a shell", Mend::Help(LET_A_SHELL.into())),
+            Kind::Command => (NOT_READ, Mend::Help(LET_A_SHELL.into())),
             _ if is_defined(bare) => continue,
             _ if close == ')' => ("no variable of this name", Mend::Help(REFER.into())),
             _ => ("nothing replaces `${…}` here", Mend::Help(REFER.into())),
@@ -107,6 +107,9 @@ fn dollars(text: &Written<'_>, mut is_defined: impl FnMut(&str) -> bool) -> Opti
     }
     None
 }
+
+/// A label.
+const NOT_READ: &str = "not replaced without a shell";
 
 const LET_A_SHELL: &str = "let a shell read it: `[\"sh\", \"-c\", \"…\"]`";
 
@@ -120,7 +123,7 @@ fn bare(text: &Written<'_>, at: usize, mut is_defined: impl FnMut(&str) -> bool)
         return None;
     }
     let is_whole = before.is_empty() && end == rest.len();
-    let label = "nothing replaces it without a shell";
+    let label = NOT_READ;
     let (alone, mend) = match text.kind {
         Kind::Command => (true, Mend::Help(LET_A_SHELL.into())),
         Kind::Argument | Kind::Variable if is_defined(name) => {
@@ -153,7 +156,7 @@ fn braces(text: &Written<'_>) -> Option<Leftover> {
         let spaced = inner.starts_with(' ') && inner.ends_with(' ') && !inner.trim().contains(' ');
         let is_template = is_path && (spaced || inner.trim_start().starts_with(['.', '$']));
         if text.takes_references() && is_template && !whole.get(..at)?.ends_with('{') {
-            let help = format!("{REFER}; two braces are written as `{{{{{{{{`");
+            let help = "write the value or a reference; for a literal `{{`, write `{{{{`".to_owned();
             return Some(Leftover { range, label, mend: Mend::Help(help) });
         }
     }

@@ -195,8 +195,10 @@ pub(super) fn run(
     if args.dry {
         ui.result(&format!("{count} in {files}: not written, because of `--dry`\n\n"))?;
     } else {
-        for (path, text) in &texts {
-            write::replace(path, &with_mark(round.disk, path, text)).map_err(|error| {
+        let contents = texts.iter().map(|(path, text)| content(round.disk, project.sources(), path, text));
+        let contents = contents.collect::<Result<Vec<_>, Failure>>()?;
+        for (path, content) in texts.keys().zip(contents) {
+            write::replace(path, &content).map_err(|error| {
                 let message = format!("cannot write `{}`: {}", escaped_path(path), reason(&error));
                 Failure::new(message, "allow writing to its folder, or see the changes with `--fix --dry`")
             })?;
@@ -242,13 +244,17 @@ fn improved(
     Ok(best.map(|best| (best, kept, texts)))
 }
 
-/// The text with the byte-order mark that the file has.
-fn with_mark(files: &dyn Files, path: &Path, text: &str) -> Vec<u8> {
-    let marked = files
-        .read(path, fracht_core::files::MOST_BYTES)
-        .is_ok_and(|bytes| bytes.starts_with(b"\xEF\xBB\xBF"));
-    let mark: &[u8] = if marked { b"\xEF\xBB\xBF" } else { b"" };
-    [mark, text.as_bytes()].concat()
+/// The new content of a file, with the byte-order mark that the old one may have. What somebody else has written since
+/// the file was read is not overwritten.
+fn content(disk: &dyn Files, sources: &Sources, path: &Path, text: &str) -> Result<Vec<u8>, Failure> {
+    const MARK: &[u8] = b"\xEF\xBB\xBF";
+    let now = disk.read(path, fracht_core::files::MOST_BYTES).unwrap_or_default();
+    let (mark, body) = now.strip_prefix(MARK).map_or((&b""[..], &*now), |body| (MARK, body));
+    if sources.find(path).is_none_or(|old| old.text.as_bytes() != body) {
+        let message = format!("`{}` was changed while it was checked", shown_path(sources, path));
+        return Err(Failure::new(message, "run the command again"));
+    }
+    Ok([mark, text.as_bytes()].concat())
 }
 
 fn shown_path(sources: &Sources, path: &Path) -> String {
@@ -278,4 +284,26 @@ fn show(sources: &Sources, path: &Path, text: &str, ui: &mut Ui) -> Result<(), F
 /// The text of a file with its secrets hidden.
 fn covered(file: &SourceFile) -> String {
     Shown::new(&file.text, cover::hidden(file).iter().cloned()).text
+}
+
+#[cfg(test)]
+mod tests {
+    use fracht_core::files::MemoryFiles;
+    use fracht_core::source::Syntax;
+
+    use super::*;
+
+    #[test]
+    fn a_file_that_was_changed_in_the_meantime_is_not_overwritten() {
+        let path = Path::new("/s/fracht.toml");
+        let mut sources = Sources::default();
+        sources.add(path, "fracht.toml", "old".into(), Syntax::Stack);
+        let on = |disk: &str| {
+            let disk = MemoryFiles::default().with("/s/fracht.toml", disk);
+            content(&disk, &sources, path, "fixed").ok()
+        };
+        assert_eq!(on("old"), Some(b"fixed".to_vec()));
+        assert_eq!(on("\u{feff}old"), Some("\u{feff}fixed".into()));
+        assert_eq!(on("old\nand more"), None);
+    }
 }

@@ -3,14 +3,20 @@
 use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
-use fracht_core::model::{ConfigId, Kind, Model, PortIndex, TaskPart, Workload, WorkloadId};
+use fracht_core::model::{After, Condition, ConfigId, Kind, Model, PortIndex, TaskPart, Workload, WorkloadId};
 use fracht_core::plan::facts::Facts;
 
 use crate::api::Str;
 use crate::config_digest::ConfigDigest;
 
-/// What gives the Job of a task its name.
-pub(crate) type NameJob = fn(&ClusterFacts<'_>, &Workload, &TaskPart) -> Str;
+/// How objects get the digests of their content.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Digests {
+    /// The name of a task's Job.
+    pub(crate) name_job: fn(&ClusterFacts<'_>, &Workload, &TaskPart) -> Str,
+    /// The version of a service: a digest of its pods.
+    pub(crate) version: fn(&ClusterFacts<'_>, &Workload) -> Str,
+}
 
 /// The facts from which objects are built.
 #[derive(Debug)]
@@ -24,14 +30,16 @@ pub(crate) struct ClusterFacts<'f> {
     tasks: Vec<WorkloadId>,
     /// The names of their Jobs, once they are needed: a name contains a digest of the whole Job.
     job_names: BTreeMap<WorkloadId, OnceLock<Str>>,
-    name_job: NameJob,
+    digests: Digests,
+    /// The versions of the services that a task waits for until they are current, once they are needed.
+    versions: BTreeMap<WorkloadId, OnceLock<Str>>,
     /// The digests of each generated `ConfigMap`, once they are needed.
     config_digests: BTreeMap<ConfigId, OnceLock<ConfigDigest<'f>>>,
 }
 
 impl<'f> ClusterFacts<'f> {
     /// The facts for objects.
-    pub(crate) fn of(facts: &'f Facts, name_job: NameJob) -> Self {
+    pub(crate) fn of(facts: &'f Facts, digests: Digests) -> Self {
         let model = &facts.model;
         let is_task = |id: &WorkloadId| matches!(model.workloads[*id].kind, Kind::Task(_));
         let tasks: Vec<WorkloadId> = facts.order.waves.iter().flatten().copied().filter(is_task).collect();
@@ -49,7 +57,8 @@ impl<'f> ClusterFacts<'f> {
                 .collect(),
             job_names: tasks.iter().map(|id| (*id, OnceLock::new())).collect(),
             tasks,
-            name_job,
+            digests,
+            versions: awaited_versions(model).map(|id| (id, OnceLock::new())).collect(),
             config_digests: configs
                 .filter(|(_, config)| config.present.is_none())
                 .map(|(id, _)| (id, OnceLock::new()))
@@ -71,9 +80,21 @@ impl<'f> ClusterFacts<'f> {
         for id in &self.tasks {
             let workload = &self.model.workloads[*id];
             if let (Some(name), Kind::Task(task)) = (self.job_names.get(id), &workload.kind) {
-                name.get_or_init(|| (self.name_job)(self, workload, task));
+                name.get_or_init(|| (self.digests.name_job)(self, workload, task));
             }
         }
+    }
+
+    /// The version of a service; `None` if no Job waits for it to be current.
+    pub(crate) fn version(&self, service: WorkloadId) -> Option<&Str> {
+        let version = self.versions.get(&service)?;
+        Some(version.get_or_init(|| (self.digests.version)(self, &self.model.workloads[service])))
+    }
+
+    /// The version of the service with a name.
+    pub(crate) fn version_of(&self, service: &Workload) -> Option<&Str> {
+        let same = |id: &&WorkloadId| self.model.workloads[**id].name == service.name;
+        self.version(*self.versions.keys().find(same)?)
     }
 
     /// The external number of an open port; `None` if the cluster chooses it.
@@ -91,4 +112,12 @@ impl<'f> ClusterFacts<'f> {
         let digest = self.config_digests.get(&config)?;
         Some(digest.get_or_init(|| ConfigDigest::of(&self.model.configs[config])))
     }
+}
+
+/// The services of which a Job asks for the version: those that a task without a schedule waits for until they are
+/// current.
+fn awaited_versions(model: &Model) -> impl Iterator<Item = WorkloadId> {
+    let jobs = model.workloads.iter().filter(|workload| workload.service().is_none() && !workload.is_scheduled());
+    let current = |after: &&After| after.condition == Condition::Current;
+    jobs.flat_map(move |job| job.after.iter().filter(current)).map(|after| after.on)
 }

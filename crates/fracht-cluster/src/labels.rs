@@ -7,11 +7,14 @@ use crate::name::{LABEL, shortened, side_name, workload_name};
 use fracht_core::grammar::name::is_label_value;
 use fracht_core::model::{Model, Network, Workload};
 
-const NAME: &str = "app.kubernetes.io/name";
+pub(crate) const NAME: &str = "app.kubernetes.io/name";
 const COMPONENT: &str = "app.kubernetes.io/component";
 pub(crate) const PART_OF: &str = "app.kubernetes.io/part-of";
 const VERSION: &str = "app.kubernetes.io/version";
 const MANAGED_BY: &str = "app.kubernetes.io/managed-by";
+
+/// The label that a cluster gives to each namespace: its name.
+pub(crate) const NAMESPACE_NAME: &str = "kubernetes.io/metadata.name";
 
 /// The label of the members of the default network.
 pub(crate) const COMMON_NETWORK: &str = "fracht/common-network";
@@ -23,6 +26,20 @@ pub(crate) const MEMBER: &str = "member";
 /// The labels that select the pods of a workload.
 pub(crate) fn selector(model: &Model, workload: &Workload) -> Map {
     Map::from_iter([(NAME, &workload.name), (PART_OF, &model.name.value)])
+}
+
+/// The labels that select the pods that answer at the address of a service.
+pub(crate) fn address_selector(model: &Model, service: &Workload) -> Map {
+    if model.answering(service).is_empty() {
+        return selector(model, service);
+    }
+    let part_of = (Str::from(PART_OF), Str::from(&model.name.value));
+    Map::from_iter([part_of, (address_key(service).into(), MEMBER.into())])
+}
+
+/// The label of the pods that answer at an address that several services share.
+fn address_key(service: &Workload) -> String {
+    format!("fracht/{}", shortened(&format!("address-{}", service.name), LABEL))
 }
 
 /// The same as a label selector.
@@ -47,6 +64,9 @@ pub(crate) fn of_pod(model: &Model, workload: &Workload, group: Option<&str>) ->
     labels.extend(group.map(|group| (ONE_NODE, group.to_owned())));
     let networks = workload.networks.iter().map(|id| network_key(&model.networks[id.value]));
     labels.extend(networks.map(|key| (key, MEMBER)));
+    let shared = (!model.answering(workload).is_empty()).then_some(workload);
+    let behind = workload.behind().iter().map(|other| &model.workloads[other.value]);
+    labels.extend(shared.into_iter().chain(behind).map(|service| (address_key(service), MEMBER)));
     if workload.networks.is_empty() {
         labels.insert(COMMON_NETWORK, MEMBER);
     }

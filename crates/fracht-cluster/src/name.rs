@@ -4,23 +4,12 @@
 //! of all other objects contain the name of the stack, so that one stack never overwrites the objects of another.
 
 use fracht_core::digest::short;
+pub(crate) use fracht_core::digest::shortened;
 use fracht_core::grammar::word::Word as _;
-use fracht_core::model::{Config, Model, Reach, Secret, Volume, Workload};
+use fracht_core::model::{Config, Model, Reach, Secret, Volume, Workload, replica};
 
 /// The longest label (RFC 1123, section 2.1), which is the limit for most names of objects.
 pub(crate) const LABEL: usize = 63;
-
-/// `name`, cut to at most `most` bytes. The end is replaced by a digest of the whole, so that two long names stay
-/// different.
-pub(crate) fn shortened(name: &str, most: usize) -> String {
-    if name.len() <= most {
-        return name.to_owned();
-    }
-    let digest = short(name.as_bytes());
-    let keep = most.saturating_sub(digest.len() + 1);
-    let kept: String = name.chars().take(keep).collect();
-    format!("{}-{digest}", kept.trim_end_matches(['-', '.', '_']))
-}
 
 /// The name of an object for a part of the stack: `STACK-NAME`, or `STACK--NAME` if the name of the stack contains a
 /// dash, so that `a-b` with `c` and `a` with `b-c` differ.
@@ -73,17 +62,16 @@ pub fn open_service_name(model: &Model, workload: &Workload, reach: Reach) -> St
 
 /// The name of the headless Service of a `StatefulSet`. It is part of the addresses of the replicas.
 pub(crate) fn headless_name(model: &Model, workload: &Workload) -> String {
-    unlike_hosts(model, shortened(&format!("{}-pods", workload.name), LABEL))
+    replica::pods_name(&workload.name, |name| model.host_names.contains(name))
 }
 
 /// The name of the main object of a workload. The name of a `StatefulSet` is part of the addresses of its replicas.
 pub(crate) fn workload_name(model: &Model, workload: &Workload) -> String {
-    /// The longest name that leaves room for the suffix that the cluster adds in labels of pods and in names of Jobs.
-    const LONGEST: usize = LABEL - 11;
     if model.has_stable_names(workload) {
-        shortened(&workload.name, LONGEST)
+        replica::set_name(&workload.name)
     } else if workload.is_scheduled() {
-        shortened(&in_stack(model, &workload.name), LONGEST)
+        // The cluster adds a suffix in the names of Jobs, as it does in labels of pods.
+        shortened(&in_stack(model, &workload.name), replica::LONGEST_SET)
     } else {
         in_stack(model, &workload.name)
     }
@@ -96,11 +84,7 @@ pub fn side_name(model: &Model, workload: &Workload) -> String {
 
 /// A name for a Service that no service or external service of the stack has.
 fn unlike_hosts(model: &Model, name: String) -> String {
-    if model.host_names.contains(name.as_str()) {
-        shortened(&format!("{name}-{}", short(name.as_bytes())), LABEL)
-    } else {
-        name
-    }
+    replica::unlike(name, |name| model.host_names.contains(name))
 }
 
 #[cfg(test)]

@@ -31,3 +31,15 @@ pub fn short(bytes: &[u8]) -> String {
     digest.piece(bytes);
     digest.hex(8)
 }
+
+/// `name`, cut to at most `most` bytes. The end is replaced by a digest of the whole, so that two long names stay
+/// different.
+pub fn shortened(name: &str, most: usize) -> String {
+    if name.len() <= most {
+        return name.to_owned();
+    }
+    let digest = short(name.as_bytes());
+    let keep = most.saturating_sub(digest.len() + 1);
+    let kept: String = name.chars().take(keep).collect();
+    format!("{}-{digest}", kept.trim_end_matches(['-', '.', '_']))
+}

@@ -223,7 +223,7 @@ impl<V> OrderedMap<V> {
     }
 
     /// The values.
-    pub fn values(&self) -> impl Iterator<Item = &V> {
+    pub fn values(&self) -> impl Iterator<Item = &V> + Clone {
         self.list().iter().map(|(_, value)| value)
     }
 

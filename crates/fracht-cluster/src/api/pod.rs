@@ -32,6 +32,7 @@ parts! {
     Container {
         name: Str,
         image: Str,
+        image_pull_policy: Option<Str>,
         restart_policy: Option<Str>,
         command: Option<Vec<Str>>,
         args: Option<Vec<Str>>,

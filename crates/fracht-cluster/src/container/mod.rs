@@ -12,7 +12,7 @@ use std::sync::Arc;
 
 use fracht_core::grammar::duration::whole_seconds;
 use fracht_core::grammar::quantity::{Bounds, Quantity as Amount};
-use fracht_core::model::{BeforeStop, Container as Definition, Sidecar, Workload};
+use fracht_core::model::{BeforeStop, Container as Definition, Fetch, Sidecar, Workload};
 use fracht_core::origin::Sourced;
 
 use self::env::Environment;
@@ -69,6 +69,7 @@ fn container(
     Container {
         name: name.into(),
         image: definition.image.value.text().into(),
+        image_pull_policy: definition.fetch.map(|fetch| fetch_policy(fetch.value).into()),
         command,
         args,
         working_dir: definition.workdir.as_ref().map(|workdir| (&workdir.value).into()),
@@ -81,6 +82,15 @@ fn container(
         lifecycle: definition.before_stop.as_ref().map(|before| lifecycle(&before.value)),
         volume_mounts: storage::mounts(facts.model, sidecar, definition),
         ..Container::default()
+    }
+}
+
+/// The name of a policy of fetching in the API.
+fn fetch_policy(fetch: Fetch) -> &'static str {
+    match fetch {
+        Fetch::Always => "Always",
+        Fetch::Missing => "IfNotPresent",
+        Fetch::Never => "Never",
     }
 }
 

@@ -3,16 +3,18 @@
 //! `ready.sh` connects to the internal address of the service, which accepts connections only while one of its pods is
 //! ready. `done.sh` reads the Job from the cluster's API, with a token that only the gate can read and that allows only
 //! reading this Job. In the encoding of the API, the type of a condition and its status are next to each other.
+//! `current.sh` reads the Deployment or StatefulSet in the same way, and compares the counts of its status (apps/v1)
+//! with what is wanted.
 
 use fracht_core::digest::short;
 use fracht_core::grammar::duration::{self, whole_seconds};
 use fracht_core::grammar::image::Image;
-use fracht_core::model::{After, Condition, Model, Port, Probe, Protocol, Workload, WorkloadId};
+use fracht_core::model::{After, Condition, Kind, Model, Port, Probe, Protocol, Workload, WorkloadId};
 
 use crate::api::{Container, EnvVar, Map, ResourceRequirements, Str, Volume};
 use crate::container::{security, token};
 use crate::facts::ClusterFacts;
-use crate::name::{LABEL, shortened};
+use crate::name::{LABEL, shortened, workload_name};
 
 /// The exit code of a gate that gives up (`EX_TEMPFAIL`, sysexits.h), which does not count as a failure of its
 /// workload.
@@ -22,10 +24,15 @@ pub(crate) const GAVE_UP: i32 = 75;
 /// the kubelet would expand `$(…)`.
 const READY: &str = include_str!("ready.sh");
 const DONE: &str = include_str!("done.sh");
+const CURRENT: &str = include_str!("current.sh");
 
 /// The volume with the token and the certificate of the API, and where it is mounted.
 const TOKEN_VOLUME: &str = "fracht-gate";
 const TOKEN_FOLDER: &str = "/run/fracht-gate";
+
+/// The resources of the API (apps/v1) that a gate asks for the state of a rollout.
+pub(crate) const DEPLOYMENTS: &str = "deployments";
+pub(crate) const STATEFUL_SETS: &str = "statefulsets";
 
 /// The gates of a workload, in the order of its `after`.
 pub(crate) fn gates(facts: &ClusterFacts<'_>, workload: &Workload) -> Vec<Container> {
@@ -33,6 +40,7 @@ pub(crate) fn gates(facts: &ClusterFacts<'_>, workload: &Workload) -> Vec<Contai
         Condition::Started => None,
         Condition::Ready => ready(facts, workload, after.on),
         Condition::Done => done(facts, workload, after.on),
+        Condition::Current => Some(current(facts, workload, after.on)),
     };
     workload.after.iter().filter_map(gate).collect()
 }
@@ -44,20 +52,19 @@ pub(crate) fn longest_wait(model: &Model, workload: &Workload) -> i64 {
         .saturating_mul(i64::try_from(gates).unwrap_or(i64::MAX))
 }
 
-/// The tasks that a workload waits for until they are done.
-pub(crate) fn awaited_tasks(workload: &Workload) -> impl Iterator<Item = WorkloadId> {
-    let done = workload.after.iter().filter(|after| after.condition == Condition::Done);
-    done.map(|after| after.on)
+/// What the gates of a workload ask the API for.
+pub(crate) fn asked(workload: &Workload) -> impl Iterator<Item = &After> {
+    workload.after.iter().filter(|after| after.condition.asks_api())
 }
 
 /// Whether a workload needs an account of its own: it or its gates have permissions.
 pub(crate) fn needs_account(workload: &Workload) -> bool {
-    !workload.rights.is_empty() || awaited_tasks(workload).next().is_some()
+    !workload.rights.is_empty() || asked(workload).next().is_some()
 }
 
 /// The volume with the token for the gates; `None` if no gate needs it.
 pub(crate) fn token_volume(workload: &Workload) -> Option<Volume> {
-    awaited_tasks(workload).next()?;
+    asked(workload).next()?;
     Some(token::projected(TOKEN_VOLUME, token::projections()))
 }
 
@@ -90,15 +97,42 @@ fn ready(facts: &ClusterFacts<'_>, workload: &Workload, on: WorkloadId) -> Optio
 fn done(facts: &ClusterFacts<'_>, workload: &Workload, on: WorkloadId) -> Option<Container> {
     let model = facts.model;
     let task = &model.workloads[on].name;
-    let parameters = [
-        ("TASK", task.into()),
-        ("JOB", facts.job_name(on)?.clone()),
+    let parameters = [("TASK", task.into()), ("JOB", facts.job_name(on)?.clone())];
+    Some(of_api(model, workload, (DONE, task), parameters))
+}
+
+/// The gate for a new version of a service.
+fn current(facts: &ClusterFacts<'_>, workload: &Workload, on: WorkloadId) -> Container {
+    let model = facts.model;
+    let service = &model.workloads[on];
+    let resource = if model.has_stable_names(service) { STATEFUL_SETS } else { DEPLOYMENTS };
+    let mut parameters = vec![
+        ("SERVICE", (&service.name).into()),
+        ("RESOURCE", resource.into()),
+        ("NAME", workload_name(model, service).into()),
+    ];
+    // A task runs again with each version. A service is not restarted: what it waits for was applied before it.
+    if matches!(&workload.kind, Kind::Task(task) if task.schedule.is_none()) {
+        parameters.extend(facts.version(on).map(|version| ("VERSION", version.clone())));
+    }
+    of_api(model, workload, (CURRENT, &service.name), parameters)
+}
+
+/// A gate that asks the API.
+fn of_api(
+    model: &Model,
+    workload: &Workload,
+    (script, on): (&'static str, &str),
+    parameters: impl IntoIterator<Item = (&'static str, Str)>,
+) -> Container {
+    let place = [
         ("NAMESPACE", (&model.target.namespace.value).into()),
         ("API_FOLDER", TOKEN_FOLDER.into()),
     ];
-    let mut gate = container(model, workload, (DONE, &model.target.gate.done.value), task, parameters);
+    let parameters = parameters.into_iter().chain(place);
+    let mut gate = container(model, workload, (script, &model.target.gate.done.value), on, parameters);
     gate.volume_mounts = vec![token::mount_at(TOKEN_VOLUME, TOKEN_FOLDER)];
-    Some(gate)
+    gate
 }
 
 fn container(

@@ -3,9 +3,12 @@
 use fracht_core::grammar::share::Share;
 use fracht_core::model::{Model, Replicas, Workload};
 
-use crate::api::{Deployment, DeploymentSpec, DeploymentStrategy, IntOrName, RollingUpdateDeployment};
+use crate::api::{Deployment, DeploymentSpec, DeploymentStrategy, IntOrName, Metadata, RollingUpdateDeployment};
 use crate::facts::ClusterFacts;
 use crate::{labels, pod};
+
+/// The annotation with the version of the pods, a digest, which start gates compare.
+const VERSION: &str = "fracht/version";
 
 pub(crate) fn deployment(facts: &ClusterFacts<'_>, workload: &Workload) -> Deployment {
     let model = facts.model;
@@ -15,7 +18,14 @@ pub(crate) fn deployment(facts: &ClusterFacts<'_>, workload: &Workload) -> Deplo
         strategy: strategy(model, workload),
         template: pod::template(facts, workload, None),
     };
-    Deployment::new(labels::workload_meta(model, workload), spec)
+    Deployment::new(meta(facts, workload), spec)
+}
+
+/// Name, namespace, labels and annotations, with the version of the pods if a Job waits for it.
+pub(super) fn meta(facts: &ClusterFacts<'_>, workload: &Workload) -> Metadata {
+    let mut meta = labels::workload_meta(facts.model, workload);
+    meta.annotations.extend(facts.version_of(workload).map(|version| (VERSION, version.clone())));
+    meta
 }
 
 /// The number of replicas. It is also set if it is the cluster's default, so that applying the object restores it.

@@ -7,7 +7,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use fracht_core::model::{Model, Network, NetworkId, Workload};
+use fracht_core::model::{Admitted, Model, Network, NetworkId, Workload};
 use fracht_core::plan::reach::{API_PORTS, NAME_PORTS, NODE_NAMES};
 
 use crate::api::{
@@ -59,6 +59,8 @@ pub(crate) fn with_members(model: &Model) -> BTreeMap<NetworkId, bool> {
 pub(crate) fn network(model: &Model, network: &Network, beside_closed: bool) -> NetworkPolicy {
     let members = members(model, labels::network_key(network).into());
     let mut spec = among(&members);
+    let admitted = network.admits.iter().map(admitted);
+    spec.ingress.iter_mut().for_each(|rule| rule.from.extend(admitted.clone()));
     if network.closed.value {
         let to_members = NetworkPolicyEgressRule { to: vec![peer(&members)], ports: Vec::new() };
         spec.egress = vec![to_members, look_up()];
@@ -78,7 +80,7 @@ pub(crate) fn common(model: &Model) -> NetworkPolicy {
 
 /// The policy of a service's open ports.
 pub(crate) fn open(model: &Model, workload: &Workload) -> NetworkPolicy {
-    let ports = workload.open_ports().map(port::of_policy).collect();
+    let ports = model.opened_ports(workload).map(port::of_policy).collect();
     let spec = NetworkPolicySpec {
         pod_selector: labels::label_selector(model, workload),
         policy_types: vec!["Ingress".into()],
@@ -110,6 +112,20 @@ fn members(model: &Model, key: Str) -> LabelSelector {
 
 fn peer(members: &LabelSelector) -> NetworkPolicyPeer {
     NetworkPolicyPeer { pod_selector: Some(members.clone()), ..NetworkPolicyPeer::default() }
+}
+
+/// The pods of another stack that may connect to members.
+fn admitted(admitted: &Admitted) -> NetworkPolicyPeer {
+    let stack = (Str::from(labels::PART_OF), Str::from(&admitted.stack.value));
+    let service = admitted.service.as_ref().map(|service| (Str::from(labels::NAME), Str::from(service)));
+    let namespace = admitted.namespace.as_ref().map(|namespace| LabelSelector {
+        match_labels: Map::from_iter([(labels::NAMESPACE_NAME, Str::from(namespace))]),
+    });
+    NetworkPolicyPeer {
+        pod_selector: Some(LabelSelector { match_labels: service.into_iter().chain([stack]).collect() }),
+        namespace_selector: namespace,
+        ip_block: None,
+    }
 }
 
 fn to_block(cidr: Str) -> NetworkPolicyPeer {

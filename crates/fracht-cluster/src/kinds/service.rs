@@ -44,7 +44,7 @@ fn service(
 ) -> Service {
     let spec = ServiceSpec {
         type_: kind,
-        selector: labels::selector(model, workload),
+        selector: labels::address_selector(model, workload),
         ports,
         ..ServiceSpec::default()
     };
@@ -82,7 +82,8 @@ pub(crate) fn outside(model: &Model, outside: &Outside) -> Service {
             ..ServiceSpec::default()
         },
         // Without ports there is nothing to forward: the name resolves to the address itself.
-        OutsidePlace::Address(_) => ServiceSpec {
+        // A Service of the cluster needs none; one with an address gets its addresses from an `EndpointSlice`.
+        OutsidePlace::Address(_) | OutsidePlace::Service(..) => ServiceSpec {
             cluster_ip: ports.is_empty().then(|| "None".into()),
             ports,
             ..ServiceSpec::default()

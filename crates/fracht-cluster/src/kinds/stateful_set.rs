@@ -18,7 +18,7 @@ pub(crate) fn stateful_set(facts: &ClusterFacts<'_>, workload: &Workload) -> Sta
         template: pod::template(facts, workload, None),
         volume_claim_templates: each(model, workload).map(template).collect(),
     };
-    StatefulSet::new(labels::workload_meta(model, workload), spec)
+    StatefulSet::new(deployment::meta(facts, workload), spec)
 }
 
 /// The volumes of which each replica has its own, each once.

@@ -19,14 +19,15 @@ pub(crate) use self::object::complete_names;
 pub use self::source::ObjectOrigin;
 pub(crate) use self::source::Source;
 use crate::brought::PassedObject;
-use crate::facts::ClusterFacts;
+use crate::facts::{ClusterFacts, Digests};
 use crate::gate;
 use crate::kinds::{Holder, Scale, SecretValues, ingress, job, network_policy, pod_disruption_budget};
 use crate::name::claim_name;
+use crate::pod;
 
 /// The facts from which objects are built.
 pub(crate) fn facts(core: &Facts) -> ClusterFacts<'_> {
-    ClusterFacts::of(core, job::name)
+    ClusterFacts::of(core, Digests { name_job: job::name, version: pod::version })
 }
 
 /// The problems of all objects together: clashes of names, and patches that do not fit. Patches are applied. Jobs may
@@ -73,7 +74,9 @@ pub(crate) fn objects(core: &Facts, passed: Vec<PassedObject>) -> Vec<PlannedObj
         plan.add(Source::Secret(id, secret));
     }
     for outside in &model.outsides {
-        plan.add(Source::OutsideService(outside));
+        if !matches!(outside.place.value, OutsidePlace::Service(..)) {
+            plan.add(Source::OutsideService(outside));
+        }
         if let OutsidePlace::Address(address) = outside.place.value {
             plan.add(Source::EndpointSlice(outside, address));
         }
@@ -158,7 +161,7 @@ impl<'m> Planner<'m> {
             self.add(Source::CommonNetwork);
         }
         for workload in &self.model.workloads {
-            if workload.open_ports().next().is_some() {
+            if self.model.opened_ports(workload).next().is_some() {
                 self.add(Source::OpenPorts(workload));
             }
             if self.model.may_use_api(workload) {

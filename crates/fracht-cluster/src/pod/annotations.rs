@@ -10,6 +10,9 @@ use crate::facts::ClusterFacts;
 use crate::labels;
 use crate::name::{LABEL, shortened};
 
+/// The annotation whose change restarts pods.
+const RENEW: &str = "fracht/renew";
+
 /// The annotations, with a digest per config of the keys that the workload uses: a change of these keys restarts its
 /// pods, and no others. Secrets have no digest, from which they could be guessed.
 pub(super) fn of_pod(facts: &ClusterFacts<'_>, workload: &Workload) -> Map {
@@ -26,6 +29,7 @@ pub(super) fn of_pod(facts: &ClusterFacts<'_>, workload: &Workload) -> Map {
         Some((format!("fracht/{name}"), digest))
     };
     let mut annotations = labels::notes(workload);
+    annotations.extend(workload.renew.as_ref().map(|renew| (RENEW, renew.plain())));
     annotations.extend(used.into_iter().filter_map(digest));
     annotations
 }

@@ -3,10 +3,11 @@
 mod annotations;
 mod scheduling;
 
+use fracht_core::digest::short;
 use fracht_core::grammar::duration::whole_seconds;
 use fracht_core::model::Workload;
 
-use crate::api::{LocalObjectReference, Metadata, PodSpec, PodTemplateSpec};
+use crate::api::{LocalObjectReference, Metadata, PodSpec, PodTemplateSpec, Str, json, json_bytes};
 use crate::container::{self, security, storage, token};
 use crate::facts::ClusterFacts;
 use crate::name::{secret_name, side_name};
@@ -19,6 +20,14 @@ const STOP_SECONDS: u32 = 30;
 pub(crate) struct Once {
     /// The time limit in seconds.
     pub(crate) within: Option<i64>,
+}
+
+/// The version of a workload: a digest of its pods.
+pub(crate) fn version(facts: &ClusterFacts<'_>, workload: &Workload) -> Str {
+    let mut content = json(&template(facts, workload, None));
+    // In the order of the alphabet, so that the digest does not depend on the order in which fields are written.
+    content.sort_all_objects();
+    short(&json_bytes(&content)).into()
 }
 
 /// The pod template of a workload; `once` is set for a task.

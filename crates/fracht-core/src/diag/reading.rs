@@ -127,6 +127,19 @@ pub(crate) static LIKE_CYCLE: Rule = Rule::always_error(
     ),
 );
 
+pub(crate) static BUILD_CYCLE: Rule = Rule::always_error(
+    "build-cycle",
+    "Builds that take from each other in a cycle",
+    "None of them can be built first.",
+    (
+        "[stack]\nname = \"s\"\n[build.x]\nsource = \"x\"\nargs.BASE = \"{build.y}\"\n\
+         [build.y]\nsource = \"y\"\nargs.BASE = \"{build.x}\"\n[service.a]\nbuild = \"x\"\n\
+         [target.laptop]\non = \"machine\"\n",
+        "[stack]\nname = \"s\"\n[build.x]\nsource = \"x\"\nargs.BASE = \"{build.y}\"\n\
+         [build.y]\nsource = \"y\"\n[service.a]\nbuild = \"x\"\n[target.laptop]\non = \"machine\"\n",
+    ),
+);
+
 pub(crate) static DROP_MISSES: Rule = Rule {
     name: "drop-misses",
     severity: Severity::Warning,

@@ -3,6 +3,7 @@
 //! ```text
 //! text      = { plain | "{{" | "}}" | "{" reference "}" }
 //! reference = kind "." name [ "/" part ]
+//! list      = reference " join " separator          a list of all replicas; the separator is in quotes
 //! ```
 
 use std::borrow::Cow;
@@ -30,6 +31,8 @@ pub enum RefKind {
     Network,
     /// An external service.
     Outside,
+    /// A replica of a service, or all of them.
+    Replica,
     /// The number of a port.
     Port,
     /// An input.
@@ -64,6 +67,7 @@ impl Word for RefKind {
         ("secret", Self::Secret),
         ("network", Self::Network),
         ("outside", Self::Outside),
+        ("replica", Self::Replica),
         ("port", Self::Port),
         ("input", Self::Input),
         ("build", Self::Build),
@@ -159,6 +163,16 @@ pub(crate) fn parse(text: &str) -> Result<Written<'_>, NotReference<'_>> {
     Ok(Written { kind, name, part })
 }
 
+/// The reference and the separator of a list, `replica.db.all/sql join ";"`. In the separator, `\n` and `\t` stand for
+/// a line break and a tab, for files that have no such escapes of their own.
+pub(crate) fn list(text: &str) -> Option<(&str, String)> {
+    let (head, rest) = text.split_once(' ')?;
+    let quoted = rest.trim_start().strip_prefix("join")?.trim();
+    let quote = quoted.chars().next().filter(|quote| matches!(quote, '"' | '\''))?;
+    let separator = quoted.strip_prefix(quote)?.strip_suffix(quote)?;
+    (!separator.contains(quote)).then(|| (head, separator.replace("\\n", "\n").replace("\\t", "\t")))
+}
+
 /// Whether a text may contain references.
 pub(crate) fn has_braces(text: &str) -> bool {
     text.bytes().any(|byte| matches!(byte, b'{' | b'}'))
@@ -222,6 +236,11 @@ mod tests {
         }
         assert_eq!(parse("harbour.db"), Err(NotReference::Kind("harbour")));
         assert_eq!(Reference::to("volume.a", &[RefKind::Config]), None);
+        let sql = Some(("replica.db.all/sql", "\n; ".to_owned()));
+        assert_eq!(list("replica.db.all/sql join '\\n; '"), sql);
+        for text in ["replica.db.all", "replica.db.all join", "a.b join \"", "a.b join \"x\"y\"", "a.b jon \"x\""] {
+            assert_eq!(list(text), None, "{text}");
+        }
     }
 
     #[test]

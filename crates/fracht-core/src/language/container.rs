@@ -15,7 +15,7 @@ use crate::grammar::name::NameKind;
 use crate::grammar::quantity::Bounds;
 use crate::grammar::reference::{RefKind, Reference, References};
 use crate::grammar::user::User;
-use crate::model::{Confine, Spell};
+use crate::model::{Confine, Fetch, Spell};
 
 pub(crate) static IMAGE: Field<Template> = Field {
     key: Key {
@@ -36,6 +36,16 @@ pub(crate) static BUILD: Field<Arc<str>> = Field {
         example: "\"forecast\"",
     },
     takes: name(NameKind::Label),
+};
+pub(crate) static FETCH: Field<Fetch> = Field {
+    key: Key {
+        name: "fetch",
+        default: "missing; with the tag `latest` always",
+        becomes: "imagePullPolicy",
+        description: "When the image is fetched from its registry: `always` at each start, if it is `missing`, or `never`.",
+        example: "\"always\"",
+    },
+    takes: words(),
 };
 pub(crate) static PROGRAM: Field<Template> = Field {
     key: Key {
@@ -210,6 +220,7 @@ pub(crate) static BEFORE_STOP_TABLE: TableShape = TableShape {
 pub(super) static CONTAINER: Group = &[
     &IMAGE,
     &BUILD,
+    &FETCH,
     &PROGRAM,
     &ARGS,
     &WORKDIR,

@@ -1,7 +1,9 @@
 //! `[service.NAME]`, and the sidecars beside it.
 
+use std::sync::Arc;
+
 use super::container::{CONTAINER, IMAGE_OR_BUILD};
-use super::field::{BOOLEAN, Field, Table, Takes, formatted, integer, named, table};
+use super::field::{BOOLEAN, Field, Table, Takes, formatted, integer, name, named, one_or_list, table};
 use super::format;
 use super::port::LISTENING;
 use super::shape::{Group, IntegerBounds, Key, Short, TableShape};
@@ -40,6 +42,16 @@ pub(crate) static STABLE_NAMES: Field<bool> = Field {
     },
     takes: BOOLEAN,
 };
+pub(crate) static BEHIND: Field<Arc<str>> = Field {
+    key: Key {
+        name: "behind",
+        default: "none",
+        becomes: "a label that the Services of the other one select",
+        description: "Services at whose address it answers as well, such as the stable version of a test version.",
+        example: "\"forecast\"",
+    },
+    takes: one_or_list(name(NameKind::Label)),
+};
 pub(crate) static BESIDE: Field<Table> = Field {
     key: Key {
         name: "beside",
@@ -52,7 +64,7 @@ pub(crate) static BESIDE: Field<Table> = Field {
 };
 
 /// The keys of services alone.
-pub(super) static SERVICE: Group = &[&REPLICAS, &ROLLOUT, &STABLE_NAMES, &SPREAD, &BESIDE];
+pub(super) static SERVICE: Group = &[&REPLICAS, &ROLLOUT, &STABLE_NAMES, &SPREAD, &BEHIND, &BESIDE];
 
 /// `[service.NAME]`.
 pub(crate) static SERVICE_TABLE: TableShape = TableShape {

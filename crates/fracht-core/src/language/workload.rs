@@ -50,10 +50,20 @@ pub(crate) static AFTER: Field<Condition> = Field {
         name: "after",
         default: "none",
         becomes: "start gates: init containers that wait",
-        description: "Services and tasks to wait for: until `started`, `ready` (services) or `done` (tasks).",
+        description: "Services and tasks to wait for: until `started`, `ready` or `current` (services), or `done` (tasks).",
         example: "{ db = \"ready\", schema = \"done\" }",
     },
     takes: named(NameKind::Label, words()),
+};
+pub(crate) static RENEW: Field<Template> = Field {
+    key: Key {
+        name: "renew",
+        default: "none",
+        becomes: "an annotation of the pods",
+        description: "Text whose change restarts a service, or runs a task again, although nothing else changed.",
+        example: "\"{input.build}\"",
+    },
+    takes: scalar(References::Known),
 };
 pub(crate) static SPREAD: Field<Table> = Field {
     key: Key {
@@ -226,4 +236,4 @@ pub(crate) static RIGHT_TABLE: TableShape = TableShape {
 
 /// The keys that services, tasks and patterns share, apart from those of their containers.
 pub(super) static WORKLOAD: Group =
-    &[&LIKE, &DROP, &NETWORK, &AFTER, &PLACE, &PLATFORM, &STOP_WITHIN, &RIGHTS, &ROLE, &LABEL, &NOTE, &PULL];
+    &[&LIKE, &DROP, &NETWORK, &AFTER, &RENEW, &PLACE, &PLATFORM, &STOP_WITHIN, &RIGHTS, &ROLE, &LABEL, &NOTE, &PULL];

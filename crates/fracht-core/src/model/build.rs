@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use super::Text;
+use super::{BuildId, Text};
 use crate::grammar::image::Image;
 use crate::origin::Sourced;
 use crate::source::Span;
@@ -17,8 +17,12 @@ pub struct Build {
     pub span: Span,
     /// The folder, as a resolved path.
     pub source: PathBuf,
-    /// The path of the recipe in the folder.
-    pub recipe: Sourced<Arc<str>>,
+    /// The path of the recipe in the folder; `None` if another tool makes the image.
+    pub recipe: Option<Sourced<Arc<str>>>,
+    /// The arguments of the recipe, in the order of the file.
+    pub args: Vec<(Arc<str>, Text)>,
+    /// The builds that it takes from: those to which its arguments refer.
+    pub takes: Box<[BuildId]>,
     /// The image: registry of the target, name of the build, tag; `None` if the tag could not be read.
     pub image: Option<Image>,
     /// The tag as written; `None` for a digest of the content.

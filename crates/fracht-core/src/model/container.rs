@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use super::{ConfigId, Health, Id, Mount, SecretId, Text};
+use super::{BuildId, ConfigId, Health, Id, Mount, SecretId, Text};
 use crate::grammar::image::Image;
 use crate::grammar::quantity::Bounds;
 use crate::grammar::user::User;
@@ -16,6 +16,10 @@ use crate::source::Span;
 pub struct Container {
     /// The image.
     pub image: Sourced<Image>,
+    /// The build that makes the image.
+    pub build: Option<BuildId>,
+    /// When the image is fetched; `None` for the default of what runs it.
+    pub fetch: Option<Sourced<Fetch>>,
     /// The program to run instead of the image's own.
     pub program: Option<Box<[Text]>>,
     /// The arguments of the program; `None` for those of the image.
@@ -40,6 +44,22 @@ pub struct Container {
     pub cpu: Option<Sourced<Bounds>>,
     /// Memory request and limit.
     pub memory: Option<Sourced<Bounds>>,
+}
+
+/// When an image is fetched from its registry.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fetch {
+    /// At each start.
+    Always,
+    /// If it is not there.
+    Missing,
+    /// Never: it has to be there.
+    Never,
+}
+
+impl Word for Fetch {
+    const WORDS: &'static [(&'static str, Self)] =
+        &[("always", Self::Always), ("missing", Self::Missing), ("never", Self::Never)];
 }
 
 /// A container that runs beside the main one, in the same pod.

@@ -35,6 +35,7 @@ mod mount;
 mod network;
 mod outside;
 mod port;
+pub mod replica;
 mod secret;
 mod store;
 mod target;
@@ -42,7 +43,7 @@ mod text;
 mod volume;
 mod workload;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use crate::origin::Sourced;
@@ -50,13 +51,13 @@ use crate::origin::Sourced;
 pub use build::Build;
 pub use change::Change;
 pub use config::{Config, ConfigKey, ConfigKeys, Content};
-pub use container::{BeforeStop, Confine, Container, Sidecar, SidecarIndex, Spell, Use, UseSource, Variable};
+pub use container::{BeforeStop, Confine, Container, Fetch, Sidecar, SidecarIndex, Spell, Use, UseSource, Variable};
 pub use extra::{OperationKind, Passed, Patch, PatchChange, Raw};
 pub use health::{Health, Probe};
 pub use input::Input;
 pub use list::{Id, List};
 pub use mount::{Mount, Mounted, Scratch};
-pub use network::Network;
+pub use network::{Admitted, Network};
 pub use outside::{Outside, OutsidePlace, OutsidePort};
 pub use port::{Port, PortIndex, Protocol, Reach};
 pub use secret::{Secret, SecretForm, SecretKey, SecretSource};
@@ -72,6 +73,8 @@ pub use workload::{
 
 /// A service or a task.
 pub type WorkloadId = Id<Workload>;
+/// A build.
+pub type BuildId = Id<Build>;
 /// A volume.
 pub type VolumeId = Id<Volume>;
 /// A config.
@@ -114,6 +117,8 @@ pub struct Model {
     pub stores: Vec<OwnStore>,
     /// The host names inside the stack: the names of services, tasks and external services.
     pub host_names: BTreeSet<Arc<str>>,
+    /// The services that answer at the address of another one as well, by the name of that one.
+    pub answering: BTreeMap<Arc<str>, Vec<WorkloadId>>,
     /// Changes to objects, in the order in which to make them.
     pub patches: Vec<Patch>,
     /// Files of objects that are added unchanged.
@@ -126,6 +131,25 @@ impl Model {
     /// The data store that a container runs, if its image is that of one.
     pub fn store<'m>(&'m self, container: &'m Container) -> Option<Store<'m>> {
         Store::of(&container.image.value, &self.stores)
+    }
+
+    /// The services that answer at the address of a service, besides itself.
+    pub fn answering(&self, service: &Workload) -> &[WorkloadId] {
+        self.answering.get(&service.name).map_or(&[], Vec::as_slice)
+    }
+
+    /// Whether clients outside the stack can reach a port of a service: it is open, or a port of its name is at an
+    /// address at which the service answers as well.
+    pub fn is_opened(&self, service: &Workload, port: &Port) -> bool {
+        port.reach.value.is_open()
+            || service.behind().iter().any(|other| {
+                self.workloads[other.value].open_ports().any(|open| open.name == port.name)
+            })
+    }
+
+    /// The ports of a service that clients outside the stack can reach.
+    pub fn opened_ports<'m>(&'m self, service: &'m Workload) -> impl Iterator<Item = &'m Port> {
+        service.ports().iter().filter(|port| self.is_opened(service, port))
     }
 
     /// Whether two workloads share a network. Workloads without `networks` share the default network.
@@ -201,7 +225,7 @@ impl Model {
 
     /// Whether a workload that is only in closed networks uses the cluster's API, so that it may connect to it.
     pub fn may_use_api(&self, workload: &Workload) -> bool {
-        let gate = workload.after.iter().any(|after| after.condition == Condition::Done);
+        let gate = workload.after.iter().any(|after| after.condition.asks_api());
         (gate || !workload.rights.is_empty()) && self.is_closed_in(workload)
     }
 

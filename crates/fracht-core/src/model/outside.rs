@@ -26,6 +26,8 @@ pub enum OutsidePlace {
     Host(Arc<str>),
     /// An IP address.
     Address(IpAddr),
+    /// A Service that is already in the cluster: its name, and its namespace if that is another one.
+    Service(Arc<str>, Option<Arc<str>>),
 }
 
 /// A port of an external service.
@@ -35,4 +37,11 @@ pub struct OutsidePort {
     pub name: Arc<str>,
     /// Its number.
     pub number: Sourced<u16>,
+}
+
+impl OutsidePlace {
+    /// The name of a Service of the cluster (DNS for Services and Pods): alone in its namespace, else with that.
+    pub fn service_host(name: &Arc<str>, namespace: Option<&Arc<str>>) -> Arc<str> {
+        namespace.map_or_else(|| Arc::clone(name), |namespace| format!("{name}.{namespace}.svc").into())
+    }
 }

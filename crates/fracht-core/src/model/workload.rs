@@ -35,6 +35,8 @@ pub struct Workload {
     pub networks: Box<[Sourced<NetworkId>]>,
     /// The services and tasks that it waits for before it starts.
     pub after: Box<[After]>,
+    /// A text whose change restarts it, or runs it again.
+    pub renew: Option<Text>,
     /// How its pods are spread.
     pub spread: Option<Spread>,
     /// Labels that a node must have to run it.
@@ -96,6 +98,8 @@ pub struct ServicePart {
     pub rollout: Rollout,
     /// Whether replicas keep their names across restarts.
     pub stable_names: Sourced<bool>,
+    /// The services at whose address it answers as well.
+    pub behind: Box<[Sourced<WorkloadId>]>,
 }
 
 /// How many replicas run.
@@ -228,11 +232,30 @@ pub enum Condition {
     Ready,
     /// It has ended successfully.
     Done,
+    /// All its replicas are of the new version and ready, and none of an older one is left.
+    Current,
+}
+
+impl Condition {
+    /// Whether a start gate asks the cluster's API for it.
+    pub fn asks_api(self) -> bool {
+        matches!(self, Self::Done | Self::Current)
+    }
+
+    /// Whether it says that a service answers.
+    pub fn is_of_health(self) -> bool {
+        matches!(self, Self::Ready | Self::Current)
+    }
 }
 
 impl Word for Condition {
     const WORDS: &'static [(&'static str, Self)] =
-        &[("started", Self::Started), ("ready", Self::Ready), ("done", Self::Done)];
+        &[
+        ("started", Self::Started),
+        ("ready", Self::Ready),
+        ("done", Self::Done),
+        ("current", Self::Current),
+    ];
 }
 
 #[expect(clippy::indexing_slicing, reason = "the index of a health check, or of the list of ports itself")]
@@ -258,7 +281,12 @@ impl Workload {
         self.service().map_or(&[], |service| &service.ports)
     }
 
-    /// Its ports that can be reached from outside the stack.
+    /// The services at whose address it answers as well.
+    pub fn behind(&self) -> &[Sourced<WorkloadId>] {
+        self.service().map_or(&[], |service| &service.behind)
+    }
+
+    /// Its ports that are open themselves to clients outside the stack.
     pub fn open_ports(&self) -> impl Iterator<Item = &Port> {
         self.ports().iter().filter(|port| port.reach.value.is_open())
     }
@@ -301,7 +329,7 @@ impl Workload {
         })
     }
 
-    /// Whether it has a start gate: it waits for a service to be ready or a task to be done.
+    /// Whether it has a start gate: it waits for more than a start.
     pub fn has_gates(&self) -> bool {
         self.after.iter().any(|after| after.condition != Condition::Started)
     }

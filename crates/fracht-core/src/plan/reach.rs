@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::external::{ExternalAddress, external_addresses};
 use super::ports::PortPlan;
 use crate::model::{
-    Address, Condition, Model, NetworkId, OutsideId, Part, Port, PortIndex, Protocol, Reach, SecretId,
+    Address, Model, NetworkId, OutsideId, Part, Port, PortIndex, Protocol, Reach, SecretId,
     TargetKind, Text, Workload, WorkloadId,
 };
 
@@ -28,6 +28,8 @@ pub struct OpenPort {
     pub service: WorkloadId,
     /// The port.
     pub port: PortIndex,
+    /// The other services that answer at its address.
+    pub also: Vec<WorkloadId>,
     /// From where it can be reached.
     pub reach: Reach,
     /// Its external addresses.
@@ -219,7 +221,7 @@ impl<'m> Counts<'m> {
         members.dedup();
         let leaks = leaks(model, caller);
         let is_led_to = |id: &&WorkloadId| {
-            model.workloads[**id].open_ports().any(|port| reaches_open_port(ways_out.0, &leaks, port))
+            model.opened_ports(&model.workloads[**id]).any(|port| reaches_open_port(ways_out.0, &leaks, port))
         };
         let led_to = self.led_to.entry(ways_out);
         let led_to = *led_to.or_insert_with(|| self.services.iter().filter(is_led_to).count());
@@ -247,7 +249,7 @@ pub fn may(model: &Model, from: WorkloadId, to: WorkloadId) -> May {
     if model.share_network(caller, called) {
         return May::All;
     }
-    let mut open = called.open_ports().peekable();
+    let mut open = model.opened_ports(called).peekable();
     match (open.peek().is_some(), model.is_closed_in(caller)) {
         (true, true) => {
             let leaks = leaks(model, caller);
@@ -264,10 +266,10 @@ pub fn may(model: &Model, from: WorkloadId, to: WorkloadId) -> May {
 pub fn may_at(model: &Model, from: WorkloadId, to: WorkloadId, port: &Port) -> bool {
     match may(model, from, to) {
         May::Itself | May::All => true,
-        May::OpenPorts => port.reach.value.is_open(),
+        May::OpenPorts => model.is_opened(&model.workloads[to], port),
         May::SomeOpenPorts => {
             let leaks = leaks(model, &model.workloads[from]);
-            port.reach.value.is_open() && leaks.iter().any(|leak| leak.leads_to(port))
+            model.is_opened(&model.workloads[to], port) && leaks.iter().any(|leak| leak.leads_to(port))
         }
         May::NoNetwork | May::NoWayOut => false,
     }
@@ -288,7 +290,7 @@ fn used(workload: &Workload) -> (BTreeSet<WorkloadId>, BTreeSet<OutsideId>) {
             _ => {}
         }
     }
-    let waits = workload.after.iter().filter(|after| after.condition == Condition::Ready);
+    let waits = workload.after.iter().filter(|after| after.condition.is_of_health());
     services.extend(waits.map(|after| after.on));
     (services, outside)
 }
@@ -300,12 +302,19 @@ fn open_ports(model: &Model, plan: &PortPlan) -> Vec<OpenPort> {
         Some(OpenPort {
             service: entry.service,
             port: entry.port,
+            also: answering_at(model, entry.service, port),
             reach: port.reach.value,
             addresses: external_addresses(model, port, &entry.at),
             logins: known.entry(entry.service).or_insert_with(|| logins(model, entry.service)).clone(),
         })
     };
     plan.entries.iter().filter_map(way).collect()
+}
+
+/// The other services that answer at the address of a port: those behind it that have such a port.
+fn answering_at(model: &Model, service: WorkloadId, port: &Port) -> Vec<WorkloadId> {
+    let has_port = |id: &&WorkloadId| model.workloads[**id].ports().iter().any(|own| own.name == port.name);
+    model.answering(&model.workloads[service]).iter().filter(has_port).copied().collect()
 }
 
 /// The logins of a service: its user names and secrets, without those for services that it uses. A secret is for

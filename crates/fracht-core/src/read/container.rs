@@ -16,13 +16,14 @@ use crate::grammar::name::NameKind;
 use crate::grammar::reference::{RefKind, Reference};
 use crate::grammar::word::Word;
 use crate::language::container::{
-    ARGS, BEFORE_STOP, BEFORE_STOP_TABLE, BUILD, CONFINE, CPU, ENV, FROM, IMAGE, IMAGE_OR_BUILD, MEMORY,
+    ARGS, BEFORE_STOP, BEFORE_STOP_TABLE, BUILD, CONFINE, CPU, ENV, FETCH, FROM, IMAGE, IMAGE_OR_BUILD, MEMORY,
     PREFIX, PROGRAM, RUN, SPELL, USE, USE_TABLE, USER, WAIT, WORKDIR,
 };
 use crate::language::health::HEALTH;
 use crate::language::mount::MOUNT;
 use crate::model::{BeforeStop, Confine, Container, Content, Mount, Spell, Unread, Use, UseSource, Variable};
 use crate::origin::Sourced;
+use crate::resolve::BuildSymbol;
 use crate::tree::Entry;
 
 /// Reads a container. `owner` is such as `service.api`. `ports` is `None` for a task: it has no ports, and a health
@@ -35,7 +36,9 @@ pub(super) fn read(
     unread: &mut Unread,
 ) -> Container {
     let container = Container {
+        build: fields.get(reader, &BUILD).and_then(|build| Some(reader.symbols.build(&build.value)?.0)),
         image: reader.noting(unread, &IMAGE, |reader| image(reader, owner, fields)),
+        fetch: fields.get(reader, &FETCH),
         program: fields.texts(reader, &PROGRAM),
         args: fields.texts(reader, &ARGS),
         workdir: fields.get(reader, &WORKDIR),
@@ -87,15 +90,15 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<I
 /// The image of a build.
 fn built(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Option<Sourced<Image>> {
     let build = fields.get(reader, &BUILD)?;
-    let Some(image) = reader.builds.get(&build.value) else {
+    let Some((_, symbol)) = reader.symbols.build(&build.value) else {
         reader.unknown(RefKind::Build, &build.value, build.span()?);
         return None;
     };
-    let image = image.clone();
-    if image.is_none() {
+    let BuildSymbol::Known(image) = symbol.clone() else {
         reader.taint(); // its tag could not be read, and is reported
-    }
-    Some(Sourced { value: image?, origin: build.origin })
+        return None;
+    };
+    Some(Sourced { value: image, origin: build.origin })
 }
 
 fn env(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Variable]> {

@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::Reader;
+use super::build::named_builds;
 use super::fields::Fields;
 use crate::cover::may_be_secret;
 use crate::diag::Diagnostic;
@@ -61,6 +62,10 @@ pub(super) fn report_unused_sources(
     values_of(tree, LIKE.name(), &mut liked);
     let mut built = BTreeSet::new();
     values_of(root, BUILD.name(), &mut built);
+    let builds = || stack::BUILD.node(root).and_then(Node::table).into_iter().flatten();
+    if builds().any(|(name, _)| !built.contains(&**name)) {
+        named_builds_of(root, &mut built);
+    }
     let mut report = |kind: &str, name: &str, span, help: String| {
         reader.sink.push(
             Diagnostic::new(&UNUSED, format!("`{kind}.{name}` is never used"))
@@ -74,7 +79,7 @@ pub(super) fn report_unused_sources(
             report("pattern", name, *span, format!("start a service from it: `like = \"pattern.{name}\"`"));
         }
     }
-    for (name, entry) in stack::BUILD.node(root).and_then(Node::table).into_iter().flatten() {
+    for (name, entry) in builds() {
         if !built.contains(&**name) {
             report(
                 "build",
@@ -101,6 +106,16 @@ fn values_of(node: &Node, key: &str, found: &mut BTreeSet<String>) {
     }
     if let Value::List(items) = &node.value {
         items.iter().for_each(|item| values_of(item, key, found));
+    }
+}
+
+/// Adds the builds to which texts below a node refer.
+fn named_builds_of(node: &Node, found: &mut BTreeSet<String>) {
+    match &node.value {
+        Value::Text(text) => found.extend(named_builds(text).map(str::to_owned)),
+        Value::List(items) => items.iter().for_each(|item| named_builds_of(item, found)),
+        Value::Table(entries) => entries.values().for_each(|entry| named_builds_of(&entry.node, found)),
+        _ => {}
     }
 }
 

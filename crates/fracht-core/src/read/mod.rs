@@ -36,7 +36,6 @@ use crate::diag::{Diagnostic, Sink};
 use crate::escape::escaped_path;
 use crate::files::glob::{self, Unmatched};
 use crate::files::{Files, MOST_BYTES, PathProblem, confine, reason};
-use crate::grammar::image::Image;
 use crate::grammar::pattern::Pattern;
 use crate::grammar::reference::{RefKind, Reference};
 use crate::grammar::word::Word;
@@ -75,8 +74,6 @@ pub(crate) struct Reader<'a> {
     pub(crate) sink: &'a mut Sink,
     // Borrowed when several readers run at once.
     symbols: Cow<'a, Symbols>,
-    /// The images of the builds, by name; `None` for one whose tag could not be read.
-    builds: Cow<'a, BTreeMap<Arc<str>, Option<Image>>>,
     /// The keys of each config that are settings, for `use`.
     settings: Cow<'a, [Vec<Arc<str>>]>,
     /// Set if something in the current element could not be read.
@@ -140,7 +137,6 @@ pub(crate) fn model(
         sources: Texts::Growing(sources),
         sink,
         symbols: Cow::default(),
-        builds: Cow::default(),
         settings: Cow::default(),
         tainted: false,
         has_unread: false,
@@ -151,14 +147,12 @@ pub(crate) fn model(
     let inputs = input::read_all(&mut reader, (root, layered.target.as_ref()), input.inputs);
     reader.symbols.to_mut().inputs =
         inputs.iter().map(|input| (Arc::clone(&input.name), input.value.clone())).collect();
-    target::read_references(&mut reader, &mut target, layered.target.as_ref());
     target::read_earlier(&mut target, input.targets, &name.value);
     let outsides: List<_> = reader.each(root, &stack_keys::OUTSIDE, outside::read);
     reader.symbols.to_mut().outsides =
         outsides.iter().map(|one| outside::symbol(one, target.on.value)).collect();
-    let builds: List<_> = reader.each(root, &stack_keys::BUILD, build::read);
-    let images = builds.iter().map(|build| (Arc::clone(&build.name), build.image.clone()));
-    reader.builds = Cow::Owned(images.collect());
+    let builds = build::read_all(&mut reader, root);
+    target::read_references(&mut reader, &mut target, layered.target.as_ref());
     // First, since of a file that a config takes as well, the values of a Secret are hidden.
     let passed = extra::passed(&mut reader, root);
     let configs: List<_> = reader.each(root, &stack_keys::CONFIG, config::read);
@@ -181,6 +175,7 @@ pub(crate) fn model(
         secrets: reader.each(root, &stack_keys::SECRET, secret::read),
         networks: reader.each(root, &stack_keys::NETWORK, network::read),
         stores: reader.each(root, &stack_keys::STORE, store::read),
+        answering: BTreeMap::new(),
         workloads: workload::read_all(&mut reader, root),
         patches: extra::patches(&mut reader, root),
         passed,
@@ -202,7 +197,7 @@ pub(crate) fn model(
                 .help("remove the newest lines, and add them one by one"),
         );
     }
-    let model = Model { incomplete, ..model };
+    let model = Model { incomplete, answering: workload::answering(&model.workloads), ..model };
     let symbols = reader.symbols.into_owned();
     let own = layered.target.as_ref();
     let says_where = |own: &Node| ON.node(own).is_some() || !chain.is_broken;
@@ -228,7 +223,6 @@ impl Reader<'_> {
             sources: Texts::Whole(&self.sources),
             sink: &mut own.sink,
             symbols: Cow::Borrowed(&self.symbols),
-            builds: Cow::Borrowed(&self.builds),
             settings: Cow::Borrowed(&self.settings),
             tainted: false,
             has_unread: false,

@@ -5,8 +5,9 @@ use std::sync::Arc;
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
-use crate::diag::reading::DEFINED_TWICE;
-use crate::language::outside::{ADDRESS, HOST, OUTSIDE_TABLE, PORT};
+use crate::diag::reading::{BAD_VALUE, DEFINED_TWICE};
+use crate::language::AnyField;
+use crate::language::outside::{ADDRESS, HOST, NAMESPACE, OUTSIDE_TABLE, PORT, SERVICE};
 use crate::model::{Outside, OutsidePlace, OutsidePort, TargetKind, Text};
 use crate::origin::Sourced;
 use crate::resolve::{OutsideSymbol, port_names};
@@ -38,34 +39,54 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> O
 
 fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<OutsidePlace> {
     let unknown = || Sourced::defaulted(OutsidePlace::Host("unknown.invalid".into()));
-    match (fields.entry(&HOST), fields.entry(&ADDRESS)) {
-        (None, None) => {
+    let ways: [&'static dyn AnyField; 3] = [&HOST, &ADDRESS, &SERVICE];
+    let mut set = ways.into_iter().filter(|field| fields.entry(*field).is_some());
+    match (set.next(), set.next()) {
+        (None, _) => {
             fields.missing(reader, owner, OUTSIDE_TABLE.one_of);
-            unknown()
+            return unknown();
         }
-        (Some(_), Some(_)) => {
-            fields.both(reader, owner, &HOST, &ADDRESS);
-            unknown()
+        (Some(one), Some(other)) => {
+            fields.both(reader, owner, one, other);
+            return unknown();
         }
-        (Some(_), None) => {
-            let host = fields.text(reader, &HOST).filter(Text::is_resolved);
-            host.map_or_else(unknown, |host| Sourced {
-                value: OutsidePlace::Host(host.plain().into()),
-                origin: host.origin,
-            })
-        }
-        (None, Some(_)) => {
-            let address = fields.get(reader, &ADDRESS);
-            address.map_or_else(unknown, |address| address.map(OutsidePlace::Address))
-        }
+        (Some(_), None) => {}
     }
+    if let (Some(namespace), None) = (fields.valid(reader, &NAMESPACE), fields.entry(&SERVICE)) {
+        let message = format!("`namespace` has no effect in `{owner}`: it names no `service`");
+        reader.sink.push(
+            Diagnostic::new(&BAD_VALUE, message)
+                .at(namespace.key_span, "no effect")
+                .help("name a Service of that namespace: `service = \"NAME\"`")
+                .help("or remove `namespace`"),
+        );
+    }
+    if fields.entry(&HOST).is_some() {
+        let host = fields.text(reader, &HOST).filter(Text::is_resolved);
+        let place = |host: Text| Sourced {
+            value: OutsidePlace::Host(host.plain().into()),
+            origin: host.origin,
+        };
+        return host.map_or_else(unknown, place);
+    }
+    if fields.entry(&ADDRESS).is_some() {
+        let address = fields.get(reader, &ADDRESS);
+        return address.map_or_else(unknown, |address| address.map(OutsidePlace::Address));
+    }
+    let own = Arc::clone(&reader.symbols.facts.namespace);
+    let namespace = fields.get(reader, &NAMESPACE).map(|namespace| namespace.value);
+    let namespace = namespace.filter(|namespace| *namespace != own);
+    let service = fields.get(reader, &SERVICE);
+    service.map_or_else(unknown, |service| service.map(|name| OutsidePlace::Service(name, namespace)))
 }
 
 /// The address of an external service in texts. A host name is used unchanged, so that its certificate matches. An IP
-/// address gets the name of its Service in a cluster, and is used unchanged on a machine.
+/// address gets the name of its Service in a cluster, and is used unchanged on a machine. A Service of the cluster has its own
+/// name.
 pub(super) fn symbol(outside: &Outside, on: TargetKind) -> (Arc<str>, OutsideSymbol) {
     let host: Arc<str> = match (&outside.place.value, on) {
         (OutsidePlace::Host(host), _) => Arc::clone(host),
+        (OutsidePlace::Service(name, namespace), _) => OutsidePlace::service_host(name, namespace.as_ref()),
         (OutsidePlace::Address(_), TargetKind::Cluster) => Arc::clone(&outside.name),
         (OutsidePlace::Address(address), TargetKind::Machine) if address.is_ipv6() => {
             format!("[{address}]").into()

@@ -1,6 +1,6 @@
 //! Reads `[service.NAME]` and `[task.NAME]`.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use rayon::iter::ParallelIterator as _;
@@ -17,17 +17,17 @@ use crate::grammar::reference::RefKind;
 use crate::grammar::word::Word;
 use crate::language::port::PORT;
 use crate::language::service::{
-    BESIDE, COUNT, DOWN, LOAD, MAX, MIN, REPLICAS, ROLLOUT, SERVICE_TABLE, SIDECAR_TABLE, STABLE_NAMES, SURGE,
+    BEHIND, BESIDE, COUNT, DOWN, LOAD, MAX, MIN, REPLICAS, ROLLOUT, SERVICE_TABLE, SIDECAR_TABLE, STABLE_NAMES, SURGE,
 };
 use crate::language::stack::{SERVICE, TASK};
 use crate::language::task::{OVERLAP, RETRIES, SCHEDULE, TASK_TABLE, TIMEOUT, ZONE};
 use crate::language::workload::{
-    AFTER, LABEL, LIKE, NETWORK, OVER, PLACE, PLATFORM, PULL, ROLE, SPREAD, STOP_WITHIN, STRICT,
+    AFTER, LABEL, LIKE, NETWORK, OVER, PLACE, PLATFORM, PULL, RENEW, ROLE, SPREAD, STOP_WITHIN, STRICT,
 };
 use crate::language::{AnyField, Field, Table};
 use crate::model::{
     After, Condition, Kind, List, Mount, Mounted, NetworkId, Port, Replicas, Rollout, Scratch, SecretId,
-    ServicePart, Sidecar, SidecarIndex, Spread, TaskPart, Unread, Workload,
+    ServicePart, Sidecar, SidecarIndex, Spread, TaskPart, Unread, Workload, WorkloadId,
 };
 use crate::origin::Sourced;
 use crate::source::Span;
@@ -70,6 +70,17 @@ pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Workload> {
         }
     }
     workloads.into_iter().collect()
+}
+
+/// The services that answer at the address of another one, by the name of that one.
+pub(super) fn answering(workloads: &List<Workload>) -> BTreeMap<Arc<str>, Vec<WorkloadId>> {
+    let mut answering: BTreeMap<Arc<str>, Vec<WorkloadId>> = BTreeMap::new();
+    for (id, workload) in workloads.entries() {
+        for other in workload.behind() {
+            answering.entry(Arc::clone(&workloads[other.value].name)).or_default().push(id);
+        }
+    }
+    answering
 }
 
 /// Reads a service or a task; `None` for the second of two with the same name.
@@ -158,6 +169,7 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
         sidecars,
         networks,
         after,
+        renew: fields.entry(&RENEW).and_then(|entry| reader.text(&entry.node, &RENEW.takes, &"`renew`")),
         // The pods of a task run one after the other.
         spread: if is_task { None } else { spread(reader, &fields) },
         place: reader.noting(&mut unread, &PLACE, |reader| label::place(reader, &fields)),
@@ -250,6 +262,7 @@ fn service(
         replicas: reader.noting(unread, &REPLICAS, |reader| replicas(reader, owner, fields)),
         rollout,
         stable_names: fields.or_default(reader, &STABLE_NAMES),
+        behind: reader.noting(unread, &BEHIND, |reader| behind(reader, owner, fields)),
     })
 }
 
@@ -364,6 +377,38 @@ fn networks(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Sourced<Networ
     networks.into()
 }
 
+/// The services at whose address a service answers as well.
+fn behind(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Box<[Sourced<WorkloadId>]> {
+    let mut services: Vec<Sourced<WorkloadId>> = Vec::new();
+    for name in fields.list(reader, &BEHIND).unwrap_or_default() {
+        let Some(span) = name.span() else { continue };
+        let found = reader.symbols.workload(&name.value).map(|(id, symbol)| (id, symbol.is_task));
+        let problem = match found {
+            None => {
+                reader.unknown(RefKind::Service, &name.value, span);
+                continue;
+            }
+            Some((_, true)) => (format!("`task.{}` has no address", name.value), "a task"),
+            Some(_) if *owner == *format!("service.{}", name.value) => {
+                (format!("`{owner}` cannot be behind itself"), "its own name")
+            }
+            Some((id, false)) => {
+                if services.iter().all(|known| known.value != id) {
+                    services.push(Sourced { value: id, origin: name.origin });
+                }
+                continue;
+            }
+        };
+        reader.taint();
+        reader.sink.push(
+            Diagnostic::new(&BAD_VALUE, problem.0)
+                .at(span, problem.1)
+                .help("name the service at whose address this one answers as well"),
+        );
+    }
+    services.into()
+}
+
 fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Box<[After]> {
     let entries = fields.named(reader, &AFTER);
     let mut list = Vec::with_capacity(entries.len());
@@ -393,7 +438,11 @@ fn after(reader: &mut Reader<'_>, own: &str, fields: &Fields<'_>) -> Box<[After]
             );
             continue;
         }
-        let right = if symbol.is_task { condition != Condition::Ready } else { condition != Condition::Done };
+        let right = match condition {
+            Condition::Started => true,
+            Condition::Done => symbol.is_task,
+            Condition::Ready | Condition::Current => !symbol.is_task,
+        };
         if right {
             list.push(After { on, condition, span });
             continue;

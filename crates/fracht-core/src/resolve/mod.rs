@@ -1,7 +1,8 @@
 //! Resolves names and references: what each means, or which name is the nearest.
 
+mod replica;
 mod symbols;
 mod text;
 
-pub(crate) use symbols::{Facts, OutsideSymbol, Symbols, port_names};
+pub(crate) use symbols::{BuildSymbol, Facts, OutsideSymbol, Symbols, port_names};
 pub(crate) use text::{CONFIG, Context};

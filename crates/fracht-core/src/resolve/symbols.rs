@@ -7,10 +7,11 @@ use std::sync::Arc;
 use indexmap::{IndexMap, IndexSet};
 use rustc_hash::FxHasher;
 
+use crate::grammar::image::Image;
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::RefKind;
-use crate::language::{Field, Table, container, outside, port, secret, service, stack, task};
-use crate::model::{ConfigId, Id, NetworkId, OutsideId, PortIndex, SecretId, VolumeId, WorkloadId};
+use crate::language::{Field, Table, container, mount, outside, port, secret, service, stack, task, volume};
+use crate::model::{BuildId, ConfigId, Id, NetworkId, OutsideId, PortIndex, SecretId, VolumeId, WorkloadId, replica};
 use crate::ordered_map::OrderedMap;
 use crate::source::Span;
 use crate::tree::{Entries, Entry, Node, Value};
@@ -37,13 +38,25 @@ pub(crate) struct Symbols {
     /// The values of the inputs; `None` for one without a value, which has been reported.
     pub(crate) inputs: Names<Option<Arc<str>>>,
     /// The builds.
-    builds: Names<()>,
+    builds: Names<BuildSymbol>,
     /// The kinds whose tables could not be read at all.
     unread: BTreeSet<RefKind>,
     /// The tables whose keys or ports could not all be read, by kind and name.
     incomplete: BTreeMap<RefKind, BTreeSet<Arc<str>>>,
     /// The values of `{stack.…}` and `{target.…}`.
     pub(crate) facts: Facts,
+}
+
+/// The image of a build.
+#[derive(Clone, Debug, Default)]
+pub(crate) enum BuildSymbol {
+    /// It is not known yet.
+    #[default]
+    Later,
+    /// It could not be read, which has been reported.
+    Unread,
+    /// This one.
+    Known(Image),
 }
 
 /// A service or a task.
@@ -57,6 +70,21 @@ pub(crate) struct WorkloadSymbol {
     pub(crate) is_scheduled: bool,
     /// Its ports and those of its sidecars, with the number for clients inside the stack.
     pub(crate) ports: PortNames,
+    /// The numbers on which its containers listen, by the positions of its ports.
+    pub(crate) listens: Vec<u16>,
+    /// How many replicas it has; `None` if that could not be read.
+    pub(crate) replicas: Option<ReplicaCount>,
+    /// Whether its replicas keep their names.
+    pub(crate) has_stable_names: bool,
+}
+
+/// How many replicas a service has.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum ReplicaCount {
+    /// This number.
+    Fixed(u32),
+    /// At least this number; more with the load.
+    Growing(u32),
 }
 
 /// An external service.
@@ -92,24 +120,44 @@ impl Symbols {
                 .collect(),
             ..Self::default()
         };
+        let is_each = |entry: &&(&Arc<str>, &Entry)| {
+            volume::EACH.node(&entry.1.node).is_some_and(|each| matches!(each.value, Value::Boolean(true)))
+        };
+        let each: BTreeSet<&str> =
+            tables(root, &stack::VOLUME).filter(|entry| is_each(&entry)).map(|(name, _)| &**name).collect();
         for (name, entry) in tables(root, &stack::SERVICE) {
-            symbols.add_workload(name, entry, false);
+            symbols.add_workload(name, entry, (false, &each));
         }
         for (name, entry) in tables(root, &stack::TASK) {
-            symbols.add_workload(name, entry, true);
+            symbols.add_workload(name, entry, (true, &each));
         }
         symbols.mark_unread(root);
         symbols
     }
 
-    fn add_workload(&mut self, name: &Arc<str>, entry: &Entry, is_task: bool) {
+    /// Adds a service or a task; `each` are the volumes of which each replica has its own.
+    fn add_workload(
+        &mut self,
+        name: &Arc<str>,
+        entry: &Entry,
+        (is_task, each): (bool, &BTreeSet<&str>),
+    ) {
         let sidecars = service::BESIDE.node(&entry.node).and_then(Node::table);
         let sidecars = sidecars.into_iter().flat_map(Entries::values);
-        let tables = std::iter::once(entry).chain(sidecars);
-        let tables = tables.filter_map(|entry| port::PORT.node(&entry.node)?.table());
-        let ports = port_names(tables.flat_map(ports));
-        let is_scheduled = is_task && task::SCHEDULE.node(&entry.node).is_some();
-        let symbol = WorkloadSymbol { span: entry.key_span, is_task, is_scheduled, ports };
+        let containers = std::iter::once(entry).chain(sidecars);
+        let tables = containers.clone().filter_map(|entry| port::PORT.node(&entry.node)?.table());
+        let stable_names = service::STABLE_NAMES.node(&entry.node);
+        let mut mounts = containers.filter_map(|entry| mount::MOUNT.node(&entry.node)?.table());
+        let symbol = WorkloadSymbol {
+            span: entry.key_span,
+            is_task,
+            is_scheduled: is_task && task::SCHEDULE.node(&entry.node).is_some(),
+            listens: tables.clone().flat_map(Entries::values).map(listens).collect(),
+            ports: port_names(tables.flat_map(ports)),
+            replicas: replicas(&entry.node),
+            has_stable_names: stable_names.is_some_and(|node| !matches!(node.value, Value::Boolean(false)))
+                || !each.is_empty() && mounts.any(|mounts| mounts.values().any(|mount| is_of(mount, each))),
+        };
         // Of two with one name, the first one stays; the reader reports the second.
         self.workloads.entry(Arc::clone(name)).or_insert(symbol);
     }
@@ -211,6 +259,23 @@ impl Symbols {
         self.unread.contains(&kind)
     }
 
+    /// The name that leads to all replicas of a service.
+    pub(crate) fn pods_name(&self, service: &str) -> String {
+        replica::pods_name(service, |name| self.workloads.contains_key(name) || self.outsides.contains_key(name))
+    }
+
+    pub(crate) fn build(&self, name: &str) -> Option<(BuildId, &BuildSymbol)> {
+        let (index, _, symbol) = self.builds.get_full(name)?;
+        Some((Id::new(index), symbol))
+    }
+
+    /// Sets the image of a build; `None` for one that could not be read.
+    pub(crate) fn set_build(&mut self, name: &str, image: Option<Image>) {
+        if let Some(known) = self.builds.get_mut(name) {
+            *known = image.map_or(BuildSymbol::Unread, BuildSymbol::Known);
+        }
+    }
+
     /// Sets the keys of a config.
     pub(crate) fn set_config_keys(&mut self, name: &str, keys: KeyNames) {
         if let Some(known) = self.configs.get_mut(name) {
@@ -274,6 +339,28 @@ fn ports(entries: &Entries) -> impl Iterator<Item = (Arc<str>, u16)> {
         let number = port::NUMBER.takes.read(&node.unwrap_or(&entry.node).value, "");
         (Arc::clone(name), number.unwrap_or_default())
     })
+}
+
+/// The number on which a container listens; 0 if it cannot be read.
+fn listens(entry: &Entry) -> u16 {
+    let node = port::NUMBER.node(&entry.node).unwrap_or(&entry.node);
+    port::NUMBER.takes.read(&node.value, "").unwrap_or_default()
+}
+
+/// How many replicas a service has.
+fn replicas(service: &Node) -> Option<ReplicaCount> {
+    let Some(node) = service::REPLICAS.node(service) else { return Some(ReplicaCount::Fixed(1)) };
+    if node.table().is_none() {
+        return service::COUNT.read(&node.value, "").map(ReplicaCount::Fixed);
+    }
+    let min = service::MIN.node(node).map_or(Some(1), |min| service::MIN.takes.read(&min.value, ""));
+    min.map(ReplicaCount::Growing)
+}
+
+/// Whether a mount is of one of some volumes.
+fn is_of(mount: &Entry, volumes: &BTreeSet<&str>) -> bool {
+    let from = mount::FROM.node(&mount.node).unwrap_or(&mount.node).text();
+    from.and_then(|from| from.strip_prefix("volume.")).is_some_and(|name| volumes.contains(name))
 }
 
 /// The ports by name.

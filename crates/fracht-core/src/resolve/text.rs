@@ -4,7 +4,7 @@ use std::fmt;
 use std::sync::Arc;
 
 use super::Symbols;
-use super::symbols::PortNames;
+use super::symbols::{BuildSymbol, PortNames};
 use crate::diag::reading::{BAD_VALUE, SECRET_IN_CONFIG, UNKNOWN_NAME};
 use crate::diag::unknown::Unknown;
 use crate::diag::{Diagnostic, Rule, Sink};
@@ -85,12 +85,12 @@ impl Context<'_> {
 }
 
 /// The place of a reference.
-struct Here<'a> {
+pub(super) struct Here<'a> {
     /// Set if a `$` is before the braces.
     dollar: bool,
     span: Span,
     exact: bool,
-    symbols: &'a Symbols,
+    pub(super) symbols: &'a Symbols,
     references: References,
     /// The name of the text in messages.
     place: &'a dyn fmt::Display,
@@ -98,19 +98,21 @@ struct Here<'a> {
     counts_only: bool,
 }
 
-type Resolved = Result<Part, Box<Diagnostic>>;
+pub(super) type Resolved = Result<Part, Box<Diagnostic>>;
 
 /// The name of the text of a config in messages.
 pub(crate) const CONFIG: &str = "a config";
 
 /// The kinds of references in texts.
-const IN_TEXTS: [RefKind; 9] = [
+const IN_TEXTS: [RefKind; 11] = [
     RefKind::Service,
     RefKind::Outside,
     RefKind::Port,
+    RefKind::Replica,
     RefKind::Config,
     RefKind::Secret,
     RefKind::Input,
+    RefKind::Build,
     RefKind::Pod,
     RefKind::Stack,
     RefKind::Target,
@@ -119,6 +121,15 @@ const IN_TEXTS: [RefKind; 9] = [
 impl Here<'_> {
     /// Resolves the text between braces.
     fn part(&self, inner: &str) -> Resolved {
+        if let Some((list, separator)) = reference::list(inner) {
+            return match reference::parse(list) {
+                Ok(written) if written.kind == RefKind::Replica => self.replica(written, Some(&separator)),
+                _ => {
+                    let help = "for example `{replica.NAME.all/PORT join \", \"}`";
+                    self.refuse(&BAD_VALUE, "only replicas can be joined".into(), ("one value", help))
+                }
+            };
+        }
         match reference::parse(inner) {
             Ok(written) => self.resolve(written),
             Err(NotReference::Kind(kind)) => Err(self.unknown_kind(kind)),
@@ -185,21 +196,24 @@ impl Here<'_> {
             RefKind::Service => self.service(written),
             RefKind::Outside => self.outside(written),
             RefKind::Port => self.port_number(written),
+            RefKind::Replica => self.replica(written, None),
             RefKind::Config => self.config(written),
             RefKind::Secret => self.secret(written),
             RefKind::Pod => self.pod(written),
             RefKind::Stack | RefKind::Target => self.fact(written),
             RefKind::Input => self.input(written),
-            RefKind::Task | RefKind::Volume | RefKind::Network | RefKind::Build | RefKind::Pattern => {
+            RefKind::Build => self.build(written),
+            RefKind::Task | RefKind::Volume | RefKind::Network | RefKind::Pattern => {
                 Err(self.unknown_kind(written.kind.word()))
             }
         }
     }
 
     /// The result for a name that is not found: a problem, unless its kind could not be read at all.
-    fn not_found(&self, written: Written<'_>) -> Resolved {
+    pub(super) fn not_found(&self, written: Written<'_>) -> Resolved {
         let kinds: &[RefKind] = match &written.kind {
             RefKind::Port => &[RefKind::Service, RefKind::Outside],
+            RefKind::Replica => &[RefKind::Service],
             kind => std::slice::from_ref(kind),
         };
         if kinds.iter().any(|kind| self.symbols.is_unread(*kind)) {
@@ -232,7 +246,8 @@ impl Here<'_> {
     }
 
     fn unknown_name(&self, written: Written<'_>) -> Box<Diagnostic> {
-        let kind = if written.kind == RefKind::Port { RefKind::Service } else { written.kind };
+        let is_service = matches!(written.kind, RefKind::Port | RefKind::Replica);
+        let kind = if is_service { RefKind::Service } else { written.kind };
         let from = written.kind.word().len() + 1;
         self.unknown((None, kind.word()), written.name, from, || self.symbols.names(kind))
     }
@@ -251,7 +266,7 @@ impl Here<'_> {
         // `port.NAME/PORT` can refer to a service or an external service.
         let owner = match kind {
             RefKind::Port if self.symbols.outside(name).is_some() => RefKind::Outside,
-            RefKind::Port => RefKind::Service,
+            RefKind::Port | RefKind::Replica => RefKind::Service,
             kind => kind,
         };
         let kind = kind.word();
@@ -268,7 +283,7 @@ impl Here<'_> {
         self.unknown((Some(&owner), what), part, from, || parts().into_iter().map(|name| &**name))
     }
 
-    fn refuse(&self, rule: &'static Rule, message: String, (label, help): (&str, &str)) -> Resolved {
+    pub(super) fn refuse(&self, rule: &'static Rule, message: String, (label, help): (&str, &str)) -> Resolved {
         Err(Box::new(Diagnostic::new(rule, message).at(self.span, label).help(help)))
     }
 
@@ -301,7 +316,7 @@ impl Here<'_> {
     }
 
     /// The result for a port that is not found: a problem, unless some ports could not be read.
-    fn no_port(&self, written: Written<'_>, ports: &PortNames) -> Resolved {
+    pub(super) fn no_port(&self, written: Written<'_>, ports: &PortNames) -> Resolved {
         let kinds = [RefKind::Service, RefKind::Outside];
         if written.part.is_some() && kinds.iter().any(|kind| self.symbols.is_incomplete(*kind, written.name))
         {
@@ -388,6 +403,20 @@ impl Here<'_> {
         match self.symbols.inputs.get(written.name) {
             Some(Some(value)) => Ok(Part::Known { text: Arc::clone(value), address: None }),
             Some(None) => Ok(Part::Unresolved),
+            None => self.not_found(written),
+        }
+    }
+
+    fn build(&self, written: Written<'_>) -> Resolved {
+        match self.symbols.build(written.name) {
+            Some((_, BuildSymbol::Known(image))) => {
+                Ok(Part::Known { text: Arc::clone(image.text()), address: None })
+            }
+            Some((_, BuildSymbol::Unread)) => Ok(Part::Unresolved),
+            Some((_, BuildSymbol::Later)) => {
+                let message = format!("`{{build.{}}}` cannot be used in {}", written.name, self.place);
+                self.refuse(&BAD_VALUE, message, ("the image of a build", "write the value itself"))
+            }
             None => self.not_found(written),
         }
     }

@@ -8,6 +8,7 @@ use super::written::{self, Kind, Owner};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::reference::{self, RefKind};
 use crate::grammar::word::Word as _;
+use crate::model::replica::Which;
 use crate::model::{Model, Outside, Workload};
 use crate::source::Sources;
 
@@ -40,10 +41,11 @@ impl<'m> Names<'m> {
             ((RefKind::Secret, &*secret.name), secret.keys.iter().map(|key| &*key.name).collect::<Vec<_>>())
         });
         let inputs = model.inputs.iter().map(|input| ((RefKind::Input, &*input.name), Vec::new()));
+        let builds = model.builds.iter().map(|build| ((RefKind::Build, &*build.name), Vec::new()));
         Self {
             services: services.map(|workload| (&*workload.name, workload)).collect(),
             outsides: model.outsides.iter().map(|outside| (&*outside.name, outside)).collect(),
-            others: configs.chain(secrets).chain(inputs).collect(),
+            others: configs.chain(secrets).chain(inputs).chain(builds).collect(),
         }
     }
 
@@ -69,9 +71,14 @@ impl<'m> Names<'m> {
                 self.outsides.contains_key(written.name) && has_port(written.name, written.part)
             }
             RefKind::Port => written.part.is_some() && has_port(written.name, written.part),
-            RefKind::Input => {
-                written.part.is_none() && self.others.contains_key(&(RefKind::Input, written.name))
+            kind @ (RefKind::Input | RefKind::Build) => {
+                written.part.is_none() && self.others.contains_key(&(kind, written.name))
             }
+            RefKind::Replica => written.name.rsplit_once('.').is_some_and(|(name, which)| {
+                Which::parse(which).is_some()
+                    && self.services.contains_key(name)
+                    && has_port(name, written.part)
+            }),
             kind @ (RefKind::Config | RefKind::Secret) => self
                 .others
                 .get(&(kind, written.name))

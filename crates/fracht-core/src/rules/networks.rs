@@ -5,7 +5,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::Rule;
 use crate::diag::unknown::listing;
 use crate::diag::{Diagnostic, Severity, Sink};
-use crate::model::{Address, Condition, Model, NetworkId, Part, TargetKind, Workload, WorkloadId};
+use crate::grammar::word::Word as _;
+use crate::model::{Address, Model, NetworkId, Part, TargetKind, Workload, WorkloadId};
+use crate::source::Span;
 
 pub(super) static NO_ROUTE: Rule = Rule {
     name: "no-route",
@@ -114,7 +116,7 @@ pub(super) fn api_anywhere(model: &Model, sink: &mut Sink) {
         .collect();
     let Some((first, others)) = asking.split_first() else { return };
     let why = |workload: &Workload| {
-        let gate = workload.after.iter().find(|after| after.condition == Condition::Done);
+        let gate = workload.after.iter().find(|after| after.condition.asks_api());
         match gate {
             Some(after) => (after.span, format!("the start gate of `{}` asks the API", workload.name)),
             None => (workload.span, format!("`{}` has rights, and asks the API", workload.name)),
@@ -183,6 +185,8 @@ pub(super) fn unreachable(model: &Model, sink: &mut Sink) {
             || !is_known
             || model.workloads.iter().len() < 2
             || workload.open_ports().next().is_some()
+            || !workload.behind().is_empty()
+            || workload.networks.iter().any(|network| !model.networks[network.value].admits.is_empty())
         {
             continue;
         }
@@ -204,4 +208,105 @@ pub(super) fn unreachable(model: &Model, sink: &mut Sink) {
                 .of(workload.span),
         );
     }
+}
+
+pub(super) static BEHIND_UNFIT: Rule = Rule {
+    name: "behind-unfit",
+    summary: "A service behind the address of another one cannot take its requests",
+    why: "Some of the requests to that address go to it, and fail.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nport.http = 8080\n\
+            [service.b]\nimage = \"a:1.1\"\nport.web = 8080\nbehind = \"a\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nport.http = 8080\n\
+             [service.b]\nimage = \"a:1.1\"\nport.http = 8080\nbehind = \"a\"\n",
+    ..Rule::BASE
+};
+
+pub(super) fn behind_unfit(model: &Model, sink: &mut Sink) {
+    for workload in &model.workloads {
+        for other in workload.behind() {
+            let (span, other) = (other.span(), &model.workloads[other.value]);
+            let (own, address) = (workload.reference(), other.reference());
+            if workload.incomplete || other.incomplete {
+                continue;
+            }
+            if other.ports().is_empty() {
+                let message = format!("`{own}` is behind `{address}`, which has no address");
+                sink.push(
+                    Diagnostic::new(&BEHIND_UNFIT, message)
+                        .at(span, "a service without a port")
+                        .also(other.span, "no port")
+                        .help(format!("add the port at which both answer to `{address}`")),
+                );
+                continue;
+            }
+            for port in other.ports() {
+                let found = workload.ports().iter().find(|own| own.name == port.name);
+                let problem = match found {
+                    Some(found) if found.protocol == port.protocol => continue,
+                    Some(found) => (
+                        format!("`{own}` answers at `{}` by another protocol than `{address}`", port.name),
+                        (found.span, format!("{}, and {} there", found.protocol.word(), port.protocol.word())),
+                    ),
+                    None => (
+                        format!("`{own}` is behind `{address}`, but has no port `{}`", port.name),
+                        (span.unwrap_or(workload.span), format!("requests to `{}` go there as well", port.name)),
+                    ),
+                };
+                let ((message, (at, label)), number) = (problem, port.number.value);
+                sink.push(
+                    Diagnostic::new(&BEHIND_UNFIT, message)
+                        .at(at, label)
+                        .also(port.span, "the port of the address")
+                        .help(format!("add it to `{own}`, for example `port.{} = {number}`", port.name))
+                        .help("or remove `behind`"),
+                );
+            }
+            if !workload.unread.has(&["network"]) && !other.unread.has(&["network"]) {
+                networks_behind(model, (workload, other), span, sink);
+            }
+        }
+    }
+}
+
+/// Reports the networks of an address in which a service behind it is not.
+fn networks_behind(
+    model: &Model,
+    (workload, other): (&Workload, &Workload),
+    span: Option<Span>,
+    sink: &mut Sink,
+) {
+    let is_in = |id: NetworkId| workload.networks.iter().any(|own| own.value == id);
+    let missing: Vec<&str> = other
+        .networks
+        .iter()
+        .filter(|network| !is_in(network.value))
+        .map(|network| &*model.networks[network.value].name)
+        .collect();
+    let in_common = other.networks.is_empty() && !workload.networks.is_empty();
+    if missing.is_empty() && !in_common {
+        return;
+    }
+    let (own, address) = (workload.reference(), other.reference());
+    let (which, help) = if in_common {
+        ("the default network".to_owned(), "remove `network`, so that both are in the default network".to_owned())
+    } else {
+        let names: Vec<String> = other
+            .networks
+            .iter()
+            .map(|network| format!("\"{}\"", model.networks[network.value].name))
+            .collect();
+        (
+            format!("network {}", listing(missing.iter().copied())),
+            format!("put it into the same networks: `network = [{}]`", names.join(", ")),
+        )
+    };
+    sink.push(
+        Diagnostic::new(
+            &BEHIND_UNFIT,
+            format!("`{own}` is behind `{address}`, but not in {which}"),
+        )
+        .at(span, "clients in that network are refused there")
+        .also(workload.span, "not a member")
+        .help(help),
+    );
 }

@@ -34,6 +34,9 @@ pub(super) fn outside_address(model: &Model, sink: &mut Sink) {
                 );
             }
             OutsidePlace::Host(name) => host_name(model, outside, name, sink),
+            OutsidePlace::Service(name, namespace) => {
+                own_service(model, (outside, name), namespace.is_some(), sink);
+            }
         }
     }
 }
@@ -61,6 +64,20 @@ fn host_name(model: &Model, outside: &Outside, name: &str, sink: &mut Sink) {
                 )),
         );
     }
+}
+
+/// Reports a Service that this stack makes itself: it is not one of another stack.
+fn own_service(model: &Model, (outside, name): (&Outside, &str), is_elsewhere: bool, sink: &mut Sink) {
+    let own = model.workloads.iter().find(|workload| *workload.name == *name);
+    let Some(own) = own.filter(|_| !is_elsewhere) else { return };
+    let message = format!("`outside.{}` names `{name}` of this stack", outside.name);
+    sink.push(
+        Diagnostic::new(&OUTSIDE_ADDRESS, message)
+            .at(outside.place.span(), "not an external service")
+            .also(own.span, "defined here")
+            .help(format!("refer to it: `{{service.{name}}}`"))
+            .help("or for one of another namespace, add `namespace = \"…\"`"),
+    );
 }
 
 /// Whether a host name is that of the Service that the external service becomes (DNS for Services and Pods).

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use crate::cover::Cover;
 use crate::diag::{Diagnostic, Report, Sink};
-use crate::files::{Files, MOST_BYTES, reason};
+use crate::files::{Files, MOST_BYTES, reason, upwards};
 use crate::include::Gather;
 use crate::input::{InputSource, InputValues};
 use crate::language::root::TARGET;
@@ -110,6 +110,20 @@ impl<'f> Project<'f> {
     /// # Errors
     /// [`OpenError`] if there is no text to check.
     pub fn open(files: &'f dyn Files, path: &Path, shown: &Path) -> Result<Self, OpenError> {
+        Self::open_within(files, path.parent().unwrap_or(Path::new("")), path, shown)
+    }
+
+    /// The same for a stack that may name files in the folder `root`, which is the folder of the stack file or one
+    /// above it.
+    ///
+    /// # Errors
+    /// [`OpenError`] if there is no text to check.
+    pub fn open_within(
+        files: &'f dyn Files,
+        root: &Path,
+        path: &Path,
+        shown: &Path,
+    ) -> Result<Self, OpenError> {
         let bytes = files.read(path, MOST_BYTES).map_err(|error| match error.kind() {
             std::io::ErrorKind::FileTooLarge => OpenError::TooLarge,
             _ => OpenError::Unreadable(reason(&error)),
@@ -125,8 +139,10 @@ impl<'f> Project<'f> {
         }
         let mut sources = Sources::default();
         let mut sink = Sink::default();
-        let root = path.parent().unwrap_or(Path::new("")).to_owned();
-        let folder_shown = shown.parent().unwrap_or(Path::new("")).to_owned();
+        let root = root.to_owned();
+        let above = path.parent().and_then(|folder| folder.strip_prefix(&root).ok());
+        let above = above.map_or(0, |below| below.components().count());
+        let folder_shown = upwards(shown.parent().unwrap_or(Path::new("")), above);
         let mut gather = Gather {
             files,
             root: &root,

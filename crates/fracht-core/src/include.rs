@@ -6,10 +6,10 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use crate::diag::reading::{DEFINED_TWICE, FILE_UNREADABLE, PATH_OUTSIDE};
+use crate::diag::reading::{DEFINED_TWICE, FILE_UNREADABLE};
 use crate::diag::{Diagnostic, Sink};
 use crate::files::glob::{self, Unmatched};
-use crate::files::{Files, MOST_BYTES, PathProblem, confine, reason};
+use crate::files::{Files, MOST_BYTES, PathProblem, confine, outside, reason};
 use crate::language::root::INCLUDE;
 use crate::language::{AnyField, ROOT, Shape, recover, verify};
 use crate::source::{Sources, Syntax};
@@ -113,13 +113,7 @@ impl Gather<'_> {
                     );
                 }
                 Err(PathProblem::Absolute | PathProblem::Outside) => {
-                    self.sink.push(
-                        Diagnostic::new(&PATH_OUTSIDE, format!("`{name}` is outside the stack's folder"))
-                            .at(item.span, "leaves the folder")
-                            .help(
-                                "move the file into the stack's folder; links that leave it are not followed",
-                            ),
-                    );
+                    self.sink.push(outside((self.root, self.shown), folder, &name, Some(item.span)));
                 }
             }
         }

@@ -111,6 +111,8 @@ pub enum Syntax {
     Stack,
     /// `KEY=value` lines.
     Lines,
+    /// `KEY=value` lines with secrets.
+    SecretLines,
     /// Objects of a cluster, in YAML or JSON.
     Objects,
     /// Any other text: the content of a file that a config takes as it is.

@@ -87,6 +87,11 @@ pub(crate) struct StackChoice {
     /// [default: the nearest fracht.toml, from the current folder upwards]
     #[arg(long, value_name = "PATH")]
     pub(crate) stack: Option<PathBuf>,
+    /// Folder above the stack whose files it may use as well
+    ///
+    /// Without it, a stack uses only files in its own folder. `FRACHT_ROOT` sets it for all commands.
+    #[arg(long, value_name = "DIR")]
+    pub(crate) root: Option<PathBuf>,
     /// Set an input; can be repeated
     #[arg(long, value_name = "NAME=VALUE")]
     pub(crate) input: Vec<String>,

@@ -27,12 +27,11 @@ pub(crate) struct Disk {
 }
 
 impl Disk {
-    /// The files in the folder of a stack file.
+    /// The files in a folder that contains a stack file.
     ///
     /// # Errors
     /// The folder cannot be opened.
-    pub(crate) fn beside(file: &Path) -> io::Result<Self> {
-        let folder = file.parent().unwrap_or(Path::new("/"));
+    pub(crate) fn within(folder: &Path, file: &Path) -> io::Result<Self> {
         let roots = [folder.to_owned(), fs::canonicalize(folder)?];
         let folder = Dir::open_ambient_dir(folder, ambient_authority())?;
         Ok(Self { file: file.to_owned(), roots, folder })

@@ -7,7 +7,7 @@ use fracht_cluster::SecretValues;
 use fracht_core::escape::escaped;
 use fracht_core::files::Files;
 use fracht_core::model::Model;
-use fracht_core::reveal::reveal;
+use fracht_core::reveal::Revealer;
 use fracht_core::rules::MOST_OF_SECRET;
 
 use crate::failure::Failure;
@@ -17,11 +17,12 @@ use crate::ui::counted;
 pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, Failure> {
     let variable = |name: &str| std::env::var_os(name).map(std::ffi::OsString::into_encoded_bytes);
     let (mut all, mut missing, mut refused) = (SecretValues::new(), Vec::new(), Vec::new());
+    let mut revealer = Revealer::new(files, &variable);
     let of_processes = model.secrets_of_processes();
     for (id, secret) in model.secrets.entries().filter(|(_, secret)| secret.is_generated()) {
         let mut values = BTreeMap::new();
         for key in &secret.keys {
-            match reveal(files, &variable, key) {
+            match revealer.reveal(key) {
                 Ok(Some(value)) => {
                     let is_variable = of_processes.contains(&(id, Arc::clone(&key.name)));
                     let reason = reason(&key.name, &value, is_variable);

@@ -1,7 +1,7 @@
 //! Finds the stack file, opens it and checks it for a target.
 
 use std::mem::ManuallyDrop;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use fracht_core::check::{Project, Verdict};
 use fracht_core::diag::nearest;
@@ -20,14 +20,15 @@ const FILE_NAME: &str = "fracht.toml";
 ///
 /// It is never dropped: the process ends soon, and dropping a large stack takes time.
 pub(crate) fn open(choice: &StackChoice) -> Result<ManuallyDrop<Project<'static>>, Failure> {
-    let (path, shown) = paths(choice)?;
-    let disk = Disk::beside(&path).map_err(|error| {
+    let Location { path, shown, root } = locate(choice)?;
+    let disk = Disk::within(&root, &path).map_err(|error| {
         let message = format!("cannot open the folder of `{}`: {}", escaped_path(&shown), reason(&error));
         Failure::new(message, "name the stack file with `--stack FILE`")
     })?;
     // It is used until the program ends.
     let disk: &'static Disk = Box::leak(Box::new(disk));
-    let mut project = Project::open(disk, &path, &shown).map(ManuallyDrop::new).map_err(|error| {
+    let project = Project::open_within(disk, &root, &path, &shown).map(ManuallyDrop::new);
+    let mut project = project.map_err(|error| {
         let message = format!("cannot use stack file `{}`: {error}", escaped_path(&shown));
         Failure::new(message, "`fracht demo` creates an example of a stack file")
     })?;
@@ -36,13 +37,50 @@ pub(crate) fn open(choice: &StackChoice) -> Result<ManuallyDrop<Project<'static>
     Ok(project)
 }
 
-/// The path of the stack file: absolute, and as it is shown.
-pub(crate) fn paths(choice: &StackChoice) -> Result<(PathBuf, PathBuf), Failure> {
+/// Where a stack is.
+pub(crate) struct Location {
+    /// The absolute path of the stack file.
+    pub(crate) path: PathBuf,
+    /// The path as it is shown.
+    pub(crate) shown: PathBuf,
+    /// The folder whose files the stack may use: its own, or one above it that the person allows.
+    pub(crate) root: PathBuf,
+}
+
+/// The variable that allows a folder above the stack.
+const ROOT_VARIABLE: &str = "FRACHT_ROOT";
+
+/// Where the chosen stack is.
+pub(crate) fn locate(choice: &StackChoice) -> Result<Location, Failure> {
+    let absolute = |path: &Path| {
+        std::path::absolute(path).map_err(|error| {
+            let message = format!("cannot determine the current folder: {error}");
+            Failure::new(message, "change to another folder")
+        })
+    };
     let shown = find(choice)?;
-    let path = std::path::absolute(&shown).map_err(|error| {
-        Failure::new(format!("cannot determine the current folder: {error}"), "change to another folder")
-    })?;
-    Ok((path, shown))
+    let path = absolute(&shown)?;
+    let folder = path.parent().unwrap_or(Path::new("/"));
+    let allowed = choice.root.clone().or_else(|| std::env::var_os(ROOT_VARIABLE).map(PathBuf::from));
+    let Some(allowed) = allowed.filter(|root| !root.as_os_str().is_empty()) else {
+        let root = folder.to_owned();
+        return Ok(Location { path, shown, root });
+    };
+    let named = format!("`{}`", escaped_path(&allowed));
+    let real = |path: &Path| {
+        std::fs::canonicalize(path).map_err(|error| {
+            let message = format!("cannot open the folder {named}: {}", reason(&error));
+            Failure::new(message, "`--root` must be a folder above the stack file")
+        })
+    };
+    // Without links and `..`, so that one is a part of the other.
+    let (root, folder) = (real(&allowed)?, real(folder)?);
+    if !root.is_dir() || !folder.starts_with(&root) {
+        let message = format!("the stack file `{}` is not in {named}", escaped_path(&shown));
+        return Err(Failure::new(message, "`--root` must be a folder above the stack file"));
+    }
+    let file = path.file_name().unwrap_or_default();
+    Ok(Location { path: folder.join(file), shown, root })
 }
 
 /// The path of the stack file, as short as possible from the current folder.

@@ -43,6 +43,31 @@ pub(crate) fn hidden(text: &str) -> Vec<Range<usize>> {
     hidden
 }
 
+/// The bytes of a file of secrets that must not be shown: all but the names of keys.
+pub(crate) fn secrets(text: &str) -> Vec<Range<usize>> {
+    let (settings, broken) = lines::parse(text);
+    let shown = settings.into_iter().map(|setting| setting.key_at);
+    let of_broken = broken.into_iter().map(|line| {
+        let broken = text.get(line.at.clone()).unwrap_or_default();
+        let key = broken.find('=').unwrap_or_else(|| key_of(broken));
+        line.at.start..line.at.start + key
+    });
+    let mut shown: Vec<Range<usize>> = shown.chain(of_broken).collect();
+    shown.sort_by_key(|range| range.start);
+    let is_sign = |byte: u8| matches!(byte, b'=' | b'\n' | b'\r' | b' ' | b'#' | b'"' | b'\'');
+    let mut hidden = Vec::new();
+    let mut at = 0;
+    for range in shown.into_iter().chain([text.len()..text.len()]) {
+        let between = text.as_bytes().get(at..range.start).unwrap_or_default();
+        let lead = between.iter().take_while(|byte| is_sign(**byte)).count();
+        let tail = between.iter().skip(lead).rev().take_while(|byte| is_sign(**byte)).count();
+        hidden.push(at + lead..range.start - tail);
+        at = range.end;
+    }
+    hidden.retain(|range| !range.is_empty());
+    hidden
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -66,6 +66,7 @@ pub fn hidden(file: &SourceFile) -> &[Range<usize>] {
         message::merged(match syntax {
             Syntax::Stack => stack::hidden(text),
             Syntax::Lines => lines::hidden(text),
+            Syntax::SecretLines => lines::secrets(text),
             Syntax::Objects => objects::hidden(text),
             Syntax::Other => hits(text).into_iter().map(|hit| hit.range).collect(),
         })

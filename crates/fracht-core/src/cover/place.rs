@@ -2,6 +2,7 @@
 
 use super::names::{may_be_secret_name, words};
 use super::word::is_random;
+use crate::grammar::make;
 use crate::grammar::name::NameKind;
 use crate::grammar::nearest::nearest;
 use crate::language::target::TARGET_TABLE;
@@ -25,6 +26,7 @@ pub(super) enum ValueKind {
     Path,
     Object,
     Key,
+    Make,
 }
 
 impl ValueKind {
@@ -36,6 +38,7 @@ impl ValueKind {
                 !text.is_empty() && text.chars().all(word) && !text.starts_with(|c: char| c.is_ascii_digit())
             }
             Self::Object => NameKind::Object.check(text).is_ok(),
+            Self::Make => make::parse(text).is_ok(),
             Self::Key => NameKind::Key.check(text).is_ok(),
             Self::Path => {
                 let word = |c: char| c.is_alphanumeric() || "_-./+@".contains(c);
@@ -95,6 +98,7 @@ pub(super) fn treatment(path: &[String]) -> Treatment {
         let below: Vec<&str> = path.iter().skip(1).map(String::as_str).collect();
         return match below.as_slice() {
             [_, "key", _, "env"] => Treatment::Unless(ValueKind::Variable),
+            [_, "key", _, "make"] => Treatment::Unless(ValueKind::Make),
             [_, "key", _, "file"] | [_, "lines"] | [_, "lines", ""] => Treatment::Unless(ValueKind::Path),
             [_, "present"] => Treatment::Unless(ValueKind::Object),
             [_, "keys", ""] => Treatment::Unless(ValueKind::Key),

@@ -10,6 +10,11 @@ use std::path::{Component, Path, PathBuf};
 
 pub use ignored::Ignored;
 
+use crate::diag::Diagnostic;
+use crate::diag::reading::PATH_OUTSIDE;
+use crate::escape::escaped_path;
+use crate::source::Span;
+
 /// Reads files. Paths are absolute, or relative to a folder that the implementation chooses.
 pub trait Files: Sync {
     /// The content of a file of at most `most` bytes.
@@ -91,6 +96,43 @@ pub fn confine(files: &dyn Files, root: &Path, from: &Path, written: &str) -> Re
     let real_root = files.canonical(root).map_err(unreadable)?;
     let real = files.canonical(&from.join(written)).map_err(unreadable)?;
     if real.starts_with(&real_root) { Ok(real) } else { Err(PathProblem::Outside) }
+}
+
+/// The folder some levels above another one, as short as possible.
+pub(crate) fn upwards(folder: &Path, levels: usize) -> PathBuf {
+    normal(&std::iter::repeat_n("..", levels).fold(folder.to_owned(), |folder, up| folder.join(up)))
+}
+
+/// The folder above `root` that has the file to which `written` leads from the folder `from`, if it is outside of
+/// `root`: how many levels above it is. `None` for the root of the file system, and if a link leads outside.
+pub(crate) fn levels_above(root: &Path, from: &Path, written: &str) -> Option<usize> {
+    let (root, file) = (normal(root), normal(&from.join(written)));
+    let shared = root.components().zip(file.components()).take_while(|(one, other)| one == other).count();
+    let levels = root.components().count() - shared;
+    let is_whole_disk = root.components().take(shared).all(|part| part == Component::RootDir);
+    (levels > 0 && !is_whole_disk).then_some(levels)
+}
+
+/// The problem of a path that leads out of the folder of the stack, which is shown as `shown`.
+pub(crate) fn outside(
+    (root, shown): (&Path, &Path),
+    from: &Path,
+    written: &str,
+    span: Option<Span>,
+) -> Diagnostic {
+    let problem = Diagnostic::new(&PATH_OUTSIDE, format!("`{written}` is outside the stack's folder"))
+        .at(span, "leaves the folder");
+    match levels_above(root, from, written) {
+        Some(levels) => {
+            let folder = escaped_path(&upwards(shown, levels));
+            let folder = if folder.is_empty() { ".".to_owned() } else { folder };
+            problem
+                .help("move the file into the stack's folder")
+                .help(format!("or allow the folder that has it: `--root {folder}`"))
+        }
+        None => problem
+            .help("move the file into the stack's folder; links that leave it are not followed")
+    }
 }
 
 /// The reason of an error in plain words, the same on every operating system.

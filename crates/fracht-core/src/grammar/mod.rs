@@ -8,6 +8,7 @@ pub mod host;
 pub mod image;
 pub mod invalid;
 pub mod lines;
+pub mod make;
 pub mod mode;
 pub mod name;
 pub mod nearest;

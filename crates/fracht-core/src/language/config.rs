@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::allow::ALLOW;
-use super::field::{Field, STRING, Table, Takes, Template, list, name, named, one_or_list, scalar, table};
+use super::field::{BOOLEAN, Field, STRING, Table, Takes, Template, list, name, named, one_or_list, scalar, table};
 use super::shape::{Key, Short, TableShape};
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::References;
@@ -27,6 +27,16 @@ pub(crate) static LINES: Field<Arc<str>> = Field {
         example: "\"conf/model.env\"",
     },
     takes: one_or_list(STRING),
+};
+pub(crate) static REFERENCES: Field<bool> = Field {
+    key: Key {
+        name: "references",
+        default: "true",
+        becomes: "–",
+        description: "Set to false to take the values of `lines` as they are: no references are replaced.",
+        example: "false",
+    },
+    takes: BOOLEAN,
 };
 pub(crate) static FILES: Field<Arc<str>> = Field {
     key: Key {
@@ -53,7 +63,7 @@ pub(crate) static KEYS: Field<Arc<str>> = Field {
         name: "keys",
         default: "none",
         becomes: "keys that references may use",
-        description: "Keys of the existing config.",
+        description: "Keys of the existing config; or the keys to take from `lines`.",
         example: "[\"REGION\"]",
     },
     takes: list(name(NameKind::Key)),
@@ -64,7 +74,7 @@ pub(crate) static CONFIG_TABLE: TableShape = TableShape {
     what: "a config",
     short: None,
     one_of: &[],
-    groups: &[&[&KEY, &LINES, &FILES, &PRESENT, &KEYS, &ALLOW]],
+    groups: &[&[&KEY, &LINES, &REFERENCES, &FILES, &PRESENT, &KEYS, &ALLOW]],
 };
 
 pub(crate) static FILE: Field<Arc<str>> = Field {

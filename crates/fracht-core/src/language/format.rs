@@ -16,6 +16,7 @@ use crate::grammar::quantity::{self, Bounds, Quantity};
 use crate::grammar::schedule::{self, Schedule};
 use crate::grammar::share::{self, Share};
 use crate::grammar::user::{self, User};
+use crate::grammar::make::{self, Make};
 use crate::grammar::{duration, host, mode, name, path};
 
 /// A format whose values are read as `T`.
@@ -168,6 +169,9 @@ pub(super) static ADDRESS: Format<IpAddr> = text("an IP address", "\"192.0.2.10\
 /// A CIDR block.
 pub(super) static BLOCK: Format<Arc<str>> =
     text("a CIDR block", "\"192.0.2.10/32\"", |text| host::block(text).map(|()| text.into()));
+
+/// How to make a secret.
+pub(super) static MAKE: Format<Make> = text("how to make a secret", "\"24 letters\"", make::parse);
 
 /// Permission bits.
 pub(super) static MODE: Format<u16> = text("a mode in octal", "\"0440\"", mode::parse);

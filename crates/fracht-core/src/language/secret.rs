@@ -3,8 +3,12 @@
 use std::sync::Arc;
 
 use super::allow::ALLOW;
-use super::field::{Field, STRING, Table, list, name, named, secret_source};
+use super::field::{
+    BOOLEAN, Field, STRING, Table, formatted, list, name, named, one_or_list, secret_source,
+};
+use super::format;
 use super::shape::{Key, TableShape};
+use crate::grammar::make::Make;
 use crate::grammar::name::NameKind;
 
 pub(crate) static KEY: Field<Table> = Field {
@@ -16,6 +20,26 @@ pub(crate) static KEY: Field<Table> = Field {
         example: "{ password = { env = \"DB_PASSWORD\" } }",
     },
     takes: named(NameKind::Key, secret_source(&KEY_TABLE)),
+};
+pub(crate) static LINES: Field<Arc<str>> = Field {
+    key: Key {
+        name: "lines",
+        default: "none",
+        becomes: "data of the Secret, only with `render --secrets`",
+        description: "Settings file whose KEY=value lines become keys; or several files. Keep them out of version control.",
+        example: "\"secrets/site.env\"",
+    },
+    takes: one_or_list(STRING),
+};
+pub(crate) static REFERENCES: Field<bool> = Field {
+    key: Key {
+        name: "references",
+        default: "true",
+        becomes: "–",
+        description: "Set to false to take the values of `lines` as they are: no references are replaced.",
+        example: "false",
+    },
+    takes: BOOLEAN,
 };
 pub(crate) static PRESENT: Field<Arc<str>> = Field {
     key: Key {
@@ -32,7 +56,7 @@ pub(crate) static KEYS: Field<Arc<str>> = Field {
         name: "keys",
         default: "none",
         becomes: "keys that references may use",
-        description: "Keys of the existing secret.",
+        description: "Keys of the existing secret; or the keys to take from `lines`, so that a check needs no file.",
         example: "[\"password\"]",
     },
     takes: list(name(NameKind::Key)),
@@ -40,12 +64,12 @@ pub(crate) static KEYS: Field<Arc<str>> = Field {
 
 /// `[secret.NAME]`.
 pub(crate) static SECRET_TABLE: TableShape =
-    TableShape { what: "a secret", short: None, one_of: &[], groups: &[&[&KEY, &PRESENT, &KEYS, &ALLOW]] };
+    TableShape { what: "a secret", short: None, one_of: &[], groups: &[&[&KEY, &LINES, &REFERENCES, &PRESENT, &KEYS, &ALLOW]] };
 
 pub(crate) static ENV: Field<Arc<str>> = Field {
     key: Key {
         name: "env",
-        default: "required: `env` or `file`",
+        default: "required: `env`, `file` or `make`",
         becomes: "a value in the Secret",
         description: "Environment variable to read the value from when rendering.",
         example: "\"DB_PASSWORD\"",
@@ -55,7 +79,7 @@ pub(crate) static ENV: Field<Arc<str>> = Field {
 pub(crate) static FILE: Field<Arc<str>> = Field {
     key: Key {
         name: "file",
-        default: "required: `env` or `file`",
+        default: "required: `env`, `file` or `make`",
         becomes: "a value in the Secret",
         description: "File to read the value from. Keep it out of version control.",
         example: "\"secrets/password\"",
@@ -63,10 +87,21 @@ pub(crate) static FILE: Field<Arc<str>> = Field {
     takes: STRING,
 };
 
+pub(crate) static MAKE: Field<Make> = Field {
+    key: Key {
+        name: "make",
+        default: "none",
+        becomes: "nothing: it is made once, by hand",
+        description: "How to make the value: a number of `letters`, `digits`, `hex` or `alphanumeric` characters. Without `env` and `file` it is in the cluster alone.",
+        example: "\"24 letters\"",
+    },
+    takes: formatted(&format::MAKE),
+};
+
 /// `key.NAME` of a secret.
 pub(crate) static KEY_TABLE: TableShape = TableShape {
     what: "a table that says where the value is",
     short: None,
     one_of: &[&ENV, &FILE],
-    groups: &[&[&ENV, &FILE]],
+    groups: &[&[&ENV, &FILE, &MAKE]],
 };

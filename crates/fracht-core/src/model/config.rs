@@ -34,6 +34,11 @@ impl ConfigKeys {
         self.list.get(*self.places.get(name)?)
     }
 
+    /// A key by its name, to be changed.
+    pub(crate) fn get_mut(&mut self, name: &str) -> Option<&mut ConfigKey> {
+        self.list.get_mut(*self.places.get(name)?)
+    }
+
     /// Adds a key. Of two keys with the same name, the first one is found.
     pub(crate) fn push(&mut self, key: ConfigKey) {
         self.places.entry(Arc::clone(&key.name)).or_insert(self.list.len());
@@ -58,6 +63,18 @@ pub struct ConfigKey {
     pub span: Span,
     /// Its content.
     pub content: Content,
+    /// Whether references are replaced in it.
+    pub takes_references: bool,
+    /// Where earlier layers set it, the latest first.
+    pub under: Vec<Origin>,
+}
+
+impl ConfigKey {
+    /// A key that overrides no other one. References are replaced in its text.
+    pub(crate) fn new(name: &Arc<str>, span: Span, content: Content) -> Self {
+        let takes_references = matches!(content, Content::Text(_));
+        Self { name: Arc::clone(name), span, content, takes_references, under: Vec::new() }
+    }
 }
 
 /// The content of a config key.
@@ -86,6 +103,15 @@ impl Content {
             // Some readers end a text at a NUL character, so such a file is treated as binary.
             Self::File { bytes, .. } if bytes.contains(&0) => None,
             Self::File { bytes, .. } => std::str::from_utf8(bytes).ok().map(str::to_owned),
+            Self::Present => None,
+        }
+    }
+
+    /// Where it is written; `None` for one that already exists in the cluster.
+    pub(crate) fn origin(&self) -> Option<Origin> {
+        match self {
+            Self::Text(text) => Some(text.origin),
+            Self::File { origin, .. } => Some(*origin),
             Self::Present => None,
         }
     }

@@ -3,7 +3,8 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use crate::origin::Sourced;
+use crate::grammar::make::Make;
+use crate::origin::{Origin, Sourced};
 use crate::source::Span;
 
 /// A set of keys with secret values.
@@ -30,11 +31,24 @@ pub struct SecretKey {
     pub source: SecretSource,
     /// The size of its file in bytes, if the file exists.
     pub size: Option<u64>,
-    /// What its file looks like, if that is probably a mistake.
+    /// What its value looks like, if that is probably a mistake.
     pub form: Option<SecretForm>,
+    /// How to make its value.
+    pub make: Option<Make>,
+    /// What the references in its value stand for, each with its braces.
+    pub references: Vec<(Arc<str>, Arc<str>)>,
+    /// Where its value is written, if it is a line of a file.
+    pub line: Option<Origin>,
 }
 
-/// What the file of a secret looks like. Nothing else is known of its content.
+impl SecretKey {
+    /// A key of which only its source is known.
+    pub(crate) fn new(name: Arc<str>, span: Span, source: SecretSource) -> Self {
+        Self { name, span, source, size: None, form: None, make: None, references: Vec::new(), line: None }
+    }
+}
+
+/// What the value of a secret looks like. Nothing else is known of its content.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SecretForm {
     /// Printable text in base64.
@@ -50,6 +64,10 @@ pub enum SecretSource {
     Variable(Arc<str>),
     /// A file in the folder of the stack, as a resolved path.
     File(PathBuf),
+    /// A line of the first of these files that has the key.
+    Lines(Box<[PathBuf]>),
+    /// It is made once, by hand, and is in the cluster alone.
+    Made,
     /// It already exists in the cluster.
     Present,
 }
@@ -57,6 +75,11 @@ pub enum SecretSource {
 impl Secret {
     /// Whether a Secret is generated for it, which needs its values.
     pub fn is_generated(&self) -> bool {
-        self.present.is_none()
+        self.present.is_none() && !self.is_made()
+    }
+
+    /// Whether it is made once, by hand.
+    pub fn is_made(&self) -> bool {
+        self.keys.iter().any(|key| key.source == SecretSource::Made)
     }
 }

@@ -1,20 +1,23 @@
 //! Reads `[config.NAME]`.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::Reader;
 use super::fields::Fields;
+use super::lines::{self, Line};
 use crate::diag::Diagnostic;
-use crate::diag::reading::{BAD_NAME, BAD_VALUE, BROKEN_LINE, DEFINED_TWICE, FILE_UNREADABLE, MISSING_KEY};
-use crate::grammar::lines;
+use crate::diag::reading::{BAD_NAME, BAD_VALUE, MISSING_KEY, UNKNOWN_NAME};
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::RefKind;
 use crate::language::AnyField;
-use crate::language::config::{CONFIG_TABLE, FILE, FILE_TABLE, FILES, KEY, KEYS, LINES, PRESENT, VALUE};
+use crate::language::config::{
+    CONFIG_TABLE, FILE, FILE_TABLE, FILES, KEY, KEYS, LINES, PRESENT, REFERENCES, VALUE,
+};
 use crate::model::{Config, ConfigKey, ConfigKeys, Content, Part, Text};
-use crate::origin::{Layer, Origin, Sourced};
+use crate::origin::Sourced;
 use crate::resolve::CONFIG;
-use crate::source::{Span, Syntax};
+use crate::source::Syntax;
 use crate::tree::Entry;
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Config {
@@ -23,13 +26,24 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
     let mut keys = ConfigKeys::default();
     for (key, entry) in fields.named(reader, &KEY) {
         if let Some(content) = content(reader, &format!("config.{name}/{key}"), entry) {
-            keys.push(ConfigKey { name: Arc::clone(key), span: entry.key_span, content });
+            keys.push(ConfigKey::new(key, entry.key_span, content));
         }
     }
+    let listed = fields.list(reader, &KEYS).unwrap_or_default();
+    let mut lines = Vec::new();
     for written in fields.list(reader, &LINES).unwrap_or_default() {
         for path in reader.files(&written) {
-            read_lines(reader, &path, &mut keys);
+            lines.extend(lines::read(reader, &path, Syntax::Lines).unwrap_or_default());
         }
+    }
+    if !listed.is_empty() && fields.entry(&LINES).is_some() {
+        check_listed(reader, name, &listed, &lines);
+        let wanted: BTreeSet<&Arc<str>> = listed.iter().map(|key| &key.value).collect();
+        lines.retain(|line| wanted.contains(&line.name));
+    }
+    let references = fields.or_default(reader, &REFERENCES).value;
+    for line in lines {
+        add_line(reader, line, references, &mut keys);
     }
     for written in fields.list(reader, &FILES).unwrap_or_default() {
         for path in reader.files(&written) {
@@ -38,9 +52,11 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
     }
     let present = fields.get(reader, &PRESENT);
     check_source(reader, name, &fields);
-    for key in fields.list(reader, &KEYS).unwrap_or_default() {
-        let span = key.span().unwrap_or(fields.span);
-        keys.push(ConfigKey { name: key.value, span, content: Content::Present });
+    if fields.entry(&LINES).is_none() {
+        for key in listed {
+            let span = key.span().unwrap_or(fields.span);
+            keys.push(ConfigKey::new(&key.value, span, Content::Present));
+        }
     }
     if reader.tainted {
         reader.symbols.to_mut().set_incomplete(RefKind::Config, name);
@@ -53,7 +69,7 @@ fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
     if fields.has_invalid(reader, &[&PRESENT, &KEYS]) {
         return;
     }
-    let span = |field| fields.entry(field).map(|entry| entry.key_span);
+    let span = |field: &dyn AnyField| fields.entry(field).map(|entry| entry.key_span);
     let sources: [&dyn AnyField; 3] = [&KEY, &LINES, &FILES];
     let made = sources.into_iter().find_map(|field| Some((field.key().name, span(field)?)));
     let problem = match (span(&PRESENT), made, span(&KEYS)) {
@@ -68,8 +84,8 @@ fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
                 .at(present, "required by `present`")
                 .help("add them, for example `keys = [\"REGION\"]`")
         }
-        (None, _, Some(keys)) => {
-            Diagnostic::new(&BAD_VALUE, format!("`keys` in `config.{name}` needs `present`"))
+        (None, _, Some(keys)) if span(&LINES).is_none() => {
+            Diagnostic::new(&BAD_VALUE, format!("`keys` in `config.{name}` needs `present` or `lines`"))
                 .at(keys, "only for an existing config")
                 .help("add `present = \"NAME\"`, the name of the ConfigMap in the cluster")
                 .help("or define each key: `key.NAME = \"value\"`")
@@ -94,21 +110,9 @@ fn read_file(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, keys: &mut Confi
         );
         return;
     }
-    if let Some(first) = keys.get(&name).map(|first| first.span) {
-        twice(reader, &name, span, first);
-        return;
-    }
     let file = reader.source(&resolved, &bytes, path);
-    keys.push(ConfigKey { name, span, content: Content::File { bytes, origin: path.origin, file } });
-}
-
-fn twice(reader: &mut Reader<'_>, name: &str, second: Span, first: Span) {
-    reader.sink.push(
-        Diagnostic::new(&DEFINED_TWICE, format!("`{name}` is defined twice"))
-            .at(second, "defined again here")
-            .also(first, "first defined here")
-            .help("keep one of them"),
-    );
+    let content = Content::File { bytes, origin: path.origin, file };
+    add(reader, keys, ConfigKey::new(&name, span, content));
 }
 
 fn content(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Content> {
@@ -123,53 +127,48 @@ fn content(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Conten
     Some(Content::File { bytes, origin: path.origin, file })
 }
 
-/// Adds the keys of a file of `KEY=value` lines. A key that already exists is reported.
-fn read_lines(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, keys: &mut ConfigKeys) {
-    let Some((resolved, bytes)) = reader.file(path) else { return };
-    let Ok(text) = std::str::from_utf8(&bytes) else {
-        reader.sink.push(
-            Diagnostic::new(&FILE_UNREADABLE, format!("`{}` is not UTF-8", path.value))
-                .at(path.span(), "not a text file")
-                .help("save it as UTF-8")
-                .help(format!("or take it as a file: `key.NAME = {{ file = \"{}\" }}`", path.value)),
-        );
-        return;
+/// Adds the key of a line. References are replaced in it, unless its value is in single quotes.
+fn add_line(reader: &mut Reader<'_>, line: Line, references: bool, keys: &mut ConfigKeys) {
+    let Line { name, span, value, origin, is_literal } = line;
+    let takes_references = references && !is_literal;
+    let text = if takes_references {
+        reader.setting(&value, origin)
+    } else {
+        Text { parts: Box::new([Part::Plain(value)]), origin }
     };
-    let text = text.trim_start_matches('\u{feff}');
-    let shown = reader.shown(path);
-    let Some(file) = reader.add(&resolved, &shown, text.into(), Syntax::Lines) else { return };
-    let layer = match path.origin {
-        Origin::Written { layer, .. } => layer,
-        Origin::Default => Layer::Stack,
-    };
-    let (settings, broken) = lines::parse(text);
-    for line in broken {
-        let span = Span::new(file, line.at);
+    let content = Content::Text(text);
+    add(reader, keys, ConfigKey { name, span, content, takes_references, under: Vec::new() });
+}
+
+/// Reports the keys to take that no line has.
+fn check_listed(reader: &mut Reader<'_>, name: &str, listed: &[Sourced<Arc<str>>], lines: &[Line]) {
+    let known: BTreeSet<&str> = lines.iter().map(|line| &*line.name).collect();
+    for key in listed.iter().filter(|key| !known.contains(&*key.value)) {
+        reader.taint();
+        let (key, span) = (&key.value, key.span());
         reader.sink.push(
-            Diagnostic::new(&BROKEN_LINE, "invalid line in a settings file")
-                .at(span, line.reason)
-                .also(path.span(), "the file is named here")
-                .help("write `KEY=VALUE`; quote a value that starts or ends with a space or contains ` #`"),
+            Diagnostic::new(&UNKNOWN_NAME, format!("`{key}` of `config.{name}` is not in its `lines`"))
+                .at(span, "no such line")
+                .help(format!("add the line `{key}=…` to the file, or remove the key")),
         );
     }
-    for setting in settings {
-        let span = Span::new(file, setting.key_at);
-        let name: Arc<str> = setting.key.into();
-        if let Err(problem) = NameKind::Key.check(&name) {
-            reader.sink.push(
-                Diagnostic::new(&BAD_NAME, format!("invalid name `{name}`"))
-                    .at(span, problem.label)
-                    .also(path.span(), "the file is named here")
-                    .help(format!("{}; rename it in the file", problem.reason)),
-            );
-            continue;
+}
+
+/// Adds a key. Of two keys with one name, that of the later layer counts. Two of one layer are reported.
+fn add(reader: &mut Reader<'_>, keys: &mut ConfigKeys, key: ConfigKey) {
+    let Some(first) = keys.get_mut(&key.name) else {
+        keys.push(key);
+        return;
+    };
+    match (key.content.origin(), first.content.origin()) {
+        (Some(own), Some(other)) if lines::layer(own) > lines::layer(other) => {
+            let under = std::mem::replace(first, key);
+            first.under = std::iter::once(other).chain(under.under).collect();
         }
-        if let Some(first) = keys.get(&name).map(|first| first.span) {
-            twice(reader, &name, span, first);
-            continue;
+        (Some(own), Some(other)) if lines::layer(own) < lines::layer(other) => first.under.push(own),
+        _ => {
+            let span = first.span;
+            lines::twice(reader, &key.name, key.span, span);
         }
-        let origin = Origin::Written { span: Span::new(file, setting.value_at), layer };
-        let content = Content::Text(Text { parts: Box::new([Part::Plain(setting.value.into())]), origin });
-        keys.push(ConfigKey { name, span, content });
     }
 }

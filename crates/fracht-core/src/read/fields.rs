@@ -9,8 +9,9 @@ use crate::diag::reading::{BAD_VALUE, MISSING_KEY};
 use crate::diag::unknown::nearest;
 use crate::grammar::invalid::Invalid;
 use crate::language::{AnyField, Field, Key, Shape, Short, Table, TableShape, Takes, Template, fits};
-use crate::model::Text;
-use crate::origin::Sourced;
+use crate::grammar::reference::{self, Piece};
+use crate::model::{Part, Text};
+use crate::origin::{Origin, Sourced};
 use crate::resolve;
 use crate::source::Span;
 use crate::tree::{Entries, Entry, Node, Value};
@@ -291,6 +292,29 @@ impl Reader<'_> {
             }
             _ => Some(text),
         }
+    }
+
+    /// A setting of a file with its references resolved.
+    pub(super) fn setting(&mut self, value: &Arc<str>, origin: Origin) -> Text {
+        let context = resolve::Context { symbols: &self.symbols, sources: &self.sources };
+        let text = context.setting(value, origin, self.sink);
+        if !text.is_resolved() {
+            self.taint();
+        }
+        text
+    }
+
+    /// What the references in a setting of a file stand for, each with its braces. The setting itself is not kept.
+    pub(super) fn references(&mut self, value: &Arc<str>, origin: Origin) -> Vec<(Arc<str>, Arc<str>)> {
+        let text = self.setting(value, origin);
+        let pieces = reference::pieces(value);
+        let known = pieces.iter().zip(&text.parts).filter_map(|(piece, part)| match (piece, part) {
+            (Piece::Braces(inner, _), Part::Known { text, .. }) => {
+                Some((["{", inner, "}"].concat().into(), Arc::clone(text)))
+            }
+            _ => None,
+        });
+        known.collect()
     }
 
     /// A text with its references resolved, and the value that it is; `None` if it is none.

@@ -11,6 +11,7 @@ mod fields;
 mod health;
 mod input;
 mod label;
+mod lines;
 mod misspelt;
 mod mount;
 mod network;
@@ -35,7 +36,7 @@ use crate::diag::unknown::Unknown;
 use crate::diag::{Diagnostic, Sink};
 use crate::escape::escaped_path;
 use crate::files::glob::{self, Unmatched};
-use crate::files::{Files, MOST_BYTES, PathProblem, confine, reason};
+use crate::files::{Files, MOST_BYTES, PathProblem, confine, outside, reason};
 use crate::grammar::pattern::Pattern;
 use crate::grammar::reference::{RefKind, Reference};
 use crate::grammar::word::Word;
@@ -152,6 +153,12 @@ pub(crate) fn model(
     reader.symbols.to_mut().outsides =
         outsides.iter().map(|one| outside::symbol(one, target.on.value)).collect();
     let builds = build::read_all(&mut reader, root);
+    // Before what refers to their keys, and before the configs: of a file that both take, all values are hidden.
+    let secrets: List<_> = reader.each(root, &stack_keys::SECRET, secret::read);
+    for secret in &secrets {
+        let keys = secret.keys.iter().map(|key| Arc::clone(&key.name)).collect();
+        reader.symbols.to_mut().set_secret_keys(&secret.name, keys);
+    }
     target::read_references(&mut reader, &mut target, layered.target.as_ref());
     // First, since of a file that a config takes as well, the values of a Secret are hidden.
     let passed = extra::passed(&mut reader, root);
@@ -172,7 +179,7 @@ pub(crate) fn model(
         inputs,
         builds,
         volumes: reader.each(root, &stack_keys::VOLUME, volume::read),
-        secrets: reader.each(root, &stack_keys::SECRET, secret::read),
+        secrets,
         networks: reader.each(root, &stack_keys::NETWORK, network::read),
         stores: reader.each(root, &stack_keys::STORE, store::read),
         answering: BTreeMap::new(),
@@ -452,12 +459,12 @@ impl Reader<'_> {
                 "must be relative",
                 "write it relative to the folder of this file".to_owned(),
             ),
-            PathProblem::Outside => (
-                &PATH_OUTSIDE,
-                format!("`{path}` is outside the stack's folder"),
-                "leaves the folder",
-                "move the file into the stack's folder; links that leave it are not followed".to_owned(),
-            ),
+            PathProblem::Outside => {
+                let from = self.folder(written);
+                let folder = (self.root, self.folder_shown);
+                self.sink.push(outside(folder, &from, path, written.span()));
+                return;
+            }
             PathProblem::Unreadable(reason) => (
                 &FILE_UNREADABLE,
                 format!("cannot read `{path}`"),

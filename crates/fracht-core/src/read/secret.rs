@@ -1,59 +1,205 @@
 //! Reads `[secret.NAME]`: not the values, only where they are.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 use std::path::Path;
 use std::sync::Arc;
 
 use super::Reader;
 use super::fields::Fields;
+use super::lines::{self, Line};
 use crate::diag::Diagnostic;
-use crate::diag::reading::{BAD_NAME, BAD_VALUE, DEFINED_TWICE, MISSING_KEY, SECRET_WRITTEN};
-use crate::language::secret::{ENV, FILE, KEY, KEY_TABLE, KEYS, PRESENT, SECRET_TABLE};
+use crate::diag::reading::{
+    BAD_NAME, BAD_VALUE, DEFINED_TWICE, FILE_UNREADABLE, MISSING_KEY, SECRET_WRITTEN, UNKNOWN_NAME,
+};
+use crate::grammar::make::Make;
+use crate::grammar::reference::RefKind;
+use crate::language::AnyField;
+use crate::language::secret::{
+    ENV, FILE, KEY, KEY_TABLE, KEYS, LINES, MAKE, PRESENT, REFERENCES, SECRET_TABLE,
+};
 use crate::model::{Secret, SecretForm, SecretKey, SecretSource};
+use crate::origin::{Layer, Sourced};
+use crate::source::{Span, Syntax};
 use crate::tree::{Entry, Node, Value};
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Secret {
     let fields = Fields::of(entry, &SECRET_TABLE, reader);
     let present = fields.get(reader, &PRESENT);
-    let mut keys = Vec::new();
+    let mut keys: Vec<(SecretKey, Layer)> = Vec::new();
     for (key, entry) in fields.named(reader, &KEY) {
-        let owner = format!("secret.{name}/{key}");
-        if let Some(source) = source(reader, &owner, entry) {
-            let (size, form) = match &source {
-                SecretSource::File(path) => (reader.files.size(path).ok(), form(reader, path)),
-                SecretSource::Variable(_) | SecretSource::Present => (None, None),
-            };
-            keys.push(SecretKey { name: Arc::clone(key), span: entry.key_span, source, size, form });
+        if let Some(found) = written(reader, &format!("secret.{name}/{key}"), key, entry) {
+            keys.push((found, entry.node.layer));
         }
     }
-    let listed = fields.list(reader, &KEYS);
+    let listed = listed(reader, name, &fields);
+    if fields.entry(&LINES).is_some() {
+        read_lines(reader, name, &fields, &listed, &mut keys);
+    } else {
+        let present = |(name, span)| SecretKey::new(name, span, SecretSource::Present);
+        keys.extend(listed.into_iter().map(present).map(|key| (key, Layer::Stack)));
+    }
+    check_source(reader, name, &fields);
+    let keys: Vec<SecretKey> = keys.into_iter().map(|(key, _)| key).collect();
+    check_made(reader, name, &keys);
+    Secret { name: Arc::clone(name), span: fields.span, present, keys }
+}
+
+/// The keys that the stack lists, each with its place.
+fn listed(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) -> Vec<(Arc<str>, Span)> {
     let is_empty = |node: &Node| matches!(&node.value, Value::List(items) if items.is_empty());
-    if let Some(node) = fields.node(&KEYS).filter(|node| present.is_some() && is_empty(node)) {
+    let needs_keys = [&PRESENT as &dyn AnyField, &LINES].into_iter().any(|field| fields.entry(field).is_some());
+    if let Some(node) = fields.node(&KEYS).filter(|node| needs_keys && is_empty(node)) {
         reader.taint();
         reader.sink.push(
             Diagnostic::new(&BAD_VALUE, format!("`keys` of `secret.{name}` is empty"))
                 .at(node.span, "no reference can name a key")
-                .help("list the keys of the secret in the cluster, for example `keys = [\"password\"]`"),
+                .help("list the keys of the secret, for example `keys = [\"password\"]`"),
         );
     }
     let mut known = BTreeSet::new();
-    for key in listed.unwrap_or_default() {
+    let mut keys = Vec::new();
+    for key in fields.list(reader, &KEYS).unwrap_or_default() {
         let span = key.span().unwrap_or(fields.span);
-        if !known.insert(Arc::clone(&key.value)) {
-            reader.sink.push(
-                Diagnostic::new(
-                    &DEFINED_TWICE,
-                    format!("key `{}` of `secret.{name}` is listed twice", key.value),
-                )
-                .at(span, "listed again here")
-                .help("remove one of them"),
-            );
+        if known.insert(Arc::clone(&key.value)) {
+            keys.push((key.value, span));
             continue;
         }
-        keys.push(SecretKey { name: key.value, span, source: SecretSource::Present, size: None, form: None });
+        reader.sink.push(
+            Diagnostic::new(
+                &DEFINED_TWICE,
+                format!("key `{}` of `secret.{name}` is listed twice", key.value),
+            )
+            .at(span, "listed again here")
+            .help("remove one of them"),
+        );
     }
-    check_source(reader, name, &fields);
-    Secret { name: Arc::clone(name), span: fields.span, present, keys }
+    keys
+}
+
+/// A key that is written in the stack.
+fn written(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry: &Entry) -> Option<SecretKey> {
+    let (source, make) = source(reader, owner, entry)?;
+    let (size, form) = match &source {
+        SecretSource::File(path) => (reader.files.size(path).ok(), form(reader, path)),
+        _ => (None, None),
+    };
+    Some(SecretKey { size, form, make, ..SecretKey::new(Arc::clone(name), entry.key_span, source) })
+}
+
+/// Adds the keys of files of `KEY=value` lines. The files need not exist if the keys are listed.
+fn read_lines(
+    reader: &mut Reader<'_>,
+    name: &Arc<str>,
+    fields: &Fields<'_>,
+    listed: &[(Arc<str>, Span)],
+    keys: &mut Vec<(SecretKey, Layer)>,
+) {
+    let references = fields.or_default(reader, &REFERENCES).value;
+    let written = fields.list(reader, &LINES).unwrap_or_default();
+    let paths: Vec<_> = written.iter().map(|path| reader.secret_path(path)).collect();
+    let source = SecretSource::Lines(paths.iter().flatten().cloned().collect());
+    let layer = written.first().map_or(Layer::Stack, |path| lines::layer(path.origin));
+    let mut is_whole = true;
+    let mut found = Vec::new();
+    let wanted: BTreeSet<&Arc<str>> = listed.iter().map(|(name, _)| name).collect();
+    for (written, path) in written.iter().zip(paths) {
+        let Some(path) = path else {
+            is_whole = false;
+            continue;
+        };
+        if reader.files.size(&path).is_err() {
+            is_whole = false;
+            if listed.is_empty() {
+                no_lines(reader, written);
+            }
+            continue;
+        }
+        let read = lines::read(reader, written, Syntax::SecretLines);
+        is_whole &= read.is_some();
+        for line in read.into_iter().flatten() {
+            if listed.is_empty() || wanted.contains(&line.name) {
+                found.push(of_line(reader, line, &source, references));
+            }
+        }
+    }
+    let known: BTreeSet<Arc<str>> = found.iter().map(|key: &SecretKey| Arc::clone(&key.name)).collect();
+    for (key, span) in listed.iter().filter(|(key, _)| !known.contains(key)) {
+        if is_whole {
+            let files: Vec<String> = written.iter().map(|path| format!("`{}`", path.value)).collect();
+            reader.taint();
+            reader.sink.push(
+                Diagnostic::new(&UNKNOWN_NAME, format!("`{key}` of `secret.{name}` is not in {}", files.join(", ")))
+                    .at(*span, "no such line")
+                    .help(format!("add the line `{key}=…` to the file, or remove the key")),
+            );
+        }
+        found.push(SecretKey::new(Arc::clone(key), *span, source.clone()));
+    }
+    if listed.is_empty() && !is_whole {
+        reader.symbols.to_mut().set_incomplete(RefKind::Secret, name);
+    }
+    let mut places: HashMap<Arc<str>, usize> =
+        keys.iter().enumerate().map(|(at, (key, _))| (Arc::clone(&key.name), at)).collect();
+    for key in found {
+        let place = places.get(&key.name).copied();
+        match place.and_then(|place| keys.get_mut(place)) {
+            None => {
+                places.insert(Arc::clone(&key.name), keys.len());
+                keys.push((key, layer));
+            }
+            Some((known, own)) if *own == layer => {
+                let first = known.span;
+                lines::twice(reader, &key.name, key.span, first);
+            }
+            Some(known) if known.1 < layer => *known = (key, layer),
+            Some(_) => {}
+        }
+    }
+}
+
+/// Reports a file of secrets that does not exist, so that its keys are not known.
+fn no_lines(reader: &mut Reader<'_>, written: &Sourced<Arc<str>>) {
+    reader.taint();
+    reader.sink.push(
+        Diagnostic::new(&FILE_UNREADABLE, format!("cannot read `{}`", written.value))
+            .at(written.span(), "file not found, so its keys are not known")
+            .help("create it, or correct the path")
+            .help("or list its keys, so that a check needs no file: `keys = [\"…\"]`"),
+    );
+}
+
+/// The key of a line. Its value is looked at and not kept.
+fn of_line(reader: &mut Reader<'_>, line: Line, source: &SecretSource, references: bool) -> SecretKey {
+    let Line { name, span, value, origin, is_literal } = line;
+    let references =
+        if references && !is_literal { reader.references(&value, origin) } else { Vec::new() };
+    SecretKey {
+        size: Some(value.len() as u64),
+        form: is_encoded(value.trim()).then_some(SecretForm::Base64),
+        references,
+        line: Some(origin),
+        ..SecretKey::new(name, span, source.clone())
+    }
+}
+
+/// Reports keys that are made by hand beside others: a Secret is either generated or made by hand.
+fn check_made(reader: &mut Reader<'_>, name: &str, keys: &[SecretKey]) {
+    let made = keys.iter().find(|key| key.source == SecretSource::Made);
+    let other = keys.iter().find(|key| key.source != SecretSource::Made);
+    let (Some(made), Some(other)) = (made, other) else { return };
+    reader.taint();
+    reader.sink.push(
+        Diagnostic::new(&BAD_VALUE, format!("`secret.{name}` has keys that are made by hand beside others"))
+            .at(made.span, "in the cluster alone")
+            .also(other.span, "written by `render --secrets`")
+            .help(format!("say where its value is kept, for example `env = \"{}\"` beside `make`", variable(&made.name)))
+            .help("or put it into a secret of its own"),
+    );
+}
+
+/// The name of a variable for a key.
+fn variable(key: &str) -> String {
+    key.to_uppercase().replace(['-', '.'], "_")
 }
 
 /// The most bytes of a secret whose form is looked at. Certificates and key stores are larger.
@@ -106,21 +252,23 @@ fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
     if fields.has_invalid(reader, &[&PRESENT, &KEYS]) {
         return;
     }
-    let span = |field| fields.entry(field).map(|entry| entry.key_span);
-    let problem = match (span(&PRESENT), span(&KEY), span(&KEYS)) {
-        (Some(present), Some(key), _) => {
-            Diagnostic::new(&BAD_VALUE, format!("`secret.{name}` sets both `key` and `present`"))
-                .at(key, "`present` is also set")
+    let span = |field: &dyn AnyField| fields.entry(field).map(|entry| entry.key_span);
+    let made = [&KEY as &dyn AnyField, &LINES];
+    let made = made.into_iter().find_map(|field| Some((field.key().name, span(field)?)));
+    let problem = match (span(&PRESENT), made, span(&KEYS)) {
+        (Some(present), Some((key, made)), _) => {
+            Diagnostic::new(&BAD_VALUE, format!("`secret.{name}` sets both `{key}` and `present`"))
+                .at(made, "`present` is also set")
                 .also(present, "already exists in the cluster")
-                .help("remove `present`, or replace `key` by `keys = [\"…\"]`")
+                .help(format!("remove `present`, or replace `{key}` by `keys = [\"…\"]`"))
         }
         (Some(present), None, None) => {
             Diagnostic::new(&MISSING_KEY, format!("`keys` is missing in `secret.{name}`"))
                 .at(present, "required by `present`")
                 .help("add them, for example `keys = [\"password\"]`")
         }
-        (None, _, Some(keys)) => {
-            Diagnostic::new(&BAD_VALUE, format!("`keys` in `secret.{name}` needs `present`"))
+        (None, _, Some(keys)) if span(&LINES).is_none() => {
+            Diagnostic::new(&BAD_VALUE, format!("`keys` in `secret.{name}` needs `present` or `lines`"))
                 .at(keys, "only for an existing secret")
                 .help("add `present = \"NAME\"`, the name of the Secret in the cluster")
                 .help("or define each key: `key.NAME = { env = \"VARIABLE\" }`")
@@ -136,8 +284,8 @@ fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
     reader.sink.push(problem);
 }
 
-/// Reads the source of a key's value.
-fn source(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<SecretSource> {
+/// Reads the source of a key's value, and how to make it.
+fn source(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<(SecretSource, Option<Make>)> {
     if let Value::Text(_) = &entry.node.value {
         reader.sink.hide(entry.node.span);
         reader.sink.push(
@@ -149,7 +297,9 @@ fn source(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<SecretS
         return None;
     }
     let fields = Fields::of(entry, &KEY_TABLE, reader);
-    match (fields.entry(&ENV), fields.entry(&FILE)) {
+    let make = fields.get(reader, &MAKE).map(|make| make.value);
+    let source = match (fields.entry(&ENV), fields.entry(&FILE)) {
+        (None, None) if fields.entry(&MAKE).is_some() => Some(SecretSource::Made),
         (Some(_), None) => {
             let variable = fields.get(reader, &ENV)?;
             // The cluster takes more names of variables than a shell can set.
@@ -181,7 +331,8 @@ fn source(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<SecretS
             fields.missing(reader, owner, KEY_TABLE.one_of);
             None
         }
-    }
+    };
+    Some((source?, make))
 }
 
 #[cfg(test)]

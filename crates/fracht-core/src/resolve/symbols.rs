@@ -283,6 +283,13 @@ impl Symbols {
         }
     }
 
+    /// Sets the keys of a secret.
+    pub(crate) fn set_secret_keys(&mut self, name: &str, keys: KeyNames) {
+        if let Some(known) = self.secrets.get_mut(name) {
+            *known = keys;
+        }
+    }
+
     /// The names of services and tasks.
     pub(crate) fn workload_names(&self) -> impl Iterator<Item = &str> + Clone {
         self.workloads.keys().map(|name| &**name)

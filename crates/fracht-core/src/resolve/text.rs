@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::Symbols;
 use super::symbols::{BuildSymbol, PortNames};
 use crate::diag::reading::{BAD_VALUE, SECRET_IN_CONFIG, UNKNOWN_NAME};
-use crate::diag::unknown::Unknown;
+use crate::diag::unknown::{Unknown, nearest};
 use crate::diag::{Diagnostic, Rule, Sink};
 use crate::grammar::name::NameKind;
 use crate::grammar::quoted;
@@ -25,6 +25,15 @@ pub(crate) struct Context<'a> {
     pub(crate) sources: &'a Sources,
 }
 
+/// How a text treats braces that are no reference.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Braces {
+    /// They are reported; literal ones are doubled.
+    Meant,
+    /// They stay as they are.
+    Literal,
+}
+
 impl Context<'_> {
     /// Resolves the references in `written`, the value of a text at `origin`; messages call the text `place`. A
     /// reference that cannot be resolved is reported.
@@ -32,6 +41,22 @@ impl Context<'_> {
         self,
         written: &Arc<str>,
         origin: Origin,
+        (references, place): (References, &dyn fmt::Display),
+        sink: &mut Sink,
+    ) -> Text {
+        self.resolved((written, origin), Braces::Meant, (references, place), sink)
+    }
+
+    /// Resolves the references in a setting of a file of `KEY=value` lines. All other braces stay as they are, since
+    /// such files have no way to write literal ones.
+    pub(crate) fn setting(self, written: &Arc<str>, origin: Origin, sink: &mut Sink) -> Text {
+        self.resolved((written, origin), Braces::Literal, (References::Known, &CONFIG), sink)
+    }
+
+    fn resolved(
+        self,
+        (written, origin): (&Arc<str>, Origin),
+        braces: Braces,
         (references, place): (References, &dyn fmt::Display),
         sink: &mut Sink,
     ) -> Text {
@@ -48,7 +73,14 @@ impl Context<'_> {
         let mut parts = Vec::with_capacity(pieces.len());
         for piece in pieces {
             match piece {
+                Piece::Plain(plain) if braces == Braces::Literal => parts.push(Part::Plain(plain.into())),
                 Piece::Plain(plain) => parts.push(Part::Plain(single_braces(plain).into())),
+                Piece::Stray(index) if braces == Braces::Literal => {
+                    parts.push(Part::Plain(written.get(index..=index).unwrap_or_default().into()));
+                }
+                Piece::Braces(inner, _) if braces == Braces::Literal && !is_meant(inner) => {
+                    parts.push(Part::Plain(["{", inner, "}"].concat().into()));
+                }
                 Piece::Stray(index) => {
                     let brace = written.get(index..=index).unwrap_or("{");
                     let here = at(index..index + 1);
@@ -81,6 +113,15 @@ impl Context<'_> {
             }
         }
         Text { parts: parts.into(), origin }
+    }
+}
+
+/// Whether a text between the braces of a settings file is meant as a reference: its kind is one of ours, or almost.
+fn is_meant(inner: &str) -> bool {
+    match reference::parse(reference::list(inner).map_or(inner, |(list, _)| list)) {
+        Ok(written) => IN_TEXTS.contains(&written.kind),
+        Err(NotReference::Kind(kind)) => nearest(kind, IN_TEXTS.into_iter().map(Word::word)).is_some(),
+        Err(NotReference::Form) => false,
     }
 }
 

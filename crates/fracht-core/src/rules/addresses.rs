@@ -229,7 +229,7 @@ pub(super) fn localhost_address(model: &Model, sources: &Sources, sink: &mut Sin
 
 /// Whether a name stands in a sentence: behind a word, in a setting that is not one of hosts.
 fn is_prose(text: &Written<'_>, line: &str) -> bool {
-    let is_setting = matches!(text.kind, Kind::Variable | Kind::Key | Kind::Line | Kind::Default);
+    let is_setting = matches!(text.kind, Kind::Variable | Kind::Key | Kind::Line | Kind::PlainLine | Kind::Default);
     let word = line.strip_suffix(' ').and_then(|line| line.rsplit(' ').next());
     let is_word = word.is_some_and(|word| word.len() > 1 && word.chars().all(char::is_alphabetic));
     is_setting && is_word && !names_host(text.name)
@@ -321,7 +321,7 @@ fn problem(text: &Written<'_>, local: &Local, ports: &Ports<'_>) -> Diagnostic {
 /// What to do in a text in which references are not replaced.
 fn elsewhere(text: &Written<'_>, reference: &str) -> String {
     match text.kind {
-        Kind::Line => format!(
+        Kind::PlainLine => format!(
             "references are not replaced in this file: move the line to the stack, `key.{} = \"{reference}\"`",
             text.name
         ),

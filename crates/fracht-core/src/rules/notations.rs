@@ -33,14 +33,14 @@ pub(super) fn leftover<'m>(
     variables: &mut Variables<'m>,
 ) -> Option<Leftover> {
     // In a text with references `${NAME}` is no reference, and reported as such.
-    let is_read = text.takes_references() || matches!(text.kind, Kind::Line | Kind::Command);
+    let is_read = text.takes_references() || matches!(text.kind, Kind::PlainLine | Kind::Command);
     if !text.text.contains(['$', '{', '%', '@', '_']) || !is_read || text.kind == Kind::Label {
         return None;
     }
     match (text.owner, text.kind) {
         (Owner::Container(..), Kind::Argument | Kind::Command) if has_shell(text) => return None,
         // A program may replace them in its own files; the lines of a config become variables as they are.
-        (Owner::Table(..), kind) if kind != Kind::Line => return None,
+        (Owner::Table(..), kind) if !kind.is_line() => return None,
         _ => {}
     }
     dollars(text, |name| variables.of(model, text.owner).contains(name))

@@ -168,7 +168,7 @@ pub(super) fn placeholder_left(model: &Model, sources: &Sources, sink: &mut Sink
         let named = !text.name.is_empty();
         if text.text.is_empty() && named && !matches!(text.kind, Kind::Default | Kind::Label) {
             let place = text.place(0..0);
-            let place = if text.kind == Kind::Line { place } else { text.span };
+            let place = if text.kind.is_line() { place } else { text.span };
             let problem = Diagnostic::new(&PLACEHOLDER_LEFT, format!("{} is empty", text.words()))
                 .at(place, "empty value")
                 .help("set a value, or remove the line");

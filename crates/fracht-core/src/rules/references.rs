@@ -238,7 +238,7 @@ pub(super) static REFERENCE_IGNORED: Rule = Rule {
 pub(super) fn reference_ignored(model: &Model, sources: &Sources, sink: &mut Sink) {
     let mut names = None;
     for text in written::all(model, sources) {
-        let fits = matches!(text.kind, Kind::Line | Kind::File | Kind::Command | Kind::Default);
+        let fits = matches!(text.kind, Kind::PlainLine | Kind::File | Kind::Command | Kind::Default);
         if !fits || !text.text.contains('{') {
             continue;
         }
@@ -254,7 +254,7 @@ pub(super) fn reference_ignored(model: &Model, sources: &Sources, sink: &mut Sin
             next_line = line_end(whole, open);
             let place = text.place(open..open + close + 2);
             let help = match text.kind {
-                Kind::Line => format!(
+                Kind::PlainLine => format!(
                     "remove the line, and set it in the stack: `key.{} = \"{}\"` in `[{}]`",
                     text.name,
                     text.text,

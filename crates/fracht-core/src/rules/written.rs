@@ -26,12 +26,21 @@ pub(super) enum Kind {
     Key,
     /// A key of a config from a file of `KEY=value` lines.
     Line,
+    /// The same, where references are not replaced.
+    PlainLine,
     /// The content of a file that a config takes.
     File,
     /// A label or a note.
     Label,
     /// The default of an input.
     Default,
+}
+
+impl Kind {
+    /// Whether it is a key from a file of `KEY=value` lines.
+    pub(super) fn is_line(self) -> bool {
+        matches!(self, Self::Line | Self::PlainLine)
+    }
 }
 
 /// What a text belongs to.
@@ -136,13 +145,15 @@ impl Written<'_> {
             Kind::Command => format!("a command of `{owner}`"),
             Kind::Default => format!("the default of `{owner}`"),
             Kind::Label => format!("the label or note `{}` of `{owner}`", self.name),
-            Kind::Variable | Kind::Key | Kind::Line | Kind::File => format!("`{}` of `{owner}`", self.name),
+            Kind::Variable | Kind::Key | Kind::Line | Kind::PlainLine | Kind::File => {
+                format!("`{}` of `{owner}`", self.name)
+            }
         }
     }
 
     /// Whether references are replaced in it.
     pub(super) fn takes_references(&self) -> bool {
-        matches!(self.kind, Kind::Variable | Kind::Argument | Kind::Key | Kind::Label)
+        matches!(self.kind, Kind::Variable | Kind::Argument | Kind::Key | Kind::Line | Kind::Label)
     }
 }
 
@@ -160,7 +171,11 @@ pub(super) fn all<'m>(model: &'m Model, sources: &'m Sources) -> impl Iterator<I
         config.keys.iter().filter_map(move |key| match &key.content {
             Content::Text(text) => {
                 let lines = text.origin.span().is_some_and(|span| is_lines(span.file, sources));
-                let kind = if lines { Kind::Line } else { Kind::Key };
+                let kind = match (lines, key.takes_references) {
+                    (false, _) => Kind::Key,
+                    (true, true) => Kind::Line,
+                    (true, false) => Kind::PlainLine,
+                };
                 of_text(owner, kind, &key.name, text, sources)
             }
             Content::File { file, .. } => of_file(owner, &key.name, (*file)?, sources),
@@ -179,7 +194,7 @@ pub(super) fn all<'m>(model: &'m Model, sources: &'m Sources) -> impl Iterator<I
 }
 
 fn is_lines(file: FileId, sources: &Sources) -> bool {
-    sources.file(file).is_some_and(|file| file.syntax() == Syntax::Lines)
+    sources.file(file).is_some_and(|file| matches!(file.syntax(), Syntax::Lines | Syntax::SecretLines))
 }
 
 /// The commands that run in a container beside its program: its health check, and what runs before a stop.

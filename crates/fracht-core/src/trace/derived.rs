@@ -1,4 +1,4 @@
-//! Values that are not written at their path: config keys from files, and variables from `use`.
+//! Values that are not written at their path: keys of configs and secrets from files, and variables from `use`.
 
 use std::collections::BTreeMap;
 
@@ -20,6 +20,15 @@ impl Traced<'_> {
                 let at = ["config", &*config.name, "key", &*key.name];
                 if wanted(&at) && self.tree.at(&at).is_none() {
                     leaves.extend(self.key_leaf(&at, key));
+                }
+            }
+        }
+        for secret in &self.model.secrets {
+            for key in &secret.keys {
+                let at = ["secret", &*secret.name, "key", &*key.name];
+                if let Some(Origin::Written { span, layer }) = key.line.filter(|_| wanted(&at)) {
+                    let steps = vec![self.step_at(span, layer)];
+                    leaves.push(Leaf { path: path::show(at.iter().copied()), means: None, steps });
                 }
             }
         }
@@ -45,12 +54,40 @@ impl Traced<'_> {
             Content::File { origin, .. } => *origin,
             Content::Present => return None,
         };
-        let Origin::Written { span, layer } = origin else { return None };
         let means = match &key.content {
             Content::File { bytes, .. } => Some(format!("the content of a file, {} bytes", bytes.len())),
+            Content::Text(text) if !text.is_plain() => {
+                let shown = text.parts.iter().map(|part| self.shown(part)).collect::<String>();
+                Some(self.cover.value(&shown))
+            }
             Content::Text(_) | Content::Present => None,
         };
-        Some(Leaf { path: path::show(at.iter().copied()), means, steps: vec![self.step_at(span, layer)] })
+        let steps = self.steps_at(std::iter::once(&origin).chain(&key.under));
+        (!steps.is_empty()).then(|| Leaf { path: path::show(at.iter().copied()), means, steps })
+    }
+
+    /// Adds the lines of files that a key in the stack overrides to the value that is written there.
+    pub(super) fn add_overridden(&self, keys: &[String], leaves: &mut [Leaf]) {
+        if keys.first().is_some_and(|first| first != "config") {
+            return;
+        }
+        for config in &self.model.configs {
+            for key in config.keys.iter().filter(|key| !key.under.is_empty()) {
+                let at = path::show(["config", &*config.name, "key", &*key.name]);
+                if let Some(leaf) = leaves.iter_mut().find(|leaf| leaf.path == at) {
+                    let more = self.steps_at(key.under.iter());
+                    leaf.steps.extend(more.into_iter().filter(|step| !leaf.steps.contains(step)).collect::<Vec<_>>());
+                }
+            }
+        }
+    }
+
+    fn steps_at<'o>(&self, origins: impl Iterator<Item = &'o Origin>) -> Vec<Step> {
+        let step = |origin: &Origin| match *origin {
+            Origin::Written { span, layer } => Some(self.step_at(span, layer)),
+            Origin::Default => None,
+        };
+        origins.filter_map(step).collect()
     }
 
     /// The variables of a container that come from `use` and are not overridden by `env`. Each has the keys that it
@@ -90,13 +127,19 @@ impl Traced<'_> {
         }
     }
 
-    /// The place that a variable comes from: the line of the key's value, or the `use` of a secret.
+    /// The place that a variable comes from: the line of the key's value, or the `use`.
     fn use_step(&self, owner: &[&str], used: &Use, part: &Part) -> Step {
         if let Part::Config(id, key) = part
             && let Some(Content::Text(text)) = self.model.configs[*id].keys.get(key).map(|key| &key.content)
             && let Origin::Written { span, layer } = text.origin
         {
             return self.step_at(span, layer);
+        }
+        if let Part::Secret(id, key) = part {
+            let known = self.model.secrets[*id].keys.iter().find(|known| known.name == *key);
+            if let Some(Origin::Written { span, layer }) = known.and_then(|known| known.line) {
+                return self.step_at(span, layer);
+            }
         }
         self.step_at(used.span, self.layer_of(owner, used.span))
     }

@@ -88,7 +88,10 @@ impl Traced<'_> {
     }
 
     fn exactly(&self, keys: &[String]) -> Trace {
-        let written = self.written(keys);
+        let mut written = self.written(keys);
+        if let Trace::Written(leaves) = &mut written {
+            self.add_overridden(keys, leaves);
+        }
         let derived = self.derived(keys);
         if derived.is_empty() {
             return written;

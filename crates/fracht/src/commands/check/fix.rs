@@ -133,18 +133,22 @@ struct Round<'a> {
     args: &'a Check,
     targets: &'a [String],
     disk: &'static dyn Files,
-    path: PathBuf,
-    shown: PathBuf,
+    location: Location,
 }
 
 type Opened = ManuallyDrop<Project<'static>>;
 
 impl Round<'_> {
+    fn open(&self, files: &'static Changed) -> Option<Opened> {
+        let Location { path, shown, root } = &self.location;
+        Project::open_within(files, root, path, shown).map(ManuallyDrop::new).ok()
+    }
+
     /// The stack with some texts in place of its files; `None` if it cannot be checked.
     fn check(&self, texts: &BTreeMap<PathBuf, String>) -> Result<Option<(Opened, Checked)>, Failure> {
         // Used until the program ends, as the stack itself.
         let files: &'static Changed = Box::leak(Box::new(Changed { below: self.disk, texts: texts.clone() }));
-        let Ok(mut project) = Project::open(files, &self.path, &self.shown).map(ManuallyDrop::new) else {
+        let Some(mut project) = self.open(files) else {
             return Ok(None);
         };
         let values = inputs::values(&self.args.stack, &project)?;
@@ -165,8 +169,8 @@ pub(super) fn run(
     first: Checked,
     ui: &mut Ui,
 ) -> Result<Fixed, Failure> {
-    let (path, shown) = stack::paths(&args.stack)?;
-    let round = Round { args, targets, disk: project.files(), path, shown };
+    let location = stack::locate(&args.stack)?;
+    let round = Round { args, targets, disk: project.files(), location };
     let mut texts = BTreeMap::new();
     let mut done: Option<(Opened, Checked)> = None;
     let mut titles = Vec::new();

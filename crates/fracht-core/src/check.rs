@@ -12,6 +12,7 @@ use crate::language::root::TARGET;
 use crate::language::stack;
 use crate::layer::{Layered, Targets, stamp_layers};
 use crate::levels::Levels;
+use crate::model::Text;
 use crate::origin::Layer;
 use crate::plan::facts::Facts;
 use crate::read::{self, Cache, Reading};
@@ -245,15 +246,24 @@ impl<'f> Project<'f> {
 
     /// The layers that set the value at a path, for the target of a verdict on this stack.
     pub fn trace(&self, verdict: &Verdict, path: &[String]) -> Trace {
-        let traced = Traced {
+        self.traced(verdict).trace(path)
+    }
+
+    /// A text of the model of a verdict on this stack as it will be, with secrets and what only the cluster knows in
+    /// braces.
+    pub fn shown(&self, verdict: &Verdict, text: &Text) -> String {
+        self.traced(verdict).text(text)
+    }
+
+    fn traced<'t>(&'t self, verdict: &'t Verdict) -> Traced<'t> {
+        Traced {
             tree: &verdict.layered.tree,
             target: verdict.layered.target.as_ref(),
             symbols: &verdict.symbols,
             model: &verdict.facts.model,
             sources: &self.sources,
             cover: Cover::new(&verdict.report, &self.sources),
-        };
-        traced.trace(path)
+        }
     }
 
     /// The name of a layer: `stack`, `pattern.small`, `target.prod`.

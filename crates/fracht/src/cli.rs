@@ -118,6 +118,8 @@ pub(crate) enum Command {
     Order(Order),
     Ports(Ports),
     Reach(Reach),
+    Show(Show),
+    Images(Images),
     Render(Render),
     Diff(Diff),
     Trace(Trace),
@@ -240,6 +242,41 @@ pub(crate) struct Ports {
 #[derive(Debug, Default, Args)]
 #[command(after_help = "Examples:\n  fracht reach -t laptop\n  fracht reach -t prod --format json")]
 pub(crate) struct Reach {
+    #[command(flatten)]
+    pub(crate) stack: StackChoice,
+    #[command(flatten)]
+    pub(crate) target: TargetChoice,
+    /// Output format
+    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    pub(crate) format: Format,
+}
+
+/// Show what runs: images, replicas, sizes and their sums, volumes
+///
+/// With NAME, shows all of one service or task as it will be: its program, every variable with its value and the layer
+/// that sets it, mounts, the arithmetic of its health check, and what it waits for. Values of secrets are never shown.
+#[derive(Debug, Default, Args)]
+#[command(
+    after_help = "Examples:\n  fracht show -t prod\n  fracht show api -t prod\n  fracht show -t prod --format json"
+)]
+pub(crate) struct Show {
+    #[command(flatten)]
+    pub(crate) stack: StackChoice,
+    /// Service or task to show
+    pub(crate) name: Option<String>,
+    #[command(flatten)]
+    pub(crate) target: TargetChoice,
+    /// Output format
+    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    pub(crate) format: Format,
+}
+
+/// List all images: built here or taken, pinned or floating, and who uses each
+///
+/// Builds are listed in the order in which to build them.
+#[derive(Debug, Default, Args)]
+#[command(after_help = "Examples:\n  fracht images -t prod\n  fracht images -t prod --format json")]
+pub(crate) struct Images {
     #[command(flatten)]
     pub(crate) stack: StackChoice,
     #[command(flatten)]

@@ -6,6 +6,7 @@ mod complete;
 mod disk;
 mod failure;
 mod inputs;
+mod making;
 mod objects;
 mod secrets;
 mod stack;

@@ -11,12 +11,14 @@ use fracht_core::reveal::Revealer;
 use fracht_core::rules::MOST_OF_SECRET;
 
 use crate::failure::Failure;
+use crate::making;
 use crate::ui::counted;
 
 /// Reads the values of all generated Secrets. Every missing value, and every value that a cluster refuses, is reported.
 pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, Failure> {
     let variable = |name: &str| std::env::var_os(name).map(std::ffi::OsString::into_encoded_bytes);
     let (mut all, mut missing, mut refused) = (SecretValues::new(), Vec::new(), Vec::new());
+    let mut count = 0;
     let mut revealer = Revealer::new(files, &variable);
     let of_processes = model.secrets_of_processes();
     for (id, secret) in model.secrets.entries().filter(|(_, secret)| secret.is_generated()) {
@@ -35,6 +37,9 @@ pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, F
                 Err(error) => {
                     let reason = error.to_string();
                     missing.push(format!("secret.{}/{}: {}", secret.name, key.name, escaped(&reason)));
+                    let how = making::value(key);
+                    missing.extend(how.map(|how| format!("  to make it once: {}", escaped(&how))));
+                    count += 1;
                 }
             }
         }
@@ -54,7 +59,7 @@ pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, F
     if missing.is_empty() {
         return Ok(all);
     }
-    let message = format!("cannot read {}", counted(missing.len(), "secret value"));
+    let message = format!("cannot read {}", counted(count, "secret value"));
     Err(Failure::Error { message, help: missing })
 }
 

@@ -20,7 +20,7 @@ pub(crate) fn probes(workload: &Workload, container: &Container) -> Probes {
     let Some(health) = &container.health else {
         return Probes::default();
     };
-    let boot_tries = whole_seconds(health.boot.value).div_ceil(whole_seconds(health.every.value));
+    let boot_tries = health.boot_tries();
     let probe = |failures| probe(workload, container, health, failures);
     let liveness = (health.restart_after.value > 0).then(|| probe(health.restart_after.value));
     Probes { startup: Some(probe(boot_tries)), readiness: Some(probe(health.fails.value)), liveness }

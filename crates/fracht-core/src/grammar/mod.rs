@@ -21,5 +21,6 @@ pub mod reference;
 pub mod resource;
 pub mod schedule;
 pub mod share;
+pub mod tag;
 pub mod user;
 pub mod word;

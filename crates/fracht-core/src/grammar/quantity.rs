@@ -52,6 +52,26 @@ impl Bounds {
     }
 }
 
+/// A number of bytes in the largest binary unit that shows it well, with at most one decimal: `1.5Gi`.
+pub fn show_bytes(bytes: u64) -> String {
+    let unit = BYTE_UNITS.into_iter().take(4).rev().find(|(_, factor)| bytes >= *factor);
+    let Some((unit, factor)) = unit else { return bytes.to_string() };
+    let tenths = (u128::from(bytes) * 10).div_ceil(u128::from(factor));
+    match (tenths / 10, tenths % 10) {
+        (whole, 0) => format!("{whole}{unit}"),
+        (whole, tenth) => format!("{whole}.{tenth}{unit}"),
+    }
+}
+
+/// Thousandths of a CPU as a number: `1.25`, or `250m` below one.
+pub fn show_cpu(thousandths: u64) -> String {
+    if thousandths < 1000 {
+        return format!("{thousandths}m");
+    }
+    let shown = format!("{}.{:03}", thousandths / 1000, thousandths % 1000);
+    shown.trim_end_matches('0').trim_end_matches('.').to_owned()
+}
+
 /// Reads a size in bytes, such as `512Mi`.
 ///
 /// # Errors
@@ -144,6 +164,17 @@ pub fn cpu_bounds(text: &str) -> Result<Bounds, Invalid> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn sums_are_shown_in_their_largest_unit() {
+        for (size, shown) in [(0, "0"), (512, "512"), (1 << 20, "1Mi"), (1536 << 20, "1.5Gi"), (1025, "1.1Ki")] {
+            assert_eq!(show_bytes(size), shown);
+        }
+        for (size, shown) in [(0, "0m"), (250, "250m"), (1000, "1"), (1250, "1.25"), (20_000, "20")] {
+            assert_eq!(show_cpu(size), shown);
+        }
+        assert_eq!(show_bytes(u64::MAX), "16777216Ti");
+    }
 
     #[test]
     fn valid_quantities_have_their_size() {

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::field::{
-    Field, STRING, Table, Takes, Template, formatted, integer, named, table, template, words,
+    Field, STRING, Table, Takes, Template, formatted, integer, named, reference, scalar, table, template, words,
 };
 use super::format;
 use super::health;
@@ -11,6 +11,7 @@ use super::shape::{Group, IntegerBounds, Key, Short, TableShape};
 use crate::diag::reading::PORT_RANGE;
 use crate::grammar::at::At;
 use crate::grammar::name::NameKind;
+use crate::grammar::reference::{RefKind, Reference, References};
 use crate::model::{Protocol, Reach};
 
 pub(crate) static PORT: Field<Table> = Field {
@@ -99,12 +100,48 @@ pub(crate) static PATH: Field<Arc<str>> = Field {
     takes: STRING,
 };
 
+pub(crate) static LOGIN: Field<Table> = Field {
+    key: Key {
+        name: "login",
+        default: "from the variables of the service",
+        becomes: "–",
+        description: "Who may log in there: `fracht reach` tells how to read it.",
+        example: "{ user = \"harbour\", password = \"secret.site/admin\" }",
+    },
+    takes: table(&LOGIN_TABLE),
+};
+
+pub(crate) static USER: Field<Template> = Field {
+    key: Key {
+        name: "user",
+        default: "none",
+        becomes: "–",
+        description: "User name.",
+        example: "\"harbour\"",
+    },
+    takes: scalar(References::All),
+};
+pub(crate) static PASSWORD: Field<Reference> = Field {
+    key: Key {
+        name: "password",
+        default: "none",
+        becomes: "–",
+        description: "Key of a secret with the password.",
+        example: "\"secret.site/admin\"",
+    },
+    takes: reference(&[RefKind::Secret]),
+};
+
+/// `port.NAME.login`.
+pub(crate) static LOGIN_TABLE: TableShape =
+    TableShape { what: "a login table", short: None, one_of: &[], groups: &[&[&USER, &PASSWORD]] };
+
 /// `port.NAME`.
 pub(crate) static PORT_TABLE: TableShape = TableShape {
     what: "a port table",
     short: Some(Short::Key(&NUMBER)),
     one_of: &[],
-    groups: &[&[&NUMBER, &PROTOCOL, &REACH, &AT, &AS, &HOST, &PATH]],
+    groups: &[&[&NUMBER, &PROTOCOL, &REACH, &AT, &AS, &HOST, &PATH, &LOGIN]],
 };
 
 /// The keys of containers with ports: those of services and sidecars.

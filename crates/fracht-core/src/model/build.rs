@@ -17,6 +17,8 @@ pub struct Build {
     pub span: Span,
     /// The folder, as a resolved path.
     pub source: PathBuf,
+    /// The folder as it is written.
+    pub folder: Arc<str>,
     /// The path of the recipe in the folder; `None` if another tool makes the image.
     pub recipe: Option<Sourced<Arc<str>>>,
     /// The arguments of the recipe, in the order of the file.

@@ -4,6 +4,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use super::PortIndex;
+use crate::grammar::duration::whole_seconds;
 use crate::origin::Sourced;
 use crate::source::Span;
 
@@ -24,6 +25,18 @@ pub struct Health {
     pub fails: Sourced<u32>,
     /// After how many failed checks in a row it is restarted; 0 for never.
     pub restart_after: Sourced<u32>,
+}
+
+impl Health {
+    /// How often it is tried at a start before it gives up. A cluster takes only whole seconds.
+    pub fn boot_tries(&self) -> u32 {
+        whole_seconds(self.boot.value).div_ceil(whole_seconds(self.every.value))
+    }
+
+    /// How long so many tries take.
+    pub fn time_of(&self, tries: u32) -> Duration {
+        Duration::from_secs(u64::from(whole_seconds(self.every.value)) * u64::from(tries))
+    }
 }
 
 /// What a health check does.

@@ -7,7 +7,7 @@ use crate::grammar::word::Word;
 use crate::origin::Sourced;
 use crate::source::Span;
 
-use super::{Id, SidecarIndex};
+use super::{Id, SecretId, SidecarIndex, Text};
 
 /// A port of a service.
 #[derive(Clone, Debug)]
@@ -30,6 +30,8 @@ pub struct Port {
     pub host: Option<Sourced<Arc<str>>>,
     /// The path prefix of a web port.
     pub path: Sourced<Arc<str>>,
+    /// Who may log in there; `None` for what the variables of the service tell.
+    pub login: Option<PortLogin>,
     /// The sidecar that listens on it; `None` for the main container.
     pub sidecar: Option<SidecarIndex>,
 }
@@ -44,6 +46,15 @@ impl Port {
     pub fn as_span(&self) -> Span {
         self.as_number.and_then(|inner| inner.span()).or(self.number.span()).unwrap_or(self.span)
     }
+}
+
+/// A login at a port.
+#[derive(Clone, Debug)]
+pub struct PortLogin {
+    /// The user name.
+    pub user: Option<Text>,
+    /// The key of a secret with the password.
+    pub password: Option<(SecretId, Arc<str>)>,
 }
 
 /// A port of a service by its position.

@@ -166,7 +166,7 @@ static KNOWN: &[Known] = &[
 ];
 
 /// Whether the last part of a repository is a name, or ends with it, as in `base-postgres`.
-fn is_named(last: &str, name: &str) -> bool {
+pub(super) fn is_named(last: &str, name: &str) -> bool {
     last.strip_suffix(name).is_some_and(|before| before.is_empty() || before.ends_with(['-', '_', '.']))
 }
 

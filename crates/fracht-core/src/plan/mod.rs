@@ -2,7 +2,11 @@
 
 pub mod external;
 pub mod facts;
+pub mod images;
+pub mod login;
 pub mod one_node;
 pub mod order;
 pub mod ports;
 pub mod reach;
+pub mod sizes;
+mod uses;

@@ -4,10 +4,12 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::external::{ExternalAddress, external_addresses};
+use super::login::{Login, login_at, logins_of};
 use super::ports::PortPlan;
+use super::uses::used;
 use crate::model::{
-    Address, Model, NetworkId, OutsideId, Part, Port, PortIndex, Protocol, Reach, SecretId,
-    TargetKind, Text, Workload, WorkloadId,
+    Model, NetworkId, OutsideId, Port, PortIndex, Protocol, Reach,
+    TargetKind, Workload, WorkloadId,
 };
 
 /// What can reach what in a model.
@@ -17,6 +19,8 @@ pub struct ReachPlan {
     pub open_ports: Vec<OpenPort>,
     /// The services with ports, in the order of the stack.
     pub services: Vec<WorkloadId>,
+    /// The ports that cannot be reached from outside, in the order of the stack.
+    pub closed_ports: Vec<ClosedPort>,
     /// Every service and task, with what it can reach.
     pub callers: Vec<Caller>,
 }
@@ -28,7 +32,7 @@ pub struct OpenPort {
     pub service: WorkloadId,
     /// The port.
     pub port: PortIndex,
-    /// The other services that answer at its address.
+        /// The other services that answer at its address.
     pub also: Vec<WorkloadId>,
     /// From where it can be reached.
     pub reach: Reach,
@@ -38,13 +42,15 @@ pub struct OpenPort {
     pub logins: Vec<Login>,
 }
 
-/// A part of a login: a user name or a secret.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Login {
-    /// The variable that contains a user name, and the name.
-    User(Arc<str>, String),
-    /// A key of a secret.
-    Secret(SecretId, Arc<str>),
+/// A port that only services in its networks can reach.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ClosedPort {
+    /// The service.
+    pub service: WorkloadId,
+    /// The port.
+    pub port: PortIndex,
+    /// The login, if the stack or the image says it.
+    pub logins: Vec<Login>,
 }
 
 /// A service or a task, and what it can reach.
@@ -170,7 +176,7 @@ impl ReachPlan {
                 outside: outside.into_iter().collect(),
             }
         });
-        Self { callers: callers.collect(), open_ports: open_ports(model, ports), services }
+        Self { callers: callers.collect(), open_ports: open_ports(model, ports), closed_ports: closed_ports(model), services }
     }
 }
 
@@ -280,21 +286,6 @@ pub fn networks(workload: &Workload) -> impl Iterator<Item = NetworkId> {
     workload.networks.iter().map(|network| network.value)
 }
 
-/// The services and external services that a workload uses.
-fn used(workload: &Workload) -> (BTreeSet<WorkloadId>, BTreeSet<OutsideId>) {
-    let (mut services, mut outside) = (BTreeSet::new(), BTreeSet::new());
-    for part in workload.texts().flat_map(|(_, text)| &text.parts) {
-        match part {
-            Part::Known { address: Some(Address::Service(id, _)), .. } => _ = services.insert(*id),
-            Part::Known { address: Some(Address::Outside(id)), .. } => _ = outside.insert(*id),
-            _ => {}
-        }
-    }
-    let waits = workload.after.iter().filter(|after| after.condition.is_of_health());
-    services.extend(waits.map(|after| after.on));
-    (services, outside)
-}
-
 fn open_ports(model: &Model, plan: &PortPlan) -> Vec<OpenPort> {
     let mut known: BTreeMap<WorkloadId, Vec<Login>> = BTreeMap::new();
     let way = |entry: &super::ports::PortEntry| {
@@ -302,72 +293,33 @@ fn open_ports(model: &Model, plan: &PortPlan) -> Vec<OpenPort> {
         Some(OpenPort {
             service: entry.service,
             port: entry.port,
-            also: answering_at(model, entry.service, port),
+            also: answering(model, entry.service, entry.port),
             reach: port.reach.value,
             addresses: external_addresses(model, port, &entry.at),
-            logins: known.entry(entry.service).or_insert_with(|| logins(model, entry.service)).clone(),
+            logins: match login_at(model, entry.service, port) {
+                logins if logins.is_empty() => {
+                    known.entry(entry.service).or_insert_with(|| logins_of(model, entry.service)).clone()
+                }
+                logins => logins,
+            },
         })
     };
     plan.entries.iter().filter_map(way).collect()
 }
 
 /// The other services that answer at the address of a port: those behind it that have such a port.
-fn answering_at(model: &Model, service: WorkloadId, port: &Port) -> Vec<WorkloadId> {
+pub fn answering(model: &Model, service: WorkloadId, port: PortIndex) -> Vec<WorkloadId> {
+    let Some(port) = model.workloads[service].port(port) else { return Vec::new() };
     let has_port = |id: &&WorkloadId| model.workloads[**id].ports().iter().any(|own| own.name == port.name);
     model.answering(&model.workloads[service]).iter().filter(has_port).copied().collect()
 }
 
-/// The logins of a service: its user names and secrets, without those for services that it uses. A secret is for
-/// another service if it is in one text with that service's address, or if that service has it as well.
-fn logins(model: &Model, id: WorkloadId) -> Vec<Login> {
-    let workload = &model.workloads[id];
-    let (used, _) = used(workload);
-    let others = used.iter().filter(|other| **other != id).flat_map(|other| model.workloads[*other].texts());
-    let known_there: BTreeSet<(SecretId, &str)> =
-        others.flat_map(|(_, text)| &text.parts).filter_map(key_of).collect();
-    let leads_away = |text: &Text| {
-        text.parts.iter().any(|part| match part {
-            Part::Known { address: Some(Address::Service(other, _)), .. } => *other != id,
-            Part::Known { address: Some(Address::Outside(_)), .. } => true,
-            _ => false,
-        })
+/// The ports that only services in their networks can reach.
+fn closed_ports(model: &Model) -> Vec<ClosedPort> {
+    let closed = |(id, workload): (WorkloadId, &'_ Workload)| {
+        let ports = workload.port_entries().filter(|(_, port)| !model.is_opened(workload, port));
+        ports.map(|(index, port)| (id, index, login_at(model, id, port))).collect::<Vec<_>>()
     };
-    let is_foreign = |text: &Text| {
-        leads_away(text) || text.parts.iter().filter_map(key_of).any(|key| known_there.contains(&key))
-    };
-    // `DB_USER` belongs with `DB_HOST` and `DB_PASSWORD`.
-    let stem = |name: &'_ str| name.rsplit_once(['_', '.', '-']).map_or("", |(stem, _)| stem).to_uppercase();
-    let foreign: BTreeSet<String> = workload
-        .texts()
-        .filter(|(_, text)| is_foreign(text))
-        .filter_map(|(variable, _)| Some(stem(&variable?.name)))
-        .filter(|stem| !stem.is_empty())
-        .collect();
-    let mut logins = BTreeSet::new();
-    for (variable, text) in workload.texts() {
-        let of_another = variable.is_some_and(|variable| foreign.contains(&stem(&variable.name)));
-        if of_another || is_foreign(text) {
-            continue;
-        }
-        for part in &text.parts {
-            if let Part::Secret(id, key) = part {
-                logins.insert(Login::Secret(*id, Arc::clone(key)));
-            }
-        }
-        let is_user = |name: &str| {
-            let last = name.rsplit(['_', '.', '-']).next().unwrap_or_default().to_uppercase();
-            ["USER", "USERNAME", "LOGIN"].contains(&last.as_str())
-        };
-        if let Some(variable) = variable.filter(|variable| is_user(&variable.name) && text.is_plain()) {
-            logins.insert(Login::User(Arc::clone(&variable.name), text.plain()));
-        }
-    }
-    logins.into_iter().collect()
-}
-
-fn key_of(part: &Part) -> Option<(SecretId, &str)> {
-    match part {
-        Part::Secret(id, key) => Some((*id, key)),
-        _ => None,
-    }
+    let all = model.workloads.entries().flat_map(closed);
+    all.map(|(service, port, logins)| ClosedPort { service, port, logins }).collect()
 }

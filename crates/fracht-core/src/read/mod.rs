@@ -414,6 +414,39 @@ impl Reader<'_> {
         Some(Sourced { value: id, origin: reference.origin })
     }
 
+    /// A key of a secret that a reference names. Errors are reported.
+    fn secret_key(&mut self, reference: &Sourced<Reference>) -> Option<(SecretId, Arc<str>)> {
+        let span = reference.span()?;
+        let Reference { name, part, .. } = &reference.value;
+        let Some((id, keys)) = self.symbols.secret(name) else {
+            self.unknown(RefKind::Secret, name, span);
+            return None;
+        };
+        if let Some(key) = part.as_ref().and_then(|part| keys.get(part)) {
+            return Some((id, Arc::clone(key)));
+        }
+        let is_whole = !self.symbols.is_incomplete(RefKind::Secret, name);
+        let keys: Vec<Arc<str>> = keys.iter().map(Arc::clone).collect();
+        let owner = format!("secret.{name}");
+        self.taint();
+        if !is_whole {
+            return None;
+        }
+        let Some(part) = part else {
+            let key = keys.first().map_or("KEY", |key| &**key);
+            self.sink.push(
+                Diagnostic::new(&BAD_VALUE, format!("`{owner}` needs a key"))
+                    .at(span, "`/KEY` is missing")
+                    .help(format!("for example `\"{owner}/{key}\"`")),
+            );
+            return None;
+        };
+        let unknown = Unknown { what: "key", owner: Some(&owner), name: part, span, exact: false };
+        let names: Vec<&str> = keys.iter().map(|key| &**key).collect();
+        self.sink.push(unknown.among(names));
+        None
+    }
+
     /// The files that a path or a pattern matches, each with its path from the file that contains it. If no file
     /// matches, it is reported.
     fn files(&mut self, written: &Sourced<Arc<str>>) -> Vec<Sourced<Arc<str>>> {

@@ -6,8 +6,8 @@ use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
 use crate::diag::reading::BAD_VALUE;
-use crate::language::port::{AS, AT, HOST, NUMBER, PATH, PORT_TABLE, PROTOCOL, REACH};
-use crate::model::{Port, Reach, Text};
+use crate::language::port::{AS, AT, HOST, LOGIN, NUMBER, PASSWORD, PATH, PORT_TABLE, PROTOCOL, REACH, USER};
+use crate::model::{Port, PortLogin, Reach, Text};
 use crate::origin::Sourced;
 use crate::tree::Entry;
 
@@ -33,6 +33,7 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry:
         // A host that has no effect is not read, so that one mistake gives one message.
         host: if reach.value == Reach::Web { host(reader, &fields) } else { None },
         path: fields.get(reader, &PATH).unwrap_or_else(|| Sourced::defaulted(PATH.key.default.into())),
+        login: fields.table(reader, &LOGIN).map(|inner| login(reader, &inner)),
         sidecar: None,
     };
     only_for_the_web(reader, owner, &fields, &port);
@@ -40,6 +41,13 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry:
         reader.absolute(&port.path, &PATH);
     }
     port
+}
+
+fn login(reader: &mut Reader<'_>, fields: &Fields<'_>) -> PortLogin {
+    let user = fields.entry(&USER);
+    let user = user.and_then(|entry| reader.text(&entry.node, &USER.takes, &"`user`"));
+    let password = fields.get(reader, &PASSWORD);
+    PortLogin { user, password: password.and_then(|password| reader.secret_key(&password)) }
 }
 
 /// Reads the host. An invalid host is not a missing one.

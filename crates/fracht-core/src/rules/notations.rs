@@ -155,7 +155,7 @@ fn braces(text: &Written<'_>) -> Option<Leftover> {
         let is_path = inner.chars().all(|c| c.is_alphanumeric() || " ._-$".contains(c));
         let spaced = inner.starts_with(' ') && inner.ends_with(' ') && !inner.trim().contains(' ');
         let is_template = is_path && (spaced || inner.trim_start().starts_with(['.', '$']));
-        if text.takes_references() && is_template && !whole.get(..at)?.ends_with('{') {
+        if text.takes_references() && !text.kind.is_line() && is_template && !whole.get(..at)?.ends_with('{') {
             let help = "write the value or a reference; for a literal `{{`, write `{{{{`".to_owned();
             return Some(Leftover { range, label, mend: Mend::Help(help) });
         }

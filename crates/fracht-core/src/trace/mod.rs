@@ -7,11 +7,11 @@ use std::sync::Arc;
 use crate::cover::{Cover, STARS};
 use crate::diag::Sink;
 use crate::diag::unknown::nearest;
-use crate::grammar::path;
+use crate::grammar::{path, quoted};
 use crate::grammar::reference::References;
 use crate::language::target::TARGET_TABLE;
 use crate::language::{ROOT, Shape, Short, TableShape, root};
-use crate::model::{Content, Model, Part};
+use crate::model::{Content, Model, Part, Text};
 use crate::ordered_map::OrderedMap;
 use crate::origin::Layer;
 use crate::resolve::{Context, Symbols};
@@ -27,6 +27,14 @@ pub struct Leaf {
     pub means: Option<String>,
     /// The layers that set the value, the one in use first. Never empty.
     pub steps: Vec<Step>,
+}
+
+impl Leaf {
+    /// The value as it will be, in one line: resolved, without quotes, with stars in place of secrets.
+    pub fn value(&self) -> &str {
+        let written = self.steps.first().map_or("", |step| unquoted(&step.value));
+        self.means.as_deref().unwrap_or(written)
+    }
 }
 
 /// The value that one layer sets.
@@ -204,6 +212,14 @@ impl Traced<'_> {
             .then(|| self.cover.value(&text.parts.iter().map(|part| self.shown(part)).collect::<String>()))
     }
 
+    /// A text as it will be, with secrets and what only the cluster knows in braces.
+    pub(crate) fn text(&self, text: &Text) -> String {
+        if let Some(span) = text.origin.span().filter(|span| self.cover.hides(*span)) {
+            return unquoted(&one_line(&self.cover.source(span.file, span.range()).text)).to_owned();
+        }
+        self.cover.value(&text.parts.iter().map(|part| self.shown(part)).collect::<String>())
+    }
+
     /// The value of a part, with secrets in braces.
     fn shown(&self, part: &Part) -> String {
         match part {
@@ -225,6 +241,11 @@ impl Traced<'_> {
             Part::Pod(field) => format!("{{pod.{}}}", field.words().replace(' ', "/")),
         }
     }
+}
+
+/// A value without the quotes around it.
+fn unquoted(value: &str) -> &str {
+    value.get(quoted::inner(value)).unwrap_or(value)
 }
 
 /// The text with each run of white space as one space.

@@ -4,6 +4,7 @@ mod check;
 mod completions;
 mod demo;
 mod diff;
+mod images;
 mod manual;
 mod new;
 mod order;
@@ -12,6 +13,7 @@ mod reach;
 mod render;
 mod rules;
 mod schema;
+mod show;
 mod trace;
 
 use crate::cli::{Cli, Command};
@@ -25,6 +27,8 @@ pub(crate) fn run(cli: &Cli, ui: &mut Ui) -> Result<Outcome, Failure> {
         Command::Order(args) => order::run(args, ui),
         Command::Ports(args) => ports::run(args, ui),
         Command::Reach(args) => reach::run(args, ui),
+        Command::Show(args) => show::run(args, ui),
+        Command::Images(args) => images::run(args, ui),
         Command::Render(args) => render::run(args, ui),
         Command::Diff(args) => diff::run(args, ui),
         Command::New(args) => new::run(args, ui),

@@ -1,10 +1,12 @@
 //! `fracht ports`
 
+use fracht_core::diag::listing;
 use fracht_core::escape::escaped;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, Port};
 use fracht_core::plan::external::external_addresses;
 use fracht_core::plan::ports::{PortEntry, PortPlan};
+use fracht_core::plan::reach::answering;
 use serde::Serialize;
 
 use crate::cli::{Format, Ports};
@@ -33,6 +35,8 @@ struct Row<'a> {
     protocol: &'a str,
     inside: String,
     reach: &'a str,
+    /// Other services that answer at the same address.
+    also: Vec<&'a str>,
     at: &'a [u16],
     /// True if the cluster chooses the number.
     picked_by_cluster: bool,
@@ -65,6 +69,12 @@ pub(crate) fn run(args: &Ports, ui: &mut Ui) -> Result<Outcome, Failure> {
 /// The internal address of a port.
 fn inside(model: &Model, entry: &PortEntry, port: &Port) -> String {
     format!("{}:{}", model.workloads[entry.service].name, port.as_number())
+}
+
+/// The other services that answer at the address of a port.
+fn also<'m>(model: &'m Model, entry: &PortEntry) -> Vec<&'m str> {
+    let all = answering(model, entry.service, entry.port);
+    all.into_iter().map(|id| &*model.workloads[id].name).collect()
 }
 
 fn text(model: &Model, plan: &PortPlan) -> String {
@@ -109,6 +119,13 @@ fn text(model: &Model, plan: &PortPlan) -> String {
     } else {
         out.push_str(&table.show());
     }
+    for entry in &plan.entries {
+        let (also, port) = (also(model, entry), entry.port(model));
+        if let Some(port) = port.filter(|_| !also.is_empty()) {
+            let address = inside(model, entry, port);
+            out.push_str(&format!("\nAt {address}, {} answers as well.\n", listing(also)));
+        }
+    }
     if plan.entries.iter().any(|entry| entry.is_picked_by_cluster(model)) {
         out.push_str(&format!(
             "\n{PICKED}: chosen by the cluster; to fix it, set for example `at = 30080`\n"
@@ -127,6 +144,7 @@ fn document<'a>(model: &'a Model, plan: &'a PortPlan) -> PortsDocument<'a> {
             protocol: port.protocol.word(),
             inside: inside(model, entry, port),
             reach: port.reach.value.word(),
+            also: also(model, entry),
             at: &entry.at,
             picked_by_cluster: entry.is_picked_by_cluster(model),
             outside: external_addresses(model, port, &entry.at).iter().map(address::shown).collect(),

@@ -3,21 +3,23 @@
 mod document;
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::path::PathBuf;
 
 use fracht_cluster::{open_service_name, read_objects, secret_name, side_name, text_at};
 use fracht_core::diag::listing;
 use fracht_core::escape::escaped;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{
-    EntryKind, Model, PatchChange, Protocol, Raw, Reach, SecretSource, TargetKind, WorkloadId,
+    Admitted, EntryKind, Model, PatchChange, Protocol, Raw, Reach, SecretSource, TargetKind, WorkloadId,
 };
 use fracht_core::plan::external::ExternalAddress;
-use fracht_core::plan::reach::{Caller, Leak, LeakReason, Login, May, OpenPort, ReachPlan, may, networks};
+use fracht_core::plan::login::Login;
+use fracht_core::plan::reach::{Caller, ClosedPort, Leak, LeakReason, May, OpenPort, ReachPlan, may, networks};
 
 use crate::cli::{Format, Reach as Asked};
 use crate::failure::{Failure, Outcome};
 use crate::stack;
-use crate::ui::style::{BOLD, HEAD, OPEN, QUIET};
+use crate::ui::style::{BOLD, HEAD, OPEN, QUIET, WIDTH};
 use crate::ui::table::{Cell, Table};
 use crate::ui::{Ui, address, counted};
 
@@ -76,6 +78,10 @@ fn reading(model: &Model, login: &Login) -> Option<(String, String)> {
         Some(SecretSource::File(path)) if on_machine => {
             format!("the file {}", path.file_name().unwrap_or_default().to_string_lossy())
         }
+        Some(SecretSource::Lines(paths)) if on_machine => {
+            let name = |path: &PathBuf| path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            format!("the line {key} of {}", listing(paths.iter().map(name).collect::<Vec<_>>().iter().map(String::as_str)))
+        }
         _ => {
             let (object, namespace) = (secret_name(model, secret), &model.target.namespace.value);
             let key = key.replace('.', "\\.");
@@ -96,6 +102,8 @@ fn text(model: &Model, plan: &ReachPlan) -> String {
         out.push_str(&format!("\n{}", open_ports(model, plan)));
         out.push_str(&logins(model, plan));
     }
+    out.push_str(&closed_ports(model, plan));
+    out.push_str(&admitted(model));
     out.push_str(&allowed_by_closed_networks(model, plan));
     out.push_str(&not_considered_note(model));
     if plan.services.is_empty() {
@@ -110,6 +118,69 @@ fn text(model: &Model, plan: &ReachPlan) -> String {
     out
 }
 
+/// The services that answer at an open port.
+fn answering(model: &Model, way: &OpenPort) -> String {
+    let all = std::iter::once(&way.service).chain(&way.also);
+    all.map(|id| name(model, *id)).collect::<Vec<_>>().join(", ")
+}
+
+/// The command that makes a closed port reachable from this machine; `None` for what cannot be forwarded.
+fn forward(model: &Model, closed: &ClosedPort) -> Option<String> {
+    let workload = &model.workloads[closed.service];
+    let port = workload.port(closed.port).filter(|port| port.protocol == Protocol::Tcp)?;
+    if model.target.on.value == TargetKind::Machine {
+        return None;
+    }
+    let number = port.as_number();
+    // Only root may listen on the first ones.
+    let own = if number < 1024 { number + 8000 } else { number };
+    let namespace = &model.target.namespace.value;
+    Some(format!("kubectl port-forward -n {namespace} service/{} {own}:{number}", workload.name))
+}
+
+/// The most closed ports of which the command to forward them is shown.
+const MOST_FORWARDED: usize = 20;
+
+/// The closed ports, each with the command that makes it reachable from this machine, and the logins that are known.
+fn closed_ports(model: &Model, plan: &ReachPlan) -> String {
+    let all: Vec<(&ClosedPort, String)> =
+        plan.closed_ports.iter().filter_map(|closed| Some((closed, forward(model, closed)?))).collect();
+    if all.is_empty() {
+        return String::new();
+    }
+    let mut table = Table::new(["closed", "port", "to reach it from this machine"]);
+    for (closed, command) in all.iter().take(MOST_FORWARDED) {
+        let port = model.workloads[closed.service].port(closed.port);
+        table.row([
+            name(model, closed.service).into(),
+            port.map_or("?", |port| &*port.name).into(),
+            Cell::styled(command.clone(), QUIET),
+        ]);
+    }
+    let mut out = format!("\n{}", table.show());
+    if let Some(more) = all.len().checked_sub(MOST_FORWARDED).filter(|more| *more > 0) {
+        out.push_str(&format!("… and {more} more, in `--format json`\n"));
+    }
+    let mut seen = BTreeSet::new();
+    for (closed, _) in all.iter().take(MOST_FORWARDED) {
+        if !closed.logins.is_empty() && seen.insert(closed.service) {
+            out.push_str(&login_lines(model, closed.service, &closed.logins));
+        }
+    }
+    out
+}
+
+/// The stacks that networks admit.
+fn admitted(model: &Model) -> String {
+    let mut out = String::new();
+    for network in model.networks.iter().filter(|network| !network.admits.is_empty()) {
+        let stacks: Vec<String> = network.admits.iter().map(Admitted::words).collect();
+        let stacks = listing(stacks.iter().map(String::as_str));
+        out.push_str(&format!("\nNetwork {} admits {stacks}\n", network.name));
+    }
+    out
+}
+
 fn open_ports(model: &Model, plan: &ReachPlan) -> String {
     let mut table = Table::new(["service", "port", "reach", "address", "look up with"]);
     for way in &plan.open_ports {
@@ -118,7 +189,7 @@ fn open_ports(model: &Model, plan: &ReachPlan) -> String {
         let udp = port.filter(|port| port.protocol != Protocol::Tcp);
         let address = udp.map_or(address.clone(), |port| format!("{address}/{}", port.protocol.word()));
         table.row([
-            name(model, way.service).into(),
+            answering(model, way).into(),
             port.map_or("?", |port| &*port.name).into(),
             way.reach.word().into(),
             Cell::styled(address, OPEN),
@@ -146,15 +217,23 @@ fn logins(model: &Model, plan: &ReachPlan) -> String {
         if !seen.insert(way.service) {
             continue;
         }
-        out.push_str(&format!("\nLogin for {}\n", name(model, way.service)));
-        for login in &way.logins {
-            match (login, reading(model, login)) {
-                (Login::User(variable, user), _) => out.push_str(&format!("  {variable}: {user}\n")),
-                (_, Some((reference, read))) => {
-                    out.push_str(&format!("  {reference}: {QUIET}{read}{QUIET:#}\n"));
-                }
-                (Login::Secret(..), None) => {}
+        out.push_str(&login_lines(model, way.service, &way.logins));
+    }
+    out
+}
+
+/// A login: the user name, and how to read the password.
+fn login_lines(model: &Model, service: WorkloadId, logins: &[Login]) -> String {
+    let mut out = format!("\nLogin for {}\n", name(model, service));
+    for login in logins {
+        match (login, reading(model, login)) {
+            (Login::User(variable, user), _) => out.push_str(&format!("  {variable}: {user}\n")),
+            (_, Some((reference, read))) => {
+                let is_long = reference.len() + read.len() + 4 > WIDTH;
+                let gap = if is_long { "\n    " } else { " " };
+                out.push_str(&format!("  {reference}:{gap}{QUIET}{read}{QUIET:#}\n"));
             }
+            (Login::Secret(..), None) => {}
         }
     }
     out

@@ -16,7 +16,7 @@ use crate::failure::{Failure, Outcome};
 use crate::ui::style::{BOLD, QUIET};
 use crate::ui::{Ui, counted};
 use crate::write::folder::{self, FileChange};
-use crate::{objects, stack};
+use crate::{making, objects, stack};
 
 pub(crate) fn run(args: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
     let mut project = stack::open(&args.stack)?;
@@ -48,6 +48,11 @@ pub(crate) fn run(args: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
             "not rendered: {}; add --secrets to include them with their values",
             left_out.join(", ")
         ));
+    }
+    if args.only.is_empty() {
+        for (secret, command) in making::made(&verdict.facts.model) {
+            ui.note(&format!("{secret} is made once, by hand: {command}"));
+        }
     }
     Ok(Outcome::Fine)
 }

@@ -113,6 +113,7 @@ fn read(
         span: fields.span,
         recipe: has_recipe.then_some(recipe),
         source: folder.unwrap_or_default(),
+        folder: source.as_ref().map_or_else(|| "".into(), |source| Arc::clone(&source.value)),
         args,
         takes: others.takes,
         image: tag.and_then(|tag| image(reader, &format!("{repository}:{tag}"))),

@@ -20,7 +20,8 @@ use crate::cli::Check;
 use crate::failure::Failure;
 use crate::ui::style::{BOLD, ERROR, GOOD, QUIET};
 use crate::ui::{Ui, counted};
-use crate::{inputs, stack, write};
+use crate::stack::{self, Location};
+use crate::{inputs, write};
 
 /// The most rounds: a fix may show the next mistake.
 const MOST_ROUNDS: usize = 20;

@@ -3,12 +3,13 @@
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{Model, WorkloadId};
 use fracht_core::plan::external::ExternalAddress;
+use fracht_core::plan::login::Login;
 use fracht_core::plan::reach::{
-    Caller, Leak, LeakReason, Login, May, OpenPort, ReachPlan, may, may_at, networks,
+    Caller, ClosedPort, Leak, LeakReason, May, OpenPort, ReachPlan, may, may_at, networks,
 };
 use serde::Serialize;
 
-use super::{learn, name, not_considered, reading, why_not};
+use super::{forward, learn, name, not_considered, reading, why_not};
 use crate::ui::address;
 
 /// The most pairs of callers and services. With more pairs, only the used connections are listed, since the number of
@@ -24,13 +25,36 @@ pub(super) struct ReachDocument<'a> {
     /// `all`, or `used`: which services `talks` lists.
     talks_with: &'static str,
     inside: Vec<Inside<'a>>,
+    /// The ports that only services in their networks can reach.
+    closed: Vec<Closed<'a>>,
+    admits: Vec<Admits<'a>>,
     /// Patched and passed objects, whose effect is not considered.
     not_considered: Vec<String>,
 }
 
 #[derive(Serialize)]
+struct Closed<'a> {
+    service: &'a str,
+    port: &'a str,
+    /// The command that makes it reachable from this machine.
+    forward: Option<String>,
+    logins: Vec<LoginAnswer>,
+}
+
+/// Services and tasks of another stack that may connect to the members of a network.
+#[derive(Serialize)]
+struct Admits<'a> {
+    network: &'a str,
+    stack: &'a str,
+    service: Option<&'a str>,
+    namespace: Option<&'a str>,
+}
+
+#[derive(Serialize)]
 struct Way<'a> {
     service: &'a str,
+    /// Other services that answer at the same address.
+    also: Vec<&'a str>,
     port: &'a str,
     protocol: &'a str,
     reach: &'a str,
@@ -87,19 +111,37 @@ struct Talk<'a> {
 
 /// The document for a plan.
 pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> ReachDocument<'a> {
+    let login = |login: &Login| match login {
+        Login::User(variable, name) => {
+            Some(LoginAnswer::User { variable: variable.to_string(), name: name.clone() })
+        }
+        Login::Secret(..) => {
+            reading(model, login).map(|(reference, read)| LoginAnswer::Secret { reference, read })
+        }
+    };
+    let closed = |closed: &'a ClosedPort| {
+        let workload = &model.workloads[closed.service];
+        Some(Closed {
+            service: &workload.name,
+            port: &workload.port(closed.port)?.name,
+            forward: forward(model, closed),
+            logins: closed.logins.iter().filter_map(login).collect(),
+        })
+    };
+    let admits = model.networks.iter().flat_map(|network| {
+        network.admits.iter().map(|admitted| Admits {
+            network: &network.name,
+            stack: &admitted.stack.value,
+            service: admitted.service.as_deref(),
+            namespace: admitted.namespace.as_deref(),
+        })
+    });
     let way = |way: &'a OpenPort| {
         let workload = &model.workloads[way.service];
         let port = workload.port(way.port)?;
-        let login = |login: &Login| match login {
-            Login::User(variable, name) => {
-                Some(LoginAnswer::User { variable: variable.to_string(), name: name.clone() })
-            }
-            Login::Secret(..) => {
-                reading(model, login).map(|(reference, read)| LoginAnswer::Secret { reference, read })
-            }
-        };
         Some(Way {
             service: &workload.name,
+            also: way.also.iter().map(|id| name(model, *id)).collect(),
             port: &port.name,
             protocol: port.protocol.word(),
             reach: way.reach.word(),
@@ -166,6 +208,8 @@ pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> ReachDocument<'a>
         target: &model.target.name,
         ways_in: plan.open_ports.iter().filter_map(way).collect(),
         talks_with: if lists_all { "all" } else { "used" },
+        closed: plan.closed_ports.iter().filter_map(closed).collect(),
+        admits: admits.collect(),
         inside: plan.callers.iter().map(inside).collect(),
         not_considered: not_considered(model),
     }

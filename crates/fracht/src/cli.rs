@@ -263,7 +263,8 @@ pub(crate) struct Show {
     #[command(flatten)]
     pub(crate) stack: StackChoice,
     /// Service or task to show
-    pub(crate) name: Option<String>,
+    #[arg(value_name = "NAME")]
+    pub(crate) workload: Option<String>,
     #[command(flatten)]
     pub(crate) target: TargetChoice,
     /// Output format

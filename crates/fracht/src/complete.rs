@@ -17,8 +17,14 @@ use crate::stack;
 type Completer = fn(&OsStr) -> Vec<CompletionCandidate>;
 
 /// The completer of each argument that has one, in every command, by the argument's name in `cli.rs`.
-const COMPLETERS: [(&str, Completer); 5] =
-    [("against", targets), ("input", inputs), ("path", tables), ("rule", rules), ("target", targets)];
+const COMPLETERS: [(&str, Completer); 6] = [
+    ("against", targets),
+    ("input", inputs),
+    ("path", tables),
+    ("rule", rules),
+    ("target", targets),
+    ("workload", workloads),
+];
 
 /// The command line, with completers.
 pub(crate) fn command() -> Command {
@@ -67,6 +73,17 @@ fn tables(current: &OsStr) -> Vec<CompletionCandidate> {
     let project = project();
     let names = project.iter().flat_map(|project| project.tables());
     starting_with(current, names.map(|name| (name, None)))
+}
+
+/// The services and tasks of the stack.
+fn workloads(current: &OsStr) -> Vec<CompletionCandidate> {
+    let project = project();
+    let tables = project.iter().flat_map(|project| project.tables());
+    let names = tables.filter_map(|table| {
+        let name = table.strip_prefix("service.").or_else(|| table.strip_prefix("task."))?;
+        Some((name.to_owned(), None))
+    });
+    starting_with(current, names)
 }
 
 /// The rules.

@@ -9,7 +9,8 @@ use serde_json::Value;
 use crate::{policies, scheduler, server};
 
 /// The existing objects that the stacks expect, by kind and name, with their keys.
-const PRESENT: [(&str, &str, &[&str]); 6] = [
+const PRESENT: [(&str, &str, &[&str]); 7] = [
+    ("Secret", "everything-made", &["root"]),
     ("Secret", "in-cluster", &["token"]),
     ("Secret", "buoy-feed", &["token"]),
     ("Secret", "tides-certificate", &["tls.crt", "tls.key"]),
@@ -225,7 +226,7 @@ impl<'a> Cluster<'a> {
         self.pods().into_iter().filter(|pod| fits(pod.labels(), &selector)).collect()
     }
 
-    /// Checks Services: each selects the pods of one workload that have its ports, or has an external name or address.
+    /// Checks Services: each selects pods that all have its ports, or has an external name or address.
     fn services(&self) {
         for (_, service) in self.of_kind("Service") {
             let spec = &service["spec"];
@@ -234,12 +235,14 @@ impl<'a> Cluster<'a> {
                 continue;
             };
             let pods = self.selected(selector);
-            let [pod] = pods.as_slice() else { panic!("{} finds {} workloads", service, pods.len()) };
+            assert!(!pods.is_empty(), "{service} finds nothing");
             let (mut names, mut numbers) = (BTreeSet::new(), BTreeSet::new());
             for port in items(&spec["ports"]) {
-                let target = pod.ports().find(|open| open["name"] == port["targetPort"]);
-                let target = target.unwrap_or_else(|| panic!("{port} leads nowhere in {}", pod.owner));
-                assert_eq!(target.get("protocol"), port.get("protocol"));
+                for pod in &pods {
+                    let target = pod.ports().find(|open| open["name"] == port["targetPort"]);
+                    let target = target.unwrap_or_else(|| panic!("{port} leads nowhere in {}", pod.owner));
+                    assert_eq!(target.get("protocol"), port.get("protocol"));
+                }
                 assert!(names.insert(port["name"].to_string()));
                 assert!(numbers.insert((port["port"].as_u64(), port["protocol"].to_string())));
                 let node = port["nodePort"].as_u64();

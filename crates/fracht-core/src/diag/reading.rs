@@ -132,11 +132,11 @@ pub(crate) static BUILD_CYCLE: Rule = Rule::always_error(
     "Builds that take from each other in a cycle",
     "None of them can be built first.",
     (
-        "[stack]\nname = \"s\"\n[build.x]\nsource = \"x\"\nargs.BASE = \"{build.y}\"\n\
-         [build.y]\nsource = \"y\"\nargs.BASE = \"{build.x}\"\n[service.a]\nbuild = \"x\"\n\
+        "[stack]\nname = \"s\"\n[build.x]\nsource = \"app\"\nargs.BASE = \"{build.y}\"\n\
+         [build.y]\nsource = \"app\"\nargs.BASE = \"{build.x}\"\n[service.a]\nbuild = \"x\"\n\
          [target.laptop]\non = \"machine\"\n",
-        "[stack]\nname = \"s\"\n[build.x]\nsource = \"x\"\nargs.BASE = \"{build.y}\"\n\
-         [build.y]\nsource = \"y\"\n[service.a]\nbuild = \"x\"\n[target.laptop]\non = \"machine\"\n",
+        "[stack]\nname = \"s\"\n[build.x]\nsource = \"app\"\nargs.BASE = \"{build.y}\"\n\
+         [build.y]\nsource = \"app\"\n[service.a]\nbuild = \"x\"\n[target.laptop]\non = \"machine\"\n",
     ),
 );
 

@@ -30,14 +30,23 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
         }
     }
     let listed = fields.list(reader, &KEYS).unwrap_or_default();
-    let mut lines = Vec::new();
+    let (mut lines, mut is_whole) = (Vec::new(), !fields.has_invalid(reader, &[&LINES, &KEYS]));
     for written in fields.list(reader, &LINES).unwrap_or_default() {
-        for path in reader.files(&written) {
-            lines.extend(lines::read(reader, &path, Syntax::Lines).unwrap_or_default());
+        let paths = reader.files(&written);
+        is_whole &= !paths.is_empty();
+        for path in paths {
+            let read = lines::read(reader, &path, Syntax::Lines);
+            is_whole &= read.is_some();
+            lines.extend(read.into_iter().flatten());
         }
     }
+    if fields.has_invalid(reader, &[&KEYS]) {
+        lines.clear(); // which of them are meant cannot be told
+    }
     if !listed.is_empty() && fields.entry(&LINES).is_some() {
-        check_listed(reader, name, &listed, &lines);
+        if is_whole {
+            check_listed(reader, name, &listed, &lines);
+        }
         let wanted: BTreeSet<&Arc<str>> = listed.iter().map(|key| &key.value).collect();
         lines.retain(|line| wanted.contains(&line.name));
     }

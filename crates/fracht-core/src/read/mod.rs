@@ -156,8 +156,8 @@ pub(crate) fn model(
     // Before what refers to their keys, and before the configs: of a file that both take, all values are hidden.
     let secrets: List<_> = reader.each(root, &stack_keys::SECRET, secret::read);
     for secret in &secrets {
-        let keys = secret.keys.iter().map(|key| Arc::clone(&key.name)).collect();
-        reader.symbols.to_mut().set_secret_keys(&secret.name, keys);
+        let keys = secret.keys.iter().map(|key| Arc::clone(&key.name));
+        reader.symbols.to_mut().add_secret_keys(&secret.name, keys);
     }
     target::read_references(&mut reader, &mut target, layered.target.as_ref());
     // First, since of a file that a config takes as well, the values of a Secret are hidden.

@@ -99,7 +99,7 @@ fn read_lines(
     let paths: Vec<_> = written.iter().map(|path| reader.secret_path(path)).collect();
     let source = SecretSource::Lines(paths.iter().flatten().cloned().collect());
     let layer = written.first().map_or(Layer::Stack, |path| lines::layer(path.origin));
-    let mut is_whole = true;
+    let mut is_whole = !fields.has_invalid(reader, &[&LINES, &KEYS]);
     let mut found = Vec::new();
     let wanted: BTreeSet<&Arc<str>> = listed.iter().map(|(name, _)| name).collect();
     for (written, path) in written.iter().zip(paths) {

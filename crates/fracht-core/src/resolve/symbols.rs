@@ -283,10 +283,10 @@ impl Symbols {
         }
     }
 
-    /// Sets the keys of a secret.
-    pub(crate) fn set_secret_keys(&mut self, name: &str, keys: KeyNames) {
+    /// Adds the keys of a secret that are not written in the stack.
+    pub(crate) fn add_secret_keys(&mut self, name: &str, keys: impl Iterator<Item = Arc<str>>) {
         if let Some(known) = self.secrets.get_mut(name) {
-            *known = keys;
+            known.extend(keys);
         }
     }
 

@@ -6,7 +6,8 @@ use super::Rule;
 use crate::diag::unknown::listing;
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::word::Word as _;
-use crate::model::{Address, Model, NetworkId, Part, TargetKind, Workload, WorkloadId};
+use crate::model::{Address, Model, NetworkId, Part, Protocol, TargetKind, Workload, WorkloadId};
+use crate::origin::Sourced;
 use crate::source::Span;
 
 pub(super) static NO_ROUTE: Rule = Rule {
@@ -198,7 +199,7 @@ pub(super) fn unreachable(model: &Model, sink: &mut Sink) {
         if !alone {
             continue;
         }
-        let place = workload.networks.first().and_then(super::super::origin::Sourced::span);
+        let place = workload.networks.first().and_then(Sourced::span);
         let message = format!("nobody can reach `{}`: it is alone in its networks", workload.reference());
         sink.push(
             Diagnostic::new(&UNREACHABLE, message)
@@ -212,7 +213,7 @@ pub(super) fn unreachable(model: &Model, sink: &mut Sink) {
 
 pub(super) static BEHIND_UNFIT: Rule = Rule {
     name: "behind-unfit",
-    summary: "A service behind the address of another one cannot take its requests",
+    summary: "A service cannot take the requests of the address that it shares",
     why: "Some of the requests to that address go to it, and fail.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nport.http = 8080\n\
             [service.b]\nimage = \"a:1.1\"\nport.web = 8080\nbehind = \"a\"\n",
@@ -252,12 +253,18 @@ pub(super) fn behind_unfit(model: &Model, sink: &mut Sink) {
                         (span.unwrap_or(workload.span), format!("requests to `{}` go there as well", port.name)),
                     ),
                 };
-                let ((message, (at, label)), number) = (problem, port.number.value);
+                let (message, (at, label)) = problem;
+                let (name, number) = (&port.name, port.number.value);
+                let example = if port.protocol == Protocol::Tcp {
+                    format!("port.{name} = {number}")
+                } else {
+                    format!("port.{name} = {{ number = {number}, protocol = \"{}\" }}", port.protocol.word())
+                };
                 sink.push(
                     Diagnostic::new(&BEHIND_UNFIT, message)
                         .at(at, label)
                         .also(port.span, "the port of the address")
-                        .help(format!("add it to `{own}`, for example `port.{} = {number}`", port.name))
+                        .help(format!("set it in `{own}`, for example `{example}`"))
                         .help("or remove `behind`"),
                 );
             }
@@ -300,13 +307,16 @@ fn networks_behind(
             format!("put it into the same networks: `network = [{}]`", names.join(", ")),
         )
     };
-    sink.push(
-        Diagnostic::new(
-            &BEHIND_UNFIT,
-            format!("`{own}` is behind `{address}`, but not in {which}"),
-        )
-        .at(span, "clients in that network are refused there")
-        .also(workload.span, "not a member")
-        .help(help),
-    );
+    let message = format!("`{own}` is behind `{address}`, but not in {which}");
+    let networks = workload.networks.first();
+    let by_target = networks.is_some_and(|network| network.origin.is_in_target());
+    let networks = networks.and_then(Sourced::span).unwrap_or(workload.span);
+    let refused = "clients in that network are refused there";
+    let problem = Diagnostic::new(&BEHIND_UNFIT, message);
+    let problem = if by_target {
+        problem.at(networks, refused).also(span, "answers at that address")
+    } else {
+        problem.at(span, refused).also(networks, "its networks")
+    };
+    sink.push(problem.help(help));
 }

@@ -80,7 +80,7 @@ fn dollars(text: &Written<'_>, mut is_defined: impl FnMut(&str) -> bool) -> Opti
             continue;
         }
         let close = match rest.chars().next() {
-            Some('{') if !text.takes_references() => '}',
+            Some('{') if !is_replaced(text) => '}',
             Some('(') => ')',
             _ => match bare(text, at, &mut is_defined) {
                 Some(found) => return Some(found),
@@ -140,6 +140,11 @@ fn is_capital(c: char) -> bool {
     c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_'
 }
 
+/// Whether all braces in a text are references: in a settings file, others stay as they are.
+fn is_replaced(text: &Written<'_>) -> bool {
+    text.takes_references() && !text.kind.is_line()
+}
+
 /// References and templates in two braces.
 fn braces(text: &Written<'_>) -> Option<Leftover> {
     let whole = &*text.text;
@@ -155,7 +160,7 @@ fn braces(text: &Written<'_>) -> Option<Leftover> {
         let is_path = inner.chars().all(|c| c.is_alphanumeric() || " ._-$".contains(c));
         let spaced = inner.starts_with(' ') && inner.ends_with(' ') && !inner.trim().contains(' ');
         let is_template = is_path && (spaced || inner.trim_start().starts_with(['.', '$']));
-        if text.takes_references() && !text.kind.is_line() && is_template && !whole.get(..at)?.ends_with('{') {
+        if is_replaced(text) && is_template && !whole.get(..at)?.ends_with('{') {
             let help = "write the value or a reference; for a literal `{{`, write `{{{{`".to_owned();
             return Some(Leftover { range, label, mend: Mend::Help(help) });
         }

@@ -116,7 +116,8 @@ fn inconsistent_builds_are_reported() {
     assert_eq!(with("build = \"app\"", "build = \"app\"\nimage = \"a:1.0\""), ["bad-value"]);
     assert_eq!(with("source = \"app\"", "source = \"ap\""), ["file-unreadable"]);
     assert_eq!(with("source = \"app\"", "source = \"../app\""), ["path-outside"]);
-    assert_eq!(with("source = \"app\"", "source = \"app\"\nrecipe = \"none\""), ["file-unreadable"]);
+    assert_eq!(with("source = \"app\"", "source = \"app\"\nrecipe = \"absent\""), ["file-unreadable"]);
+    assert_eq!(with("source = \"app\"", "source = \"app\"\nrecipe = \"none\""), [""; 0]);
     assert_eq!(with("source = \"app\"", "source = \"app\"\nignore = \"none\""), ["file-unreadable"]);
     assert_eq!(with("v{input.version}", "not a tag {input.version}"), ["bad-value"]);
     assert_eq!(with("registry.example/c:{input.version}", "C:{input.version}"), ["bad-value"]);

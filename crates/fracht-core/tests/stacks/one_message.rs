@@ -339,6 +339,7 @@ fn every_broken_line_of_a_large_stack_gives_one_message() {
             "[service.feeder]\nimage = \"f:1.0\"\nnetwork = [\"open\"]\nenv.F = \"{outside.feed/in}\"\n",
         )
         .with("/s/extra/w.yaml", "kind: W\n")
+        .with("/s/conf/tides.env", "TIDE_URL=u\nTIDE_LEVEL=l\nTIDE_TOKEN=t\n")
         .with("/s/fracht.toml", text)
     };
     let errors = |text: &str| -> Vec<(&'static str, String)> {

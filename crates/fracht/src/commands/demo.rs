@@ -7,8 +7,10 @@ use std::path::Path;
 use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 
-use super::{check, diff, order, ports, reach, render, trace};
-use crate::cli::{Check, Demo, Diff, Format, Order, Ports, Reach, Render, StackChoice, TargetChoice, Trace};
+use super::{check, diff, images, order, ports, reach, render, show, trace};
+use crate::cli::{
+    Check, Demo, Diff, Format, Images, Order, Ports, Reach, Render, Show, StackChoice, TargetChoice, Trace,
+};
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 use crate::write;
@@ -43,6 +45,13 @@ pub(crate) fn run(args: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
     ports::run(&Ports { stack: stack(), target: prod(), ..Ports::default() }, ui)?;
     ui.command(&format!("fracht reach --stack {shown} -t prod"))?;
     reach::run(&Reach { stack: stack(), target: prod(), ..Reach::default() }, ui)?;
+    ui.command(&format!("fracht show --stack {shown} -t prod"))?;
+    show::run(&Show { stack: stack(), target: prod(), ..Show::default() }, ui)?;
+    ui.command(&format!("fracht show --stack {shown} api -t prod"))?;
+    let workload = Some("api".to_owned());
+    show::run(&Show { stack: stack(), workload, target: prod(), ..Show::default() }, ui)?;
+    ui.command(&format!("fracht images --stack {shown} -t prod"))?;
+    images::run(&Images { stack: stack(), target: prod(), ..Images::default() }, ui)?;
     let staging = || TargetChoice { target: Some("staging".into()) };
     ui.command(&format!("fracht diff --stack {shown} -t staging --against prod"))?;
     let staged = Diff {

@@ -20,7 +20,15 @@ const STACK: &str = indoc! {r#"
     image = "t:1.0"
     [service.api]
     image = "a:1.0"
+    replicas = 3
+    health = { run = ["ping"] }
     after = { db = "ready", schema = "done" }
+    [task.warm]
+    image = "w:1.0"
+    after = { api = "current" }
+    [service.late]
+    image = "l:1.0"
+    after = { api = "current" }
     "#};
 
 /// The script of the gate for a service or task, and its variables.
@@ -30,9 +38,15 @@ struct Script {
 }
 
 fn script(sandbox: &Sandbox, on: &str) -> Script {
-    let list = sandbox.json(&["-q", "render", "--only", "Deployment/api"]);
-    let gates = list["items"][0]["spec"]["template"]["spec"]["initContainers"].as_array().unwrap().clone();
-    let gate = gates.iter().find(|gate| gate["name"] == format!("wait-for-{on}")).unwrap();
+    gate(sandbox, "Deployment/api", on)
+}
+
+/// The script of a gate of an object.
+fn gate(sandbox: &Sandbox, object: &str, on: &str) -> Script {
+    let list = sandbox.json(&["-q", "render", "--only", object]);
+    let objects = list["items"].as_array().unwrap().iter();
+    let gates = objects.filter_map(|object| object["spec"]["template"]["spec"]["initContainers"].as_array());
+    let gate = gates.flatten().find(|gate| gate["name"] == format!("wait-for-{on}")).unwrap();
     assert_eq!(gate["command"][0], "/bin/sh");
     let text = |value: &serde_json::Value| value.as_str().unwrap().to_owned();
     let variables = gate["env"].as_array().unwrap().iter();
@@ -110,4 +124,87 @@ fn a_gate_opens_when_the_job_completes_and_fails_with_it() {
     let refused =
         run(&script, "curl", "echo '{ \"kind\": \"Status\", \"reason\": \"Forbidden\", \"code\": 403 }'");
     assert!(refused.out.contains("not allowed to read job s-schema-"), "{}", refused.out);
+}
+
+/// A Deployment as the API sends it, with the signs that also stand in other fields of a real one.
+fn rollout(version: &str, generation: [u32; 2], counts: [u32; 4]) -> String {
+    let [wanted, replicas, updated, available] = counts;
+    format!(
+        "printf '%s' '{{ \"kind\": \"Deployment\", \"metadata\": {{ \"name\": \"s-api\", \"generation\": {}, \
+         \"annotations\": {{ \"fracht/version\": \"{version}\", \"last\": \"{{\\\"spec\\\":{{\\\"replicas\\\":9}},\\\"status\\\":{{}}}}\" }}, \
+         \"managedFields\": [ {{ \"fieldsV1\": {{ \"f:spec\": {{ \"f:replicas\": {{}} }}, \"f:status\": {{ \"f:replicas\": {{}} }} }} }} ] }}, \
+         \"spec\": {{ \"replicas\": {wanted}, \"template\": {{ \"spec\": {{ \"containers\": [] }} }} }}, \
+         \"status\": {{ \"observedGeneration\": {}, \"replicas\": {replicas}, \"updatedReplicas\": {updated}, \
+         \"readyReplicas\": {available}, \"availableReplicas\": {available}, \"conditions\": [ {{ \"type\": \"Available\", \"status\": \"True\" }} ] }} }}'",
+        generation[0], generation[1]
+    )
+}
+
+#[test]
+fn a_gate_opens_when_only_the_new_version_is_left() {
+    let sandbox = Sandbox::with(STACK);
+    let of_task = gate(&sandbox, "Job", "api");
+    let variable = |name: &str| {
+        let found = of_task.variables.iter().find(|(known, _)| known == name);
+        found.unwrap_or_else(|| panic!("no {name}")).1.clone()
+    };
+    let version = variable("VERSION");
+    let deployment = sandbox.run(&["render", "--only", "Deployment/api"]).out;
+    assert!(deployment.contains(&format!("fracht/version: {version}")), "{deployment}");
+    let current = rollout(&version, [4, 4], [3, 3, 3, 3]);
+    // In this order a rollout goes on, each answer with what is still missing.
+    let answers = [
+        "echo '{ \"kind\": \"Status\", \"code\": 404 }'".to_owned(),
+        rollout("0000dead", [3, 3], [3, 3, 3, 3]),
+        rollout(&version, [4, 3], [3, 3, 3, 3]),
+        rollout(&version, [4, 4], [3, 4, 1, 3]),
+        rollout(&version, [4, 4], [3, 4, 3, 3]),
+        rollout(&version, [4, 4], [3, 3, 3, 2]),
+        current.clone(),
+    ];
+    let turns: String =
+        answers.iter().enumerate().map(|(turn, answer)| format!("{}) {answer} ;;\n", turn + 1)).collect();
+    let opened = run(&of_task, "curl", &format!("case $turn in\n{turns}esac"));
+    assert_eq!(opened.code, 0, "{opened:?}");
+    assert_eq!(opened.out.lines().filter(|line| *line == "waiting for api to be current").count(), 6, "{opened:?}");
+    assert!(opened.out.ends_with("api is current\n"));
+    assert!(opened.out.contains("s-api not found: apply the stack again"), "{opened:?}");
+    assert!(opened.err.contains("/apis/apps/v1/namespaces/s/deployments/s-api"), "{}", opened.err);
+    let stuck = run(&of_task, "curl", &rollout(&version, [4, 4], [3, 3, 3, 1]));
+    assert_eq!(stuck.code, 75);
+    assert!(stuck.out.contains("api: 1 of 3 replicas are available\n"), "{}", stuck.out);
+    assert!(stuck.out.ends_with("gave up after 10m of waiting for api to be current\n"), "{}", stuck.out);
+    // A service does not name the version, so that it is not restarted with each one.
+    let of_service = gate(&sandbox, "Deployment/late", "api");
+    assert!(of_service.variables.iter().all(|(name, _)| name != "VERSION"));
+    assert_eq!(run(&of_service, "curl", &current).out, "api is current\n");
+    let none = rollout("x", [4, 4], [0, 0, 0, 0]).replace("\"readyReplicas\": 0, ", "");
+    assert_eq!(run(&of_service, "curl", &none).code, 0, "none are wanted, and none are left");
+}
+
+#[test]
+fn a_task_that_waits_for_a_version_runs_again_with_each() {
+    let job = |stack: &str| {
+        let objects = Sandbox::with(stack).json(&["-q", "render"]);
+        let objects = objects["items"].as_array().unwrap().clone();
+        let find = |kind: &str, name: &str| {
+            let is = |object: &&serde_json::Value| {
+                object["kind"] == kind && object["metadata"]["name"].as_str().unwrap().starts_with(name)
+            };
+            objects.iter().find(is).unwrap().clone()
+        };
+        let late = find("Deployment", "s-late")["spec"]["template"].clone();
+        let rules = find("Role", "s-warm.gate")["rules"].clone();
+        (find("Job", "s-warm")["metadata"]["name"].clone(), late, rules)
+    };
+    let (name, late, rules) = job(STACK);
+    let (next, late_next, _) = job(&STACK.replace("a:1.0", "a:1.1"));
+    assert_ne!(name, next, "the task must see the new version");
+    assert_eq!(late, late_next, "the service goes on");
+    assert_eq!(
+        rules,
+        serde_json::json!([{
+            "apiGroups": ["apps"], "resources": ["deployments"], "resourceNames": ["s-api"], "verbs": ["get"]
+        }])
+    );
 }

@@ -2,11 +2,13 @@ use insta::assert_snapshot;
 
 use crate::sandbox::{Run, Sandbox};
 
-const COMMANDS: [&str; 14] = [
+const COMMANDS: [&str; 16] = [
     "check",
     "order",
     "ports",
     "reach",
+    "show",
+    "images",
     "render",
     "diff",
     "trace",
@@ -61,6 +63,7 @@ fn completions_know_every_command_and_the_stack_at_hand() {
     assert_eq!(offered(&demo, &["check", "--input", ""]), ["version="]);
     assert_eq!(offered(&demo, &["trace", "task."]), ["task.schema", "task.refit"]);
     assert_eq!(offered(&demo, &["rules", "port-c"]), ["port-clash"]);
+    assert_eq!(offered(&demo, &["show", "ga"]), ["gauge", "gateway"]);
     assert_eq!(offered(&Sandbox::with("nonsense"), &["trace", "service."]), [""; 0]);
 }
 
@@ -68,7 +71,7 @@ fn completions_know_every_command_and_the_stack_at_hand() {
 fn the_manual_has_a_page_for_every_command() {
     let sandbox = Sandbox::empty();
     let run = sandbox.run(&["manual", "--out", "man"]);
-    assert_eq!((run.code, run.out.as_str()), (0, "14 pages in man\n"), "{run:?}");
+    assert_eq!((run.code, run.out.as_str()), (0, "16 pages in man\n"), "{run:?}");
     let mut pages: Vec<String> =
         COMMANDS.iter().filter(|name| **name != "help").map(|name| format!("fracht-{name}.1")).collect();
     pages.push("fracht.1".to_owned());

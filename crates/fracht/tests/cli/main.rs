@@ -30,4 +30,5 @@ mod render;
 mod sandbox;
 mod sarif;
 mod schema;
+mod show;
 mod trace;

@@ -9,6 +9,7 @@ use crate::grammar::reference::{self, Piece, RefKind};
 use crate::graph::{Edge, Graph};
 use crate::language::build::{ARGS, TAG};
 use crate::read::Reader;
+use crate::origin::Layer;
 use crate::source::Span;
 use crate::tree::{Entry, Node};
 
@@ -16,8 +17,8 @@ use crate::tree::{Entry, Node};
 pub(super) struct Takes {
     graph: Graph,
     waves: Vec<Option<usize>>,
-    /// Where each edge of the graph is written, by its label.
-    places: Vec<Span>,
+    /// Where each edge of the graph is written, by its label, and in which layer.
+    places: Vec<(Layer, Span)>,
     taken: BTreeSet<usize>,
 }
 
@@ -39,7 +40,7 @@ impl Takes {
                     let Some(to) = positions.get(name).copied() else { continue };
                     if edges.iter().all(|edge| edge.to != to) {
                         edges.push(Edge { to, label: places.len() });
-                        places.push(node.span);
+                        places.push((node.layer, node.span));
                         taken.insert(to);
                     }
                 }
@@ -86,7 +87,11 @@ impl Takes {
             return stuck;
         }
         let name = |index: usize| tables.get(index).map_or("", |(name, _)| &***name);
-        for cycle in self.graph.cycles(MOST_CYCLES) {
+        let layer = |edge: &Edge| self.places.get(edge.label).map(|(layer, _)| *layer);
+        for mut cycle in self.graph.cycles(MOST_CYCLES) {
+            // The reference of the latest layer closes it.
+            let last = (0..cycle.len()).rev().max_by_key(|at| cycle.get(*at).and_then(|(_, edge)| layer(edge)));
+            cycle.rotate_left(last.unwrap_or(0));
             let Some(((first, edge), others)) = cycle.split_first() else { continue };
             let mut names: Vec<&str> = cycle.iter().map(|(node, _)| name(*node)).collect();
             names.push(name(*first));
@@ -95,7 +100,7 @@ impl Takes {
             } else {
                 format!("the builds have a cycle: {}", names.join(" → "))
             };
-            let place = |edge: &Edge| self.places.get(edge.label).copied();
+            let place = |edge: &Edge| self.places.get(edge.label).map(|(_, span)| *span);
             let words = |from: usize, edge: &Edge| format!("`{}` takes from `{}`", name(from), name(edge.to));
             let mut problem = Diagnostic::new(&BUILD_CYCLE, message).at(place(edge), words(*first, edge));
             for (from, edge) in others.iter().take(12) {

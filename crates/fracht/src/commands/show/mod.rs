@@ -47,7 +47,7 @@ pub(crate) fn run(args: &Show, ui: &mut Ui) -> Result<Outcome, Failure> {
     let verdict = stack::verdict(&mut project, &target)?;
     ui.errors(&verdict.report, project.sources());
     let checked = Checked { project: &project, verdict: &verdict };
-    match &args.name {
+    match &args.workload {
         None if args.format == Format::Json => ui.json(&document::of(checked))?,
         None => ui.result(&text(checked.model(), checked.sources()))?,
         Some(name) => {
@@ -141,7 +141,7 @@ fn text(model: &Model, sources: &Sources) -> String {
     if services + tasks == 0 {
         return out + "Nothing runs.\n";
     }
-    let mut table = Table::new(["name", "image", "runs", "cpu", "memory", "spread", "location"]);
+    let mut table = Table::new(["name", "image", "runs", "cpu", "memory", "location"]);
     for workload in &model.workloads {
         let sizes = |container: &Container| {
             [or_dash(bounds(container.cpu.as_ref())), or_dash(bounds(container.memory.as_ref()))]
@@ -150,10 +150,9 @@ fn text(model: &Model, sources: &Sources) -> String {
         table.row([
             workload.reference().into(),
             short(&workload.main.image.value).into(),
-            runs(workload).into(),
+            spread(workload).map_or_else(|| runs(workload), |over| format!("{} over {over}", runs(workload))).into(),
             cpu,
             memory,
-            or_dash(spread(workload)),
             Cell::styled(sources.location(workload.span), QUIET),
         ]);
         for sidecar in &workload.sidecars {
@@ -164,7 +163,6 @@ fn text(model: &Model, sources: &Sources) -> String {
                 Cell::default(),
                 cpu,
                 memory,
-                Cell::default(),
                 Cell::styled(sources.location(sidecar.span), QUIET),
             ]);
         }

@@ -54,9 +54,13 @@ pub fn generated(files: &MemoryFiles, target: &str) -> Generated {
 
 /// The renderings of one of the [`stacks`], for each target that is a cluster.
 pub fn of_stack(name: &str) -> Vec<(String, Generated)> {
-    let files = stacks::folder(name);
-    let targets = stacks::clusters(&files);
-    targets.into_iter().map(|target| (target.clone(), generated(&files, &target))).collect()
+    of_files(&stacks::folder(name))
+}
+
+/// The renderings of a stack, for each target that is a cluster.
+pub fn of_files(files: &MemoryFiles) -> Vec<(String, Generated)> {
+    let targets = stacks::clusters(files);
+    targets.into_iter().map(|target| (target.clone(), generated(files, &target))).collect()
 }
 
 /// The object with a kind and a name, which may be the name in the stack.

@@ -311,29 +311,30 @@ pub(crate) struct Diff {
     pub(crate) format: Format,
 }
 
-/// Create a stack file from an image and its ports, or from a file of settings
+/// Create a stack file from an image, from a folder with a recipe, or from a file of settings
 ///
-/// Settings become a config. Those that look like secrets become a secret that is read from the environment; their
+/// A folder becomes a build, with the ports that its recipe exposes. A widely used data store gets its volume, its
+/// variables, a health check and sizes. Settings become a config. Those that look like secrets become a secret that is read from the environment; their
 /// values are not written. Existing files are never overwritten.
 #[derive(Debug, Args)]
 #[command(
-    group(ArgGroup::new("source").args(["image", "lines"]).required(true).multiple(true)),
-    after_help = "Examples:\n  fracht new --name feedstore --image registry.example/harbour/feedstore:1.0 --port http=8080\n  fracht new --name feedstore --lines settings.env\n  fracht new --image registry.example/harbour/web:2.1 --port 8080 --out web/fracht.toml"
+    group(ArgGroup::new("source").args(["from", "lines"]).required(true).multiple(true)),
+    after_help = "Examples:\n  fracht new registry.example/harbour/feedstore:1.0 --port http=8080\n  fracht new ./forecast\n  fracht new registry.example/base/postgresql:16.4 --name db --out -\n  fracht new --name feedstore --lines settings.env"
 )]
 pub(crate) struct New {
-    /// Name of the stack and of its service [default: the image's name]
+    /// Image to run, or a folder with a recipe to build it from
+    #[arg(value_name = "IMAGE|FOLDER")]
+    pub(crate) from: Option<String>,
+    /// Name of the stack and of its service [default: the name of the image or the folder]
     #[arg(long, value_name = "NAME")]
     pub(crate) name: Option<String>,
-    /// Image to run
-    #[arg(long, value_name = "IMAGE")]
-    pub(crate) image: Option<String>,
     /// Port that the service listens on; can be repeated. A number without a name is called http
     #[arg(long, value_name = "NAME=NUMBER")]
     pub(crate) port: Vec<String>,
     /// File of KEY=value lines with its settings
     #[arg(long, value_name = "FILE")]
     pub(crate) lines: Option<PathBuf>,
-    /// File to create
+    /// File to create; `-` for standard output
     #[arg(long, value_name = "FILE", default_value = "fracht.toml")]
     pub(crate) out: PathBuf,
 }

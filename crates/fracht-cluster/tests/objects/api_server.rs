@@ -16,6 +16,8 @@ use serde_json::{Value, json};
 
 use crate::cluster::items;
 use crate::{Generated, NAMES, demo, files, generated, of_stack};
+use fracht_testkit::rendered::of_files;
+use fracht_testkit::stacks::{example, examples};
 use fracht_testkit::random_stack::{parts, stack_file};
 
 /// The number of random stacks that are sent.
@@ -232,6 +234,10 @@ fn a_real_server_accepts_the_objects_and_keeps_every_field() {
                 .into_iter()
                 .map(|(target, generated)| (format!("{name} under {target}"), generated)),
         );
+    }
+    for name in examples() {
+        let targets = of_files(&example(&name)).into_iter();
+        all.extend(targets.map(|(target, generated)| (format!("{name} under {target}"), generated)));
     }
     let mut runner = TestRunner::deterministic();
     for number in 0..MADE_UP {

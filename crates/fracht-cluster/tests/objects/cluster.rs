@@ -9,8 +9,13 @@ use serde_json::Value;
 use crate::{policies, scheduler, server};
 
 /// The existing objects that the stacks expect, by kind and name, with their keys.
-const PRESENT: [(&str, &str, &[&str]); 7] = [
+const PRESENT: [(&str, &str, &[&str]); 11] = [
+    // Made by hand, or there already.
     ("Secret", "everything-made", &["root"]),
+    ("Secret", "harbour-pages--office", &["OFFICE_PASSWORD"]),
+    ("Secret", "harbour-certificate", &["tls.crt", "tls.key"]),
+    ("Secret", "mail-login", &["password", "token"]),
+    ("PersistentVolumeClaim", "sea-maps", &[]),
     ("Secret", "in-cluster", &["token"]),
     ("Secret", "buoy-feed", &["token"]),
     ("Secret", "tides-certificate", &["tls.crt", "tls.key"]),
@@ -419,9 +424,10 @@ impl<'a> Cluster<'a> {
         assert_eq!(used.len(), volumes.len(), "{} has volumes that nothing mounts", pod.owner);
     }
 
-    /// Checks gates: each waits for an address with ready pods, or for a Job that it may read, and has a time limit.
+    /// Checks gates: each waits for an address with ready pods, or for a Job or a rollout that it may read, and has a time
+    /// limit.
     fn gates(&self, pod: &Pod<'_>) {
-        let mut jobs = BTreeSet::new();
+        let mut asked = BTreeSet::new();
         for gate in pod.gates() {
             let parameters = parameters(gate);
             let script = gate["command"][2].as_str().unwrap();
@@ -436,22 +442,45 @@ impl<'a> Cluster<'a> {
                 assert!(behind[0].running().next().unwrap()["readinessProbe"].is_object());
                 assert!(behind[0].at < pod.at, "what is waited for is applied first");
             } else {
-                let (at, job) = self.named("Job", &Value::from(parameters["JOB"])).unwrap();
-                assert!(at < pod.at && job["metadata"]["namespace"] == parameters["NAMESPACE"]);
-                jobs.insert(parameters["JOB"].to_owned());
+                let (resource, name) = match parameters.get("JOB") {
+                    Some(job) => ("jobs", *job),
+                    None => (parameters["RESOURCE"], parameters["NAME"]),
+                };
+                let kind = match resource {
+                    "jobs" => "Job",
+                    "deployments" => "Deployment",
+                    _ => "StatefulSet",
+                };
+                let (at, object) = self.named(kind, &Value::from(name)).unwrap();
+                assert!(at < pod.at && object["metadata"]["namespace"] == parameters["NAMESPACE"]);
+                if let Some(version) = parameters.get("VERSION") {
+                    assert_eq!(object["metadata"]["annotations"]["fracht/version"], *version);
+                    assert!(pod.owner.contains("Job"), "a service would restart with each version");
+                }
+                asked.insert((resource.to_owned(), name.to_owned()));
                 assert_eq!(
                     gate["volumeMounts"][0]["mountPath"], parameters["API_FOLDER"],
                     "the gate has no token"
                 );
             }
         }
-        let allowed: BTreeSet<String> = self
+        let allowed: BTreeSet<(String, String)> = self
             .rules_of(pod)
             .iter()
-            .filter(|rule| rule["resources"][0] == "jobs")
-            .flat_map(|rule| items(&rule["resourceNames"]).map(|name| name.as_str().unwrap().to_owned()))
+            .filter(|rule| Self::is_of_gates(rule))
+            .flat_map(|rule| {
+                assert_eq!(rule["verbs"], serde_json::json!(["get"]));
+                let resource = rule["resources"][0].as_str().unwrap();
+                let names = items(&rule["resourceNames"]);
+                names.map(|name| (resource.to_owned(), name.as_str().unwrap().to_owned()))
+            })
             .collect();
-        assert_eq!(allowed, jobs, "{}", pod.owner);
+        assert_eq!(allowed, asked, "{}", pod.owner);
+    }
+
+    /// Whether a permission is one of start gates.
+    fn is_of_gates(rule: &Value) -> bool {
+        ["jobs", "deployments", "statefulsets"].iter().any(|resource| rule["resources"][0] == *resource)
     }
 
     /// The permissions of a pod's account.
@@ -471,8 +500,7 @@ impl<'a> Cluster<'a> {
 
     /// Checks tokens: only a container with permissions mounts one; gates mount their own.
     fn rights(&self, pod: &Pod<'_>) {
-        let of_gates =
-            |rule: &&&Value| rule["resources"][0] == "jobs" && rule["verbs"] == serde_json::json!(["get"]);
+        let of_gates = |rule: &&&Value| Self::is_of_gates(rule) && rule["verbs"] == serde_json::json!(["get"]);
         let rules = self.rules_of(pod);
         let own = rules.len() - rules.iter().filter(of_gates).count();
         assert_eq!(pod.spec()["automountServiceAccountToken"], false, "{}", pod.owner);

@@ -16,6 +16,7 @@ mod consistency;
 mod details;
 mod differences;
 mod difficult;
+mod examples;
 mod features;
 mod gates;
 mod kubelet;

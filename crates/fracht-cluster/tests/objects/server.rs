@@ -177,10 +177,11 @@ fn jobs(cluster: &Cluster<'_>) {
 /// Checks that every rule of a Role allows something: verbs can be limited to names, and resources have their group.
 fn roles(cluster: &Cluster<'_>) {
     const CORE: [&str; 5] = ["configmaps", "pods", "pods/log", "secrets", "services"];
-    const OTHERS: [(&str, &str); 4] = [
+    const OTHERS: [(&str, &str); 5] = [
         ("leases", "coordination.k8s.io"),
         ("jobs", "batch"),
         ("deployments", "apps"),
+        ("statefulsets", "apps"),
         ("endpointslices", "discovery.k8s.io"),
     ];
     for (_, role) in cluster.of_kind("Role") {

@@ -1,5 +1,6 @@
 //! Words of a text: where each starts, and whether it looks random or is only a reference.
 
+use crate::grammar::make;
 use crate::grammar::reference;
 
 use std::ops::Range;
@@ -77,6 +78,9 @@ pub fn is_random(value: &str) -> bool {
 /// placeholders, `<password>`, `***`, `VALUE`.
 pub fn is_reference(value: &str) -> bool {
     let value = value.trim();
+    if make::is_substitution(value) {
+        return true;
+    }
     if ["VALUE", "NAME", "KEY", "VARIABLE"].contains(&value.trim_end_matches(['.', ','])) {
         return true;
     }

@@ -57,16 +57,35 @@ pub fn parse(text: &str) -> Result<Make, Invalid> {
     }
 }
 
+impl Alphabet {
+    /// The characters as `tr` takes them.
+    fn set(self) -> &'static str {
+        match self {
+            Self::Letters => "A-Za-z",
+            Self::Digits => "0-9",
+            Self::Hex => "0-9a-f",
+            Self::Alphanumeric => "A-Za-z0-9",
+        }
+    }
+}
+
+/// What stands before and after the characters in a command, before the number of them.
+const TAKE: &str = "LC_ALL=C tr -dc ";
+const SOME: &str = " </dev/urandom | head -c ";
+
+/// Whether a text is the command substitution of a shell with such a command, which is no secret.
+pub(crate) fn is_substitution(text: &str) -> bool {
+    let command = text.strip_prefix("$(").and_then(|rest| rest.strip_suffix(')'));
+    let parts = command.and_then(|command| command.strip_prefix(TAKE)?.split_once(SOME));
+    parts.is_some_and(|(set, count)| {
+        Alphabet::WORDS.iter().any(|(_, alphabet)| alphabet.set() == set) && count.parse::<u16>().is_ok()
+    })
+}
+
 impl Make {
     /// The command of a POSIX shell that prints such a text (`tr` and `head`, IEEE Std 1003.1).
     pub fn command(self) -> String {
-        let set = match self.of {
-            Alphabet::Letters => "A-Za-z",
-            Alphabet::Digits => "0-9",
-            Alphabet::Hex => "0-9a-f",
-            Alphabet::Alphanumeric => "A-Za-z0-9",
-        };
-        format!("LC_ALL=C tr -dc {set} </dev/urandom | head -c {}", self.count)
+        [TAKE, self.of.set(), SOME, &self.count.to_string()].concat()
     }
 
     /// The text in words: `24 letters`.
@@ -83,6 +102,9 @@ mod tests {
     fn a_number_and_characters() {
         assert_eq!(parse("24 letters"), Ok(Make { count: 24, of: Alphabet::Letters }));
         assert_eq!(parse("32 hex").unwrap().command(), "LC_ALL=C tr -dc 0-9a-f </dev/urandom | head -c 32");
+        let command = format!("$({})", parse("8 digits").unwrap().command());
+        assert!(is_substitution(&command) && !is_substitution("$(echo gull)"));
+        assert!(!is_substitution(&command.replace("tr -dc 0-9", "tr -dc gull")));
         for wrong in ["24", "letters", "7 letters", "24 signs", "+24 letters", "600 digits", "24letters", ""] {
             assert!(parse(wrong).is_err(), "{wrong}");
         }

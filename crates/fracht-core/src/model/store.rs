@@ -40,6 +40,10 @@ pub struct Store<'m> {
     pub login: Option<(&'m str, Option<&'m str>)>,
     /// Whether replicas of one image are stores of their own.
     pub is_single: bool,
+    /// The usual name of its port.
+    pub port_name: &'static str,
+    /// A program in its image that tells whether it answers; none if only a connection can.
+    pub ping: &'static [&'static str],
 }
 
 /// A known kind of data store.
@@ -50,11 +54,21 @@ struct Known {
     first_start: &'static [&'static str],
     login: Option<(&'static str, Option<&'static str>)>,
     is_single: bool,
+    port_name: &'static str,
+    ping: &'static [&'static str],
 }
 
 impl Known {
-    const BASE: Self =
-        Self { images: &[], ports: &[], data: &[], first_start: &[], login: None, is_single: true };
+    const BASE: Self = Self {
+        images: &[],
+        ports: &[],
+        data: &[],
+        first_start: &[],
+        login: None,
+        is_single: true,
+        port_name: "store",
+        ping: &[],
+    };
 }
 
 /// The known data stores: the last parts of the repositories of their images, their ports, the folders with their data
@@ -66,6 +80,8 @@ static KNOWN: &[Known] = &[
         data: &["/var/lib/postgresql/data", "/var/lib/postgresql"],
         first_start: &["POSTGRES_USER", "POSTGRES_PASSWORD", "POSTGRES_DB", "POSTGRES_INITDB_ARGS"],
         login: Some(("POSTGRES_USER", Some("postgres"))),
+        port_name: "sql",
+        ping: &["pg_isready", "-q"],
         ..Known::BASE
     },
     Known {
@@ -74,6 +90,7 @@ static KNOWN: &[Known] = &[
         data: &["/var/lib/mysql"],
         first_start: &["MYSQL_ROOT_PASSWORD", "MYSQL_DATABASE", "MYSQL_USER", "MYSQL_PASSWORD"],
         login: Some(("MYSQL_USER", None)),
+        port_name: "sql",
         ..Known::BASE
     },
     Known {
@@ -91,6 +108,7 @@ static KNOWN: &[Known] = &[
             "MYSQL_PASSWORD",
         ],
         login: Some(("MARIADB_USER", None)),
+        port_name: "sql",
         ..Known::BASE
     },
     Known {
@@ -101,14 +119,21 @@ static KNOWN: &[Known] = &[
         login: Some(("MONGO_INITDB_ROOT_USERNAME", None)),
         ..Known::BASE
     },
-    Known { images: &["redis", "valkey", "keydb"], ports: &[6379], ..Known::BASE },
-    Known { images: &["memcached"], ports: &[11211], is_single: false, ..Known::BASE },
+    Known { images: &["redis", "valkey", "keydb"], ports: &[6379], port_name: "cache", ..Known::BASE },
+    Known {
+        images: &["memcached"],
+        ports: &[11211],
+        is_single: false,
+        port_name: "cache",
+        ..Known::BASE
+    },
     Known {
         images: &["rabbitmq"],
         ports: &[5672],
         data: &["/var/lib/rabbitmq"],
         first_start: &["RABBITMQ_DEFAULT_USER", "RABBITMQ_DEFAULT_PASS", "RABBITMQ_DEFAULT_VHOST"],
         login: Some(("RABBITMQ_DEFAULT_USER", Some("guest"))),
+        port_name: "queue",
         ..Known::BASE
     },
     Known {
@@ -171,6 +196,11 @@ pub(super) fn is_named(last: &str, name: &str) -> bool {
 }
 
 impl<'m> Store<'m> {
+    /// The data store that an image is, if it is widely used.
+    pub fn of_image(image: &'m Image) -> Option<Self> {
+        Self::of(image, &[])
+    }
+
     /// The data store that an image is, if it is known or one of `own`.
     pub(super) fn of(image: &'m Image, own: &'m [OwnStore]) -> Option<Self> {
         let repository = image.repository();
@@ -184,6 +214,8 @@ impl<'m> Store<'m> {
                 first_start: store.first_start.iter().map(|variable| &**variable).collect(),
                 login: store.login.as_ref().map(|variable| (&**variable, None)),
                 is_single: !store.many_writers,
+                port_name: Known::BASE.port_name,
+                ping: Known::BASE.ping,
             });
         }
         let named = |known: &&Known| known.images.iter().any(|name| is_named(last, name));
@@ -196,6 +228,8 @@ impl<'m> Store<'m> {
             first_start: known.first_start.to_vec(),
             login: known.login,
             is_single: known.is_single,
+            port_name: known.port_name,
+            ping: known.ping,
         })
     }
 }

@@ -7,7 +7,9 @@ use super::Rule;
 use super::written::Owner;
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::duration::{show, whole_seconds};
-use crate::model::{After, Condition, Kind, Model, TargetKind, Workload, WorkloadId};
+use crate::model::{
+    After, Condition, Kind, Model, Protocol, ServicePart, TargetKind, Workload, WorkloadId,
+};
 use crate::source::Span;
 
 pub(super) static HEALTH_MISSING: Rule = Rule {
@@ -45,10 +47,7 @@ pub(super) fn health_missing(model: &Model, sink: &mut Sink) {
         } else {
             "open to the outside".into()
         };
-        let example = service.ports.first().map_or_else(
-            || "health = { run = [\"check\"] }".to_owned(),
-            |port| format!("health = {{ tcp = \"{}\" }}", port.name),
-        );
+        let example = example(service);
         sink.push(
             Diagnostic::new(&HEALTH_MISSING, format!("`{}` has no health check", workload.reference()))
                 .at(workload.span, why)
@@ -56,6 +55,15 @@ pub(super) fn health_missing(model: &Model, sink: &mut Sink) {
                 .of(workload.span),
         );
     }
+}
+
+/// A health check for a service that has none: at its first TCP port, or by a program.
+pub(super) fn example(service: &ServicePart) -> String {
+    let port = service.ports.iter().find(|port| port.protocol == Protocol::Tcp);
+    port.map_or_else(
+        || "health = { run = [\"check\"] }".to_owned(),
+        |port| format!("health = {{ tcp = \"{}\" }}", port.name),
+    )
 }
 
 pub(super) static BOOT_TOO_SHORT: Rule = Rule {

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::Rule;
+use super::{Rule, health};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::duration::{show, whole_seconds};
 use crate::grammar::word::Word;
@@ -79,10 +79,7 @@ pub(super) fn waits_without_health(model: &Model, sink: &mut Sink) {
             if on.main.health.is_none() {
                 let message =
                     format!("`{waiter}` waits for `{name}` to be {state}, but `{name}` has no health check");
-                let example = service.ports.first().map_or_else(
-                    || "health = { run = [\"check\"] }".to_owned(),
-                    |port| format!("health = {{ tcp = \"{}\" }}", port.name),
-                );
+                let example = health::example(service);
                 sink.push(
                     problem(message, "`health` is missing")
                         .help(format!("add one to `service.{name}`, for example `{example}`"))

@@ -14,6 +14,7 @@ mod check;
 mod demo;
 mod diff;
 mod docs;
+mod examples;
 mod files;
 mod fix;
 mod folder;

@@ -1,14 +1,18 @@
 //! `fracht new`
 
+mod folder;
+mod text;
+
 use std::path::Path;
 
 use fracht_core::cover::may_be_secret;
 use fracht_core::diag::listing;
 use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
-use fracht_core::grammar::image;
+use fracht_core::grammar::image::{self, Image};
 use fracht_core::grammar::lines::{self, Setting};
 use fracht_core::grammar::name::NameKind;
+use fracht_core::model::Store;
 
 use crate::cli::New;
 use crate::disk;
@@ -17,10 +21,24 @@ use crate::ui::style::WIDTH;
 use crate::ui::{Ui, counted};
 use crate::write;
 
+/// The name of a file that stands for standard output.
+const STANDARD_OUTPUT: &str = "-";
+/// The file that lists what is not part of a build.
+const IGNORE_FILE: &str = ".frachtignore";
+
+/// What a new stack runs.
+enum Runs {
+    Image(Image),
+    /// A folder, from that of the stack file, with the path of its recipe.
+    Build { source: String, recipe: String },
+    /// A stand-in, in whose place the author writes an image.
+    Nothing,
+}
+
 /// The parts of a new stack file.
 struct Plan {
     name: String,
-    image: Option<String>,
+    runs: Runs,
     ports: Vec<(String, u16)>,
     plain: Vec<Setting>,
     secret: Vec<Setting>,
@@ -30,9 +48,19 @@ pub(crate) fn run(args: &New, ui: &mut Ui) -> Result<Outcome, Failure> {
     let plan = plan(args)?;
     let text = plan.text();
     let path = &args.out;
+    if path == Path::new(STANDARD_OUTPUT) {
+        return ui.raw_result(|out| out.write_all(text.as_bytes())).map(|()| Outcome::Fine);
+    }
     let shown = escaped_path(path);
+    let mut files: Vec<(&Path, &[u8])> = vec![(path, text.as_bytes())];
+    // A stack file in the folder of a build is not part of its content.
+    let ignored = path.with_file_name(IGNORE_FILE);
+    let name = path.file_name().unwrap_or_default().to_string_lossy() + "\n";
+    if matches!(&plan.runs, Runs::Build { source, .. } if source == ".") && !ignored.exists() {
+        files.push((&ignored, name.as_bytes()));
+    }
     // An existing file is never overwritten.
-    write::new_files(Path::new(""), &[(path, text.as_bytes())]).map_err(|(_, error)| {
+    write::new_files(Path::new(""), &files).map_err(|(_, error)| {
         let message = match error.kind() {
             std::io::ErrorKind::AlreadyExists => {
                 return Failure::new(
@@ -50,15 +78,23 @@ pub(crate) fn run(args: &New, ui: &mut Ui) -> Result<Outcome, Failure> {
 }
 
 fn plan(args: &New) -> Result<Plan, Failure> {
-    let image = match &args.image {
-        None => None,
-        Some(text) => Some(image::parse(text).map_err(|reason| {
-            let message = format!("invalid image `{text}`: {reason}");
-            Failure::new(message, "for example `--image registry.example/harbour/feedstore:1.0`")
-        })?),
+    let (runs, found) = match &args.from {
+        None => (Runs::Nothing, Vec::new()),
+        Some(from) if is_folder(from) => folder::build(Path::new(from), &args.out)?,
+        Some(text) => {
+            let image = image::parse(text).map_err(|reason| {
+                let message = format!("invalid image `{text}`: {reason}");
+                Failure::new(message, "for example `fracht new registry.example/harbour/feedstore:1.0`")
+            })?;
+            (Runs::Image(image), Vec::new())
+        }
     };
-    let of_image = image.as_ref().and_then(|image| image.repository().rsplit('/').next()).map(str::to_owned);
-    let name = args.name.clone().or(of_image).unwrap_or_else(|| "app".to_owned());
+    let of_source = match &runs {
+        Runs::Image(image) => image.repository().rsplit('/').next().map(str::to_owned),
+        Runs::Build { .. } => args.from.as_deref().and_then(folder::name),
+        Runs::Nothing => None,
+    };
+    let name = args.name.clone().or(of_source).unwrap_or_else(|| "app".to_owned());
     if let Err(problem) = NameKind::Label.check(&name) {
         let help = match problem.instead {
             Some(instead) => format!("write `--name {instead}`"),
@@ -79,8 +115,8 @@ fn plan(args: &New) -> Result<Plan, Failure> {
     }
     let mut plan = Plan {
         name,
-        image: image.map(|image| image.to_string()),
-        ports,
+        runs,
+        ports: if ports.is_empty() { found } else { ports },
         plain: Vec::new(),
         secret: Vec::new(),
     };
@@ -93,6 +129,11 @@ fn plan(args: &New) -> Result<Plan, Failure> {
         sort(&text, &shown, &mut plan)?;
     }
     Ok(plan)
+}
+
+/// Whether an argument names a folder, not an image.
+fn is_folder(text: &str) -> bool {
+    text == "." || text.starts_with(['/', '.']) || Path::new(text).is_dir()
 }
 
 fn port(text: &str) -> Result<(String, u16), Failure> {
@@ -143,34 +184,23 @@ fn variable(key: &str) -> String {
     if name.starts_with(|c: char| c.is_ascii_digit()) { format!("_{name}") } else { name }
 }
 
-/// Text as a TOML string, with braces escaped so that nothing is a reference.
-fn quoted(text: &str) -> String {
-    let mut out = String::from("\"");
-    for c in text.chars() {
-        match c {
-            '"' | '\\' => out.extend(['\\', c]),
-            '\n' => out.push_str("\\n"),
-            '\t' => out.push_str("\\t"),
-            '{' => out.push_str("{{"),
-            '}' => out.push_str("}}"),
-            c if c.is_control() => out.push_str(&format!("\\u{:04X}", u32::from(c))),
-            c => out.push(c),
-        }
-    }
-    out + "\""
-}
-
-/// A TOML key, in quotes if it needs them.
-fn toml_key(key: &str) -> String {
-    let bare = key.chars().all(|c| c.is_ascii_alphanumeric() || "-_".contains(c));
-    if bare { key.to_owned() } else { format!("\"{key}\"") }
-}
-
 impl Plan {
     /// A summary of the file, one line per table.
     fn summary(&self) -> String {
         let name = &self.name;
-        let mut out = format!("  service.{name}\n");
+        let mut out = String::new();
+        if let Runs::Build { source, recipe } = &self.runs {
+            out.push_str(&format!("  build.{name}: {recipe} in {source}\n"));
+        }
+        out.push_str(&format!("  service.{name}\n"));
+        if let Runs::Image(image) = &self.runs
+            && let Some(store) = Store::of_image(image)
+        {
+            out.push_str(&format!("    known as {}: with its port, health check and sizes\n", store.name));
+            if !store.data.is_empty() {
+                out.push_str("  volume.data\n");
+            }
+        }
         if !self.plain.is_empty() {
             out.push_str(&format!("  config.{name}: {}\n", counted(self.plain.len(), "setting")));
         }
@@ -186,75 +216,16 @@ impl Plan {
         out
     }
 
-    /// Whether all keys are valid names of variables.
-    fn are_variables(settings: &[Setting]) -> bool {
+    /// How the service uses a table with some keys.
+    fn used<'k>(&self, kind: &str, keys: impl Iterator<Item = &'k str>) -> Option<String> {
         let plain = |key: &str| key.chars().all(|c| c.is_ascii_alphanumeric() || c == '_');
-        settings.iter().all(|setting| plain(&setting.key) && NameKind::Variable.check(&setting.key).is_ok())
-    }
-
-    /// How the service uses a table of settings.
-    fn used(&self, kind: &str, settings: &[Setting]) -> Option<String> {
+        let is_variable = |key: &&str| plain(key) && NameKind::Variable.check(key).is_ok();
+        let keys: Vec<&str> = keys.collect();
         let name = &self.name;
-        match (settings.is_empty(), Self::are_variables(settings)) {
+        match (keys.is_empty(), keys.iter().all(is_variable)) {
             (true, _) => None,
             (false, true) => Some(format!("\"{kind}.{name}\"")),
             (false, false) => Some(format!("{{ from = \"{kind}.{name}\", spell = \"upper\" }}")),
         }
-    }
-
-    fn text(&self) -> String {
-        let name = &self.name;
-        let mut out = format!(
-            "# Check this file with `fracht check`, render it to Kubernetes objects with `fracht render`.\n\n\
-             [stack]\nname = \"{name}\"\n\n[service.{name}]\n"
-        );
-        match &self.image {
-            Some(image) => out.push_str(&format!("image = \"{image}\"\n")),
-            None => out
-                .push_str(&format!("image = \"registry.example/{name}:0.1.0\"  # replace with your image\n")),
-        }
-        for (index, (port, number)) in self.ports.iter().enumerate() {
-            out.push_str(&format!("port.{port} = {number}\n"));
-            if index == 0 {
-                out.push_str(&format!(
-                    "# Reachable only inside the stack. To open it on the nodes, on a load balancer or on the web:\n\
-                     # port.{port} = {{ number = {number}, reach = \"node\" }}  # or \"balancer\" or \"web\"\n"
-                ));
-            }
-        }
-        match self.ports.first() {
-            Some((port, _)) => out.push_str(&format!(
-                "health = {{ tcp = \"{port}\", boot = \"30s\" }}  # better, if it has one: {{ http = \"/healthz\" }}\n"
-            )),
-            None => out.push_str("# port.http = 8080\n# health = { tcp = \"http\", boot = \"30s\" }\n"),
-        }
-        out.push_str("memory = \"64Mi..256Mi\"  # request..limit: measure, then adjust\n");
-        let uses: Vec<String> = [self.used("config", &self.plain), self.used("secret", &self.secret)]
-            .into_iter()
-            .flatten()
-            .collect();
-        if !uses.is_empty() {
-            out.push_str(&format!("use = [{}]\n", uses.join(", ")));
-        }
-        if !self.plain.is_empty() {
-            out.push_str(&format!("\n[config.{name}]\n"));
-            for setting in &self.plain {
-                out.push_str(&format!("key.{} = {}\n", toml_key(&setting.key), quoted(&setting.value)));
-            }
-        }
-        if !self.secret.is_empty() {
-            out.push_str(&format!(
-                "\n# These look like secrets. `fracht render --secrets` reads their values from the environment;\n\
-                 # they are not written to this file.\n[secret.{name}]\n"
-            ));
-            for setting in &self.secret {
-                out.push_str(&format!(
-                    "key.{} = {{ env = \"{}\" }}\n",
-                    toml_key(&setting.key),
-                    variable(&setting.key)
-                ));
-            }
-        }
-        out
     }
 }

@@ -129,7 +129,7 @@ pub(crate) static LIKE_CYCLE: Rule = Rule::always_error(
 
 pub(crate) static BUILD_CYCLE: Rule = Rule::always_error(
     "build-cycle",
-    "Builds that take from each other in a cycle",
+    "The builds have a cycle",
     "None of them can be built first.",
     (
         "[stack]\nname = \"s\"\n[build.x]\nsource = \"app\"\nargs.BASE = \"{build.y}\"\n\

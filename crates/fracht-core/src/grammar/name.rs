@@ -61,6 +61,23 @@ impl NameKind {
         }
     }
 
+    /// What such a name is called in the reference.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Label => "name",
+            Self::Port => "port name",
+            Self::Variable => "variable",
+            Self::Key => "key of a config or secret",
+            Self::Path | Self::Folder => "absolute path",
+            Self::Qualified => "label name",
+            Self::LabelValue => "label value",
+            Self::Object => "name of an existing object",
+            Self::Gateway => "name, or namespace/name",
+            Self::Namespace => "namespace",
+            Self::Rule => "rule",
+        }
+    }
+
     /// A valid name, as in a stack file.
     pub fn example(self) -> &'static str {
         match self {

@@ -219,7 +219,7 @@ impl Shape {
             Self::Formatted(format) => bare(format.about().what),
             Self::Template(format) => format!("{} with references", bare(format.about().what)),
             Self::Word(words) => words.iter().collect::<Vec<_>>().join(" · "),
-            Self::Name(_) => "name".into(),
+            Self::Name(kind) => kind.words().into(),
             Self::Reference(kinds) => {
                 let kinds: Vec<&str> = kinds.iter().map(|kind| kind.word()).collect();
                 format!("reference to {}", bare_or(&kinds))

@@ -189,7 +189,7 @@ fn check_made(reader: &mut Reader<'_>, name: &str, keys: &[SecretKey]) {
     let (Some(made), Some(other)) = (made, other) else { return };
     reader.taint();
     reader.sink.push(
-        Diagnostic::new(&BAD_VALUE, format!("`secret.{name}` has keys that are made by hand beside others"))
+        Diagnostic::new(&BAD_VALUE, format!("`secret.{name}` has keys that are created by hand beside others"))
             .at(made.span, "in the cluster alone")
             .also(other.span, "written by `render --secrets`")
             .help(format!("say where its value is kept, for example `env = \"{}\"` beside `make`", variable(&made.name)))

@@ -24,7 +24,7 @@ impl Here<'_> {
             return self.not_found(service);
         };
         let Some(which) = Which::parse(which) else {
-            let message = format!("`{which}` is no replica of `service.{name}`");
+            let message = format!("`{which}` is not a replica of `service.{name}`");
             let help = "write a number from 0, `all` for a list, or `any` for the name that leads to all";
             return self.refuse(&BAD_VALUE, message, ("not a number, `all` or `any`", help));
         };

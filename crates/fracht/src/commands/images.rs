@@ -3,7 +3,7 @@
 use fracht_core::escape::escaped;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{BuildId, Model};
-use fracht_core::plan::images::{ImagePlan, Pin, UsedImage};
+use fracht_core::plan::images::{ImagePlan, ImageUser, Pin, UsedImage};
 use serde::Serialize;
 
 use crate::cli::{Format, Images};
@@ -138,9 +138,9 @@ fn text(model: &Model, plan: &ImagePlan<'_>) -> String {
         };
         let from = if used.build.is_some() { "build" } else { "registry" };
         let mut first = [used.image.to_string().into(), from.into(), pin];
-        for user in &used.users {
+        for user in users(model, used) {
             let [image, from, pin] = std::mem::take(&mut first);
-            table.row([image, from, pin, user.words(model).into()]);
+            table.row([image, from, pin, user.into()]);
         }
     }
     out.push_str(&table.show());
@@ -160,6 +160,26 @@ fn text(model: &Model, plan: &ImagePlan<'_>) -> String {
         out.push_str(&format!("\n{}", builds(model, plan)));
     }
     out
+}
+
+/// The most users of an image that are listed, and the most gates.
+const MOST_USERS: usize = 8;
+const MOST_GATES: usize = 3;
+
+/// The users of an image, one per line; gates share one.
+fn users(model: &Model, used: &UsedImage<'_>) -> Vec<String> {
+    let gate = |user: &&ImageUser<'_>| matches!(user, ImageUser::Gate(_));
+    let (gates, others): (Vec<&ImageUser<'_>>, Vec<&ImageUser<'_>>) = used.users.iter().partition(gate);
+    let mut lines: Vec<String> = others.iter().take(MOST_USERS).map(|user| user.words(model)).collect();
+    if others.len() > MOST_USERS {
+        lines.push(format!("… and {} more", others.len() - MOST_USERS));
+    }
+    if gates.len() > MOST_GATES {
+        lines.push(format!("gates of {} services and tasks", gates.len()));
+    } else {
+        lines.extend(gates.iter().map(|user| user.words(model)));
+    }
+    lines
 }
 
 /// The builds, in the order in which to build them.

@@ -51,7 +51,7 @@ pub(crate) fn run(args: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
     }
     if args.only.is_empty() {
         for (secret, command) in making::made(&verdict.facts.model) {
-            ui.note(&format!("{secret} is made once, by hand: {command}"));
+            ui.note(&format!("{secret} must be created once, by hand: {command}"));
         }
     }
     Ok(Outcome::Fine)

@@ -77,6 +77,32 @@ pub(crate) fn shell(sandbox: &Sandbox, line: &str) -> Run {
     Run::of(&shell.env("COLUMNS", "100").output().unwrap())
 }
 
+/// The blocks of the tour, one after the other in one folder. A line says if it exits with 1.
+#[test]
+fn the_tour_is_run_as_written() {
+    let docs = folder().join("../docs");
+    let text = fs::read_to_string(docs.join("tour.md")).unwrap();
+    assert_eq!(text.lines().filter(|line| line.starts_with("## ")).count(), 10, "ten steps");
+    for picture in text.split("](screenshots/").skip(1).filter_map(|rest| rest.split(')').next()) {
+        assert!(docs.join("screenshots").join(picture).is_file(), "{picture}");
+    }
+    let sandbox = Sandbox::empty();
+    let mut seen = 0;
+    for (block, _) in text.split("```sh\n").skip(1).filter_map(|rest| rest.split_once("```")) {
+        let fails = |line: &str| match line.strip_suffix("  # exits with 1") {
+            Some(line) => format!("{line} && exit 9 || [ $? -eq 1 ]\n"),
+            None => format!("{line}\n"),
+        };
+        let script: String = block.lines().map(fails).collect();
+        let run = shell(&sandbox, &script);
+        assert_eq!(run.code, 0, "{script}\n{run:?}");
+        seen += block.lines().filter(|line| line.contains("fracht ")).count();
+    }
+    assert!(seen > 15, "{seen}");
+    let shown = sandbox.read("fracht.toml");
+    assert!(shown.contains("replicas = 2") && shown.contains("{service.store/sql}"), "the fixes are made");
+}
+
 #[test]
 fn the_readme_of_every_example_is_run_as_written() {
     let mut seen = BTreeSet::new();

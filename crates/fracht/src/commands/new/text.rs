@@ -184,7 +184,7 @@ impl Plan {
         }
         let why = if self.secret.is_empty() { "" } else { "These look like secrets. " };
         out.push_str(&format!(
-            "\n# {why}`fracht render --secrets` reads their values from the environment;\n\
+            "\n# {why}`fracht render --secrets` reads the values from the environment;\n\
              # they are not written to this file.\n[secret.{}]\n",
             self.name
         ));

@@ -182,7 +182,7 @@ fn sum(sum: Sum, show: fn(u64) -> String) -> String {
 /// What all services together set aside, and what they may take.
 fn sums(model: &Model) -> String {
     let (least, most) = Sizes::of_services(model);
-    let mut table = Table::new(["all services", "cpu set aside", "allowed", "memory set aside", "allowed"]);
+    let mut table = Table::new(["all services", "cpu request", "limit", "memory request", "limit"]);
     let rows: &[(&str, Sizes)] = if least == most {
         &[("sum", least)]
     } else {

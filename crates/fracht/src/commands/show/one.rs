@@ -154,7 +154,7 @@ impl<'a> One<'a> {
 
     pub(super) fn text(&self) -> String {
         let mut out = format!(
-            "{BOLD}{}.{}, target {}{BOLD:#}  {QUIET}{}{QUIET:#}\n",
+            "{BOLD}{}.{}, target {}{BOLD:#}  {QUIET}{}{QUIET:#}\n\n",
             self.kind,
             escaped(self.name),
             escaped(self.target),
@@ -379,22 +379,30 @@ fn command(words: &[String]) -> String {
     words.iter().map(word).collect::<Vec<_>>().join(" ")
 }
 
-/// A text in parts that fit into a column.
+/// A text in parts that fit into a column. A part ends behind a sign that separates, if there is one in its last half.
 fn wrapped(text: &str, room: usize) -> Vec<String> {
-    let mut parts = vec![String::new()];
-    let mut width = 0;
-    for c in text.chars() {
-        let own = c.width().unwrap_or(0);
-        if width + own > room {
-            parts.push(String::new());
-            width = 0;
-        }
-        width += own;
-        if let Some(last) = parts.last_mut() {
-            last.push(c);
-        }
+    let mut parts = Vec::new();
+    let mut rest = text;
+    loop {
+        let mut width = 0;
+        let over = rest.char_indices().find(|(_, c)| {
+            width += c.width().unwrap_or(0);
+            width > room
+        });
+        let Some((end, _)) = over else {
+            parts.push(rest.to_owned());
+            return parts;
+        };
+        let fitting = rest.get(..end).unwrap_or_default();
+        let sign = fitting.rfind([' ', ',', ';', '/', '&', '@', '?']).map(|at| at + 1);
+        let end = sign.filter(|sign| *sign > end / 2).unwrap_or(end.max(1));
+        let Some((part, next)) = rest.split_at_checked(end) else {
+            parts.push(rest.to_owned());
+            return parts;
+        };
+        parts.push(part.to_owned());
+        rest = next;
     }
-    parts
 }
 
 fn seconds(seconds: f64) -> String {

@@ -24,6 +24,8 @@ pub struct Part {
     networks: u8,
     /// What else it has, one bit each.
     pub more: u32,
+    /// What it has of others: waits for a version, a shared address, addresses of replicas, one bit each.
+    shared: u8,
 }
 
 /// The networks of a random stack, and whether they are closed.
@@ -126,18 +128,19 @@ fn part() -> impl Strategy<Value = Part> {
         (prop::bool::weighted(0.25), prop::collection::vec(opened(), 0..4), 0_u8..4),
         (links(), links()),
         (prop::bool::weighted(0.3), prop::option::of(any::<bool>()), 0_u8..4, any::<bool>(), any_text()),
-        (prop_oneof![Just(0_u8), 1_u8..8], any::<u32>()),
+        (prop_oneof![Just(0_u8), 1_u8..8], any::<u32>(), any::<u8>()),
     )
         .prop_map(
             |(
                 (is_task, ports, replicas),
                 (waits, uses),
                 (volume, config, secret, user, text),
-                (networks, more),
+                (networks, more, shared),
             )| {
                 Part {
                     networks,
                     more,
+                    shared,
                     ports: if is_task { Vec::new() } else { ports },
                     is_task,
                     replicas,
@@ -194,6 +197,25 @@ impl Part {
         self.networks & other.networks != 0 || self.networks == 0 && other.networks == 0
     }
 
+    /// Whether it has one of the things that it has of others.
+    fn has_of_others(&self, thing: u8) -> bool {
+        self.shared >> thing & 1 == 1
+    }
+
+    /// Whether it can answer at the address of another: it has its ports, and is in its networks.
+    fn can_be_behind(&self, other: &Self) -> bool {
+        let is_udp = |port: &Opened| port.udp && port.reach != 5;
+        let ports = || other.ports.iter().zip(&self.ports);
+        !self.is_task
+            && !other.is_task
+            && !other.ports.is_empty()
+            && other.ports.len() <= self.ports.len()
+            && ports().all(|(one, other)| is_udp(one) == is_udp(other))
+            && (!other.has(9) || self.has(9))
+            && other.networks & !self.networks == 0
+            && (other.networks == 0) == (self.networks == 0)
+    }
+
     /// Whether all its networks are closed.
     fn is_closed(&self) -> bool {
         let open = |(index, (_, closed)): (usize, &(&str, bool))| self.networks >> index & 1 == 1 && !closed;
@@ -226,6 +248,7 @@ pub fn stack_file(parts: &[Part]) -> String {
          [secret.there]\npresent = \"in-cluster\"\nkeys = [\"token\"]\n\
          [outside.feed]\nhost = \"feed.example\"\nport.in = 443\n\
          [outside.gauge]\naddress = \"192.0.2.7\"\nport.read = 5055\n\
+         [outside.near]\nservice = \"near-by\"\nnamespace = \"away\"\nport.read = 5055\n\
          [config.all]\nkey.LEVEL = \"info\"\nkey.\"feed.every\" = \"$5 {outside.gauge} $(LEVEL) é$é\"\nkey.TEXT = \"of all\"\n\
          [config.plain]\nkey.LEVEL = \"plain\"\nkey.REGION = \"north $$\"\n\
          [config.here]\npresent = \"shared-settings\"\nkeys = [\"REGION\"]\n\
@@ -234,7 +257,8 @@ pub fn stack_file(parts: &[Part]) -> String {
     );
     out.push_str(&others(parts));
     for (name, closed) in NETWORKS {
-        writeln!(out, "[network.{name}]\nclosed = {closed}").unwrap();
+        let admits = "[\"near\", { stack = \"far\", service = \"one\", namespace = \"away\" }]";
+        writeln!(out, "[network.{name}]\nclosed = {closed}\nadmits = {admits}").unwrap();
     }
     for (index, part) in parts.iter().enumerate() {
         let kind = if part.is_task { "task" } else { "service" };
@@ -297,6 +321,7 @@ pub fn stack_file(parts: &[Part]) -> String {
         for other in others(&part.waits).into_iter().filter(|other| !parts[*other].is_scheduled()) {
             let until = match &parts[other] {
                 other if other.is_task => "done",
+                other if other.shows_readiness() && part.has_of_others(0) => "current",
                 other if other.shows_readiness() => "ready",
                 _ => "started",
             };
@@ -306,7 +331,25 @@ pub fn stack_file(parts: &[Part]) -> String {
             writeln!(out, "env.USES_{other} = \"x://{{service.{}/p0}}/y\"", name(other)).unwrap();
         }
         if !part.is_closed() && part.has(2) {
-            out.push_str("env.FEED = \"{outside.feed/in} {outside.gauge} {port.gauge/read}\"\n");
+            out.push_str("env.FEED = \"{outside.feed/in} {outside.gauge} {port.gauge/read} {outside.near/read}\"\n");
+        }
+        if part.has_of_others(1) {
+            out.push_str("fetch = \"always\"\nrenew = \"$(TEXT) 1\"\n");
+        }
+        let behind = (0..index).find(|other| part.has_of_others(2) && part.can_be_behind(&parts[*other]));
+        if let Some(other) = behind {
+            writeln!(out, "behind = \"{}\"", name(other)).unwrap();
+        }
+        // Replicas of services of which each has a volume have addresses.
+        let has_addresses = |other: &&usize| {
+            let other = &parts[**other];
+            other.volume && other.has(1) && !other.is_task && part.shares(other)
+        };
+        let members: Vec<usize> = (0..index).collect();
+        if let Some(other) = members.iter().find(has_addresses).filter(|_| part.has_of_others(3)) {
+            let (other, name) = (&parts[*other], name(*other));
+            let all = if other.replicas == 3 { "0" } else { "all" };
+            writeln!(out, "env.MEMBERS = '{{replica.{name}.{all}}} {{replica.{name}.any}}'").unwrap();
         }
         writeln!(out, "env.TEXT = {}", quoted_plain(&part.text)).unwrap();
         writeln!(out, "args = [{}]", quoted_plain(&part.text)).unwrap();

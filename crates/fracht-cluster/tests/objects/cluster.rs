@@ -439,8 +439,10 @@ impl<'a> Cluster<'a> {
                 let mut ports = items(&service["spec"]["ports"]);
                 assert!(ports.any(|p| p["port"] == port && p.get("protocol").is_none()), "{parameters:?}");
                 let behind = self.selected(&service["spec"]["selector"]);
-                assert!(behind[0].running().next().unwrap()["readinessProbe"].is_object());
-                assert!(behind[0].at < pod.at, "what is waited for is applied first");
+                // Others may answer at the same address.
+                let own = behind.iter().find(|pod| pod.labels()["app.kubernetes.io/name"] == *host).unwrap();
+                assert!(own.running().next().unwrap()["readinessProbe"].is_object());
+                assert!(own.at < pod.at, "what is waited for is applied first");
             } else {
                 let (resource, name) = match parameters.get("JOB") {
                     Some(job) => ("jobs", *job),

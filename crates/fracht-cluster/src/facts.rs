@@ -3,7 +3,9 @@
 use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
-use fracht_core::model::{After, Condition, ConfigId, Kind, Model, PortIndex, TaskPart, Workload, WorkloadId};
+use fracht_core::model::{
+    After, Condition, ConfigId, Kind, Model, PortIndex, TaskPart, Workload, WorkloadId,
+};
 use fracht_core::plan::facts::Facts;
 
 use crate::api::Str;
@@ -32,7 +34,7 @@ pub(crate) struct ClusterFacts<'f> {
     job_names: BTreeMap<WorkloadId, OnceLock<Str>>,
     digests: Digests,
     /// The versions of the services that a task waits for until they are current, once they are needed.
-    versions: BTreeMap<WorkloadId, OnceLock<Str>>,
+    versions: BTreeMap<&'f str, OnceLock<Str>>,
     /// The digests of each generated `ConfigMap`, once they are needed.
     config_digests: BTreeMap<ConfigId, OnceLock<ConfigDigest<'f>>>,
 }
@@ -58,7 +60,7 @@ impl<'f> ClusterFacts<'f> {
             job_names: tasks.iter().map(|id| (*id, OnceLock::new())).collect(),
             tasks,
             digests,
-            versions: awaited_versions(model).map(|id| (id, OnceLock::new())).collect(),
+            versions: awaited_versions(model).map(|service| (&*service.name, OnceLock::new())).collect(),
             config_digests: configs
                 .filter(|(_, config)| config.present.is_none())
                 .map(|(id, _)| (id, OnceLock::new()))
@@ -86,15 +88,9 @@ impl<'f> ClusterFacts<'f> {
     }
 
     /// The version of a service; `None` if no Job waits for it to be current.
-    pub(crate) fn version(&self, service: WorkloadId) -> Option<&Str> {
-        let version = self.versions.get(&service)?;
-        Some(version.get_or_init(|| (self.digests.version)(self, &self.model.workloads[service])))
-    }
-
-    /// The version of the service with a name.
-    pub(crate) fn version_of(&self, service: &Workload) -> Option<&Str> {
-        let same = |id: &&WorkloadId| self.model.workloads[**id].name == service.name;
-        self.version(*self.versions.keys().find(same)?)
+    pub(crate) fn version(&self, service: &Workload) -> Option<&Str> {
+        let version = self.versions.get(&*service.name)?;
+        Some(version.get_or_init(|| (self.digests.version)(self, service)))
     }
 
     /// The external number of an open port; `None` if the cluster chooses it.
@@ -116,8 +112,9 @@ impl<'f> ClusterFacts<'f> {
 
 /// The services of which a Job asks for the version: those that a task without a schedule waits for until they are
 /// current.
-fn awaited_versions(model: &Model) -> impl Iterator<Item = WorkloadId> {
-    let jobs = model.workloads.iter().filter(|workload| workload.service().is_none() && !workload.is_scheduled());
+fn awaited_versions(model: &Model) -> impl Iterator<Item = &Workload> {
+    let jobs =
+        model.workloads.iter().filter(|workload| workload.service().is_none() && !workload.is_scheduled());
     let current = |after: &&After| after.condition == Condition::Current;
-    jobs.flat_map(move |job| job.after.iter().filter(current)).map(|after| after.on)
+    jobs.flat_map(move |job| job.after.iter().filter(current)).map(|after| &model.workloads[after.on])
 }

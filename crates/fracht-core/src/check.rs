@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use crate::cover::Cover;
 use crate::diag::{Diagnostic, Report, Sink};
@@ -13,7 +14,7 @@ use crate::language::stack;
 use crate::layer::{Layered, Targets, stamp_layers};
 use crate::levels::Levels;
 use crate::model::Text;
-use crate::origin::Layer;
+use crate::origin::{Layer, Sourced};
 use crate::plan::facts::Facts;
 use crate::read::{self, Cache, Reading};
 use crate::resolve::Symbols;
@@ -253,6 +254,11 @@ impl<'f> Project<'f> {
     /// braces.
     pub fn shown(&self, verdict: &Verdict, text: &Text) -> String {
         self.traced(verdict).text(text)
+    }
+
+    /// A word of a command of such a model, with stars in place of secrets.
+    pub fn shown_word(&self, verdict: &Verdict, word: &Sourced<Arc<str>>) -> String {
+        self.traced(verdict).value(word.span(), || word.value.to_string())
     }
 
     fn traced<'t>(&'t self, verdict: &'t Verdict) -> Traced<'t> {

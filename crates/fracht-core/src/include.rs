@@ -9,7 +9,7 @@ use std::sync::Arc;
 use crate::diag::reading::{DEFINED_TWICE, FILE_UNREADABLE};
 use crate::diag::{Diagnostic, Sink};
 use crate::files::glob::{self, Unmatched};
-use crate::files::{Files, MOST_BYTES, PathProblem, confine, outside, reason};
+use crate::files::{Files, MOST_BYTES, PathProblem, confine, levels_above, outside, reason};
 use crate::language::root::INCLUDE;
 use crate::language::{AnyField, ROOT, Shape, recover, verify};
 use crate::source::{Sources, Syntax};
@@ -64,6 +64,10 @@ impl Gather<'_> {
     /// The trees of the files that one item of `include` matches.
     fn included(&mut self, item: &Node, folder: &Path) -> Vec<Node> {
         let Some(pattern) = item.text() else { return Vec::new() };
+        if levels_above(self.root, folder, pattern).is_some() {
+            self.sink.push(outside((self.root, self.shown), folder, pattern, Some(item.span)));
+            return Vec::new();
+        }
         let found = match glob::matching(self.files, folder, pattern) {
             Ok(found) if !found.is_empty() => found,
             other => {

@@ -331,7 +331,9 @@ pub fn stack_file(parts: &[Part]) -> String {
             writeln!(out, "env.USES_{other} = \"x://{{service.{}/p0}}/y\"", name(other)).unwrap();
         }
         if !part.is_closed() && part.has(2) {
-            out.push_str("env.FEED = \"{outside.feed/in} {outside.gauge} {port.gauge/read} {outside.near/read}\"\n");
+            out.push_str(
+                "env.FEED = \"{outside.feed/in} {outside.gauge} {port.gauge/read} {outside.near/read}\"\n",
+            );
         }
         if part.has_of_others(1) {
             out.push_str("fetch = \"always\"\nrenew = \"$(TEXT) 1\"\n");

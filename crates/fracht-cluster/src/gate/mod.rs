@@ -113,7 +113,7 @@ fn current(facts: &ClusterFacts<'_>, workload: &Workload, on: WorkloadId) -> Con
     ];
     // A task runs again with each version. A service is not restarted: what it waits for was applied before it.
     if matches!(&workload.kind, Kind::Task(task) if task.schedule.is_none()) {
-        parameters.extend(facts.version(on).map(|version| ("VERSION", version.clone())));
+        parameters.extend(facts.version(service).map(|version| ("VERSION", version.clone())));
     }
     of_api(model, workload, (CURRENT, &service.name), parameters)
 }
@@ -125,10 +125,7 @@ fn of_api(
     (script, on): (&'static str, &str),
     parameters: impl IntoIterator<Item = (&'static str, Str)>,
 ) -> Container {
-    let place = [
-        ("NAMESPACE", (&model.target.namespace.value).into()),
-        ("API_FOLDER", TOKEN_FOLDER.into()),
-    ];
+    let place = [("NAMESPACE", (&model.target.namespace.value).into()), ("API_FOLDER", TOKEN_FOLDER.into())];
     let parameters = parameters.into_iter().chain(place);
     let mut gate = container(model, workload, (script, &model.target.gate.done.value), on, parameters);
     gate.volume_mounts = vec![token::mount_at(TOKEN_VOLUME, TOKEN_FOLDER)];

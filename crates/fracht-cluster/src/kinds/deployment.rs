@@ -3,7 +3,9 @@
 use fracht_core::grammar::share::Share;
 use fracht_core::model::{Model, Replicas, Workload};
 
-use crate::api::{Deployment, DeploymentSpec, DeploymentStrategy, IntOrName, Metadata, RollingUpdateDeployment};
+use crate::api::{
+    Deployment, DeploymentSpec, DeploymentStrategy, IntOrName, Metadata, RollingUpdateDeployment,
+};
 use crate::facts::ClusterFacts;
 use crate::{labels, pod};
 
@@ -24,7 +26,7 @@ pub(crate) fn deployment(facts: &ClusterFacts<'_>, workload: &Workload) -> Deplo
 /// Name, namespace, labels and annotations, with the version of the pods if a Job waits for it.
 pub(super) fn meta(facts: &ClusterFacts<'_>, workload: &Workload) -> Metadata {
     let mut meta = labels::workload_meta(facts.model, workload);
-    meta.annotations.extend(facts.version_of(workload).map(|version| (VERSION, version.clone())));
+    meta.annotations.extend(facts.version(workload).map(|version| (VERSION, version.clone())));
     meta
 }
 

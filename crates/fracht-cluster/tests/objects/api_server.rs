@@ -16,9 +16,9 @@ use serde_json::{Value, json};
 
 use crate::cluster::items;
 use crate::{Generated, NAMES, demo, files, generated, of_stack};
+use fracht_testkit::random_stack::{parts, stack_file};
 use fracht_testkit::rendered::of_files;
 use fracht_testkit::stacks::{example, examples};
-use fracht_testkit::random_stack::{parts, stack_file};
 
 /// The number of random stacks that are sent.
 const MADE_UP: usize = 12;

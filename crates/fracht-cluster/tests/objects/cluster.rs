@@ -502,7 +502,8 @@ impl<'a> Cluster<'a> {
 
     /// Checks tokens: only a container with permissions mounts one; gates mount their own.
     fn rights(&self, pod: &Pod<'_>) {
-        let of_gates = |rule: &&&Value| Self::is_of_gates(rule) && rule["verbs"] == serde_json::json!(["get"]);
+        let of_gates =
+            |rule: &&&Value| Self::is_of_gates(rule) && rule["verbs"] == serde_json::json!(["get"]);
         let rules = self.rules_of(pod);
         let own = rules.len() - rules.iter().filter(of_gates).count();
         assert_eq!(pod.spec()["automountServiceAccountToken"], false, "{}", pod.owner);

@@ -72,7 +72,8 @@ fn two_examples_share_a_namespace_and_do_not_touch_each_other() {
     let text = std::fs::read_to_string(
         fracht_testkit::stacks::examples_folder().join("data-that-outlives/fracht.toml"),
     );
-    let shut = closed.with("/s/fracht.toml", text.unwrap().replace("admits = [\"console\"]", "admits = [\"pilots\"]"));
+    let shut = closed
+        .with("/s/fracht.toml", text.unwrap().replace("admits = [\"console\"]", "admits = [\"pilots\"]"));
     let all: Vec<Value> = objects(&shut, "prod").into_iter().chain(console.objects.clone()).collect();
     let both = Cluster { objects: &all };
     let pods = both.pods();
@@ -104,7 +105,8 @@ fn one_key_of_a_config_restarts_one_of_its_three_users() {
     };
     let (before, after) = (objects(&stack("info"), "cluster"), objects(&stack("debug"), "cluster"));
     let restarted = |name: &str| {
-        object(&before, "Deployment", name)["spec"]["template"] != object(&after, "Deployment", name)["spec"]["template"]
+        object(&before, "Deployment", name)["spec"]["template"]
+            != object(&after, "Deployment", name)["spec"]["template"]
     };
     assert_eq!(["one", "two", "three"].map(restarted), [true, false, false]);
 }
@@ -149,7 +151,10 @@ fn data_outlives_a_new_version() {
     .unwrap();
     let set = |text: String| {
         let objects = objects(&example("data-that-outlives").with("/s/fracht.toml", text), "prod");
-        (object(&objects, "StatefulSet", "readings").clone(), object(&objects, "PersistentVolumeClaim", "readings").clone())
+        (
+            object(&objects, "StatefulSet", "readings").clone(),
+            object(&objects, "PersistentVolumeClaim", "readings").clone(),
+        )
     };
     let (old, claim) = set(text.clone());
     let (new, same) = set(text.replace("9.1.4", "9.2.0"));

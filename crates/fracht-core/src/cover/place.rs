@@ -5,6 +5,7 @@ use super::word::is_random;
 use crate::grammar::make;
 use crate::grammar::name::NameKind;
 use crate::grammar::nearest::nearest;
+use crate::language::port::PASSWORD;
 use crate::language::target::TARGET_TABLE;
 use crate::language::{ROOT, Shape};
 
@@ -125,7 +126,8 @@ pub(super) fn treatment(path: &[String]) -> Treatment {
         let is_table = table.is_some_and(|table| {
             table.short.is_none() || names.peek().is_some_and(|next| table.field(next).is_some())
         });
-        let by_name = if in_map { !is_table } else { below.is_none() };
+        // The password of a login is the key of a secret; a person may write the password itself.
+        let by_name = if in_map { !is_table } else { below.is_none() || name == PASSWORD.name() };
         if by_name && (may_be_secret_name(name) || is_misspelt_secret(name)) {
             return Treatment::Whole;
         }

@@ -100,7 +100,15 @@ pub fn confine(files: &dyn Files, root: &Path, from: &Path, written: &str) -> Re
 
 /// The folder some levels above another one, as short as possible.
 pub(crate) fn upwards(folder: &Path, levels: usize) -> PathBuf {
-    normal(&std::iter::repeat_n("..", levels).fold(folder.to_owned(), |folder, up| folder.join(up)))
+    let mut folder = folder.to_owned();
+    for _ in 0..levels {
+        match folder.components().next_back() {
+            Some(Component::Normal(_)) => _ = folder.pop(),
+            Some(Component::CurDir) | None => folder = "..".into(),
+            _ => folder.push(".."),
+        }
+    }
+    folder
 }
 
 /// The folder above `root` that has the file to which `written` leads from the folder `from`, if it is outside of
@@ -130,8 +138,7 @@ pub(crate) fn outside(
                 .help("move the file into the stack's folder")
                 .help(format!("or allow the folder that has it: `--root {folder}`"))
         }
-        None => problem
-            .help("move the file into the stack's folder; links that leave it are not followed")
+        None => problem.help("move the file into the stack's folder; links that leave it are not followed"),
     }
 }
 

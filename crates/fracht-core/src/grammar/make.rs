@@ -105,7 +105,8 @@ mod tests {
         let command = format!("$({})", parse("8 digits").unwrap().command());
         assert!(is_substitution(&command) && !is_substitution("$(echo gull)"));
         assert!(!is_substitution(&command.replace("tr -dc 0-9", "tr -dc gull")));
-        for wrong in ["24", "letters", "7 letters", "24 signs", "+24 letters", "600 digits", "24letters", ""] {
+        for wrong in ["24", "letters", "7 letters", "24 signs", "+24 letters", "600 digits", "24letters", ""]
+        {
             assert!(parse(wrong).is_err(), "{wrong}");
         }
     }

@@ -167,7 +167,9 @@ mod tests {
 
     #[test]
     fn sums_are_shown_in_their_largest_unit() {
-        for (size, shown) in [(0, "0"), (512, "512"), (1 << 20, "1Mi"), (1536 << 20, "1.5Gi"), (1025, "1.1Ki")] {
+        for (size, shown) in
+            [(0, "0"), (512, "512"), (1 << 20, "1Mi"), (1536 << 20, "1.5Gi"), (1025, "1.1Ki")]
+        {
             assert_eq!(show_bytes(size), shown);
         }
         for (size, shown) in [(0, "0m"), (250, "250m"), (1000, "1"), (1250, "1.25"), (20_000, "20")] {

@@ -238,7 +238,9 @@ mod tests {
         assert_eq!(Reference::to("volume.a", &[RefKind::Config]), None);
         let sql = Some(("replica.db.all/sql", "\n; ".to_owned()));
         assert_eq!(list("replica.db.all/sql join '\\n; '"), sql);
-        for text in ["replica.db.all", "replica.db.all join", "a.b join \"", "a.b join \"x\"y\"", "a.b jon \"x\""] {
+        for text in
+            ["replica.db.all", "replica.db.all join", "a.b join \"", "a.b join \"x\"y\"", "a.b jon \"x\""]
+        {
             assert_eq!(list(text), None, "{text}");
         }
     }

@@ -3,7 +3,9 @@
 use std::sync::Arc;
 
 use super::allow::ALLOW;
-use super::field::{BOOLEAN, Field, STRING, Table, Takes, Template, list, name, named, one_or_list, scalar, table};
+use super::field::{
+    BOOLEAN, Field, STRING, Table, Takes, Template, list, name, named, one_or_list, scalar, table,
+};
 use super::shape::{Key, Short, TableShape};
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::References;

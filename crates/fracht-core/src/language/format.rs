@@ -10,13 +10,13 @@ use crate::diag::reading::{BAD_VALUE, ENV_NAME, SCHEDULE_INVALID};
 use crate::grammar::at::{self, At};
 use crate::grammar::image::{self, Image};
 use crate::grammar::invalid::Invalid;
+use crate::grammar::make::{self, Make};
 use crate::grammar::pattern::{self, Pattern};
 use crate::grammar::platform::{self, Platform};
 use crate::grammar::quantity::{self, Bounds, Quantity};
 use crate::grammar::schedule::{self, Schedule};
 use crate::grammar::share::{self, Share};
 use crate::grammar::user::{self, User};
-use crate::grammar::make::{self, Make};
 use crate::grammar::{duration, host, mode, name, path};
 
 /// A format whose values are read as `T`.

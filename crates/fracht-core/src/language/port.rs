@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use super::field::{
-    Field, STRING, Table, Takes, Template, formatted, integer, named, reference, scalar, table, template, words,
+    Field, STRING, Table, Takes, Template, formatted, integer, named, reference, scalar, table, template,
+    words,
 };
 use super::format;
 use super::health;

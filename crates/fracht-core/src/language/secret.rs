@@ -3,9 +3,7 @@
 use std::sync::Arc;
 
 use super::allow::ALLOW;
-use super::field::{
-    BOOLEAN, Field, STRING, Table, formatted, list, name, named, one_or_list, secret_source,
-};
+use super::field::{BOOLEAN, Field, STRING, Table, formatted, list, name, named, one_or_list, secret_source};
 use super::format;
 use super::shape::{Key, TableShape};
 use crate::grammar::make::Make;
@@ -63,8 +61,12 @@ pub(crate) static KEYS: Field<Arc<str>> = Field {
 };
 
 /// `[secret.NAME]`.
-pub(crate) static SECRET_TABLE: TableShape =
-    TableShape { what: "a secret", short: None, one_of: &[], groups: &[&[&KEY, &LINES, &REFERENCES, &PRESENT, &KEYS, &ALLOW]] };
+pub(crate) static SECRET_TABLE: TableShape = TableShape {
+    what: "a secret",
+    short: None,
+    one_of: &[],
+    groups: &[&[&KEY, &LINES, &REFERENCES, &PRESENT, &KEYS, &ALLOW]],
+};
 
 pub(crate) static ENV: Field<Arc<str>> = Field {
     key: Key {

@@ -210,7 +210,7 @@ pub(crate) static DONE: Field<Template> = Field {
     key: Key {
         name: "done",
         default: "curlimages/curl:8.11.1",
-        becomes: "the image of gates that wait for a task",
+        becomes: "the image of gates that wait for a task or a new version",
         description: "Image with `sh` and `curl`.",
         example: "\"registry.example/base/curl:8.11.1\"",
     },

@@ -235,5 +235,18 @@ pub(crate) static RIGHT_TABLE: TableShape = TableShape {
 };
 
 /// The keys that services, tasks and patterns share, apart from those of their containers.
-pub(super) static WORKLOAD: Group =
-    &[&LIKE, &DROP, &NETWORK, &AFTER, &RENEW, &PLACE, &PLATFORM, &STOP_WITHIN, &RIGHTS, &ROLE, &LABEL, &NOTE, &PULL];
+pub(super) static WORKLOAD: Group = &[
+    &LIKE,
+    &DROP,
+    &NETWORK,
+    &AFTER,
+    &RENEW,
+    &PLACE,
+    &PLATFORM,
+    &STOP_WITHIN,
+    &RIGHTS,
+    &ROLE,
+    &LABEL,
+    &NOTE,
+    &PULL,
+];

@@ -52,7 +52,9 @@ use crate::origin::Sourced;
 pub use build::Build;
 pub use change::Change;
 pub use config::{Config, ConfigKey, ConfigKeys, Content};
-pub use container::{BeforeStop, Confine, Container, Fetch, Sidecar, SidecarIndex, Spell, Use, UseSource, Variable};
+pub use container::{
+    BeforeStop, Confine, Container, Fetch, Sidecar, SidecarIndex, Spell, Use, UseSource, Variable,
+};
 pub use extra::{OperationKind, Passed, Patch, PatchChange, Raw};
 pub use health::{Health, Probe};
 pub use input::Input;
@@ -144,9 +146,10 @@ impl Model {
     /// address at which the service answers as well.
     pub fn is_opened(&self, service: &Workload, port: &Port) -> bool {
         port.reach.value.is_open()
-            || service.behind().iter().any(|other| {
-                self.workloads[other.value].open_ports().any(|open| open.name == port.name)
-            })
+            || service
+                .behind()
+                .iter()
+                .any(|other| self.workloads[other.value].open_ports().any(|open| open.name == port.name))
     }
 
     /// The ports of a service that clients outside the stack can reach.

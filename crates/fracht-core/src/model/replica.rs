@@ -26,7 +26,9 @@ impl Which {
         match text {
             "all" => Some(Self::All),
             "any" => Some(Self::Any),
-            number => number.bytes().all(|byte| byte.is_ascii_digit()).then(|| number.parse().ok())?.map(Self::One),
+            number => {
+                number.bytes().all(|byte| byte.is_ascii_digit()).then(|| number.parse().ok())?.map(Self::One)
+            }
         }
     }
 }

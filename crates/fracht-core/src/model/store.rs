@@ -120,13 +120,7 @@ static KNOWN: &[Known] = &[
         ..Known::BASE
     },
     Known { images: &["redis", "valkey", "keydb"], ports: &[6379], port_name: "cache", ..Known::BASE },
-    Known {
-        images: &["memcached"],
-        ports: &[11211],
-        is_single: false,
-        port_name: "cache",
-        ..Known::BASE
-    },
+    Known { images: &["memcached"], ports: &[11211], is_single: false, port_name: "cache", ..Known::BASE },
     Known {
         images: &["rabbitmq"],
         ports: &[5672],

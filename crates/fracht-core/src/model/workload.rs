@@ -249,8 +249,7 @@ impl Condition {
 }
 
 impl Word for Condition {
-    const WORDS: &'static [(&'static str, Self)] =
-        &[
+    const WORDS: &'static [(&'static str, Self)] = &[
         ("started", Self::Started),
         ("ready", Self::Ready),
         ("done", Self::Done),

@@ -105,9 +105,8 @@ impl<'m> ImagePlan<'m> {
             let gate = &model.target.gate;
             for workload in &model.workloads {
                 let platform = workload.platform.as_ref().map(|platform| &platform.value);
-                let waits = |asks: fn(Condition) -> bool| {
-                    workload.after.iter().any(|after| asks(after.condition))
-                };
+                let waits =
+                    |asks: fn(Condition) -> bool| workload.after.iter().any(|after| asks(after.condition));
                 let kinds: [(&'m Image, fn(Condition) -> bool); 2] = [
                     (&gate.ready.value, |condition| condition == Condition::Ready),
                     (&gate.done.value, Condition::asks_api),

@@ -8,8 +8,7 @@ use super::login::{Login, login_at, logins_of};
 use super::ports::PortPlan;
 use super::uses::used;
 use crate::model::{
-    Model, NetworkId, OutsideId, Port, PortIndex, Protocol, Reach,
-    TargetKind, Workload, WorkloadId,
+    Model, NetworkId, OutsideId, Port, PortIndex, Protocol, Reach, TargetKind, Workload, WorkloadId,
 };
 
 /// What can reach what in a model.
@@ -32,7 +31,7 @@ pub struct OpenPort {
     pub service: WorkloadId,
     /// The port.
     pub port: PortIndex,
-        /// The other services that answer at its address.
+    /// The other services that answer at its address.
     pub also: Vec<WorkloadId>,
     /// From where it can be reached.
     pub reach: Reach,
@@ -176,7 +175,12 @@ impl ReachPlan {
                 outside: outside.into_iter().collect(),
             }
         });
-        Self { callers: callers.collect(), open_ports: open_ports(model, ports), closed_ports: closed_ports(model), services }
+        Self {
+            callers: callers.collect(),
+            open_ports: open_ports(model, ports),
+            closed_ports: closed_ports(model),
+            services,
+        }
     }
 }
 

@@ -35,10 +35,7 @@ impl Sum {
     }
 
     fn plus(self, other: Self) -> Self {
-        Self {
-            size: self.size.saturating_add(other.size),
-            unset: self.unset.saturating_add(other.unset),
-        }
+        Self { size: self.size.saturating_add(other.size), unset: self.unset.saturating_add(other.unset) }
     }
 
     fn times(self, count: u32) -> Self {
@@ -51,7 +48,8 @@ impl Sizes {
     /// The sizes of one container. Without a request, a cluster sets the limit aside.
     fn of(container: &Container) -> Self {
         let (cpu, memory) = (container.cpu.as_ref(), container.memory.as_ref());
-        let aside: fn(&Bounds) -> Option<&Quantity> = |bounds| bounds.request.as_ref().or(bounds.limit.as_ref());
+        let aside: fn(&Bounds) -> Option<&Quantity> =
+            |bounds| bounds.request.as_ref().or(bounds.limit.as_ref());
         Self {
             cpu_request: Sum::of(cpu, aside),
             cpu_limit: Sum::of(cpu, |bounds| bounds.limit.as_ref()),

@@ -16,8 +16,8 @@ use crate::grammar::name::NameKind;
 use crate::grammar::reference::{RefKind, Reference};
 use crate::grammar::word::Word;
 use crate::language::container::{
-    ARGS, BEFORE_STOP, BEFORE_STOP_TABLE, BUILD, CONFINE, CPU, ENV, FETCH, FROM, IMAGE, IMAGE_OR_BUILD, MEMORY,
-    PREFIX, PROGRAM, RUN, SPELL, USE, USE_TABLE, USER, WAIT, WORKDIR,
+    ARGS, BEFORE_STOP, BEFORE_STOP_TABLE, BUILD, CONFINE, CPU, ENV, FETCH, FROM, IMAGE, IMAGE_OR_BUILD,
+    MEMORY, PREFIX, PROGRAM, RUN, SPELL, USE, USE_TABLE, USER, WAIT, WORKDIR,
 };
 use crate::language::health::HEALTH;
 use crate::language::mount::MOUNT;

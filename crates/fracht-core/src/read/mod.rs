@@ -36,7 +36,7 @@ use crate::diag::unknown::Unknown;
 use crate::diag::{Diagnostic, Sink};
 use crate::escape::escaped_path;
 use crate::files::glob::{self, Unmatched};
-use crate::files::{Files, MOST_BYTES, PathProblem, confine, outside, reason};
+use crate::files::{Files, MOST_BYTES, PathProblem, confine, levels_above, outside, reason};
 use crate::grammar::pattern::Pattern;
 use crate::grammar::reference::{RefKind, Reference};
 use crate::grammar::word::Word;
@@ -451,6 +451,10 @@ impl Reader<'_> {
     /// matches, it is reported.
     fn files(&mut self, written: &Sourced<Arc<str>>) -> Vec<Sourced<Arc<str>>> {
         let key = (self.folder(written), Arc::clone(&written.value));
+        if levels_above(self.root, &key.0, &key.1).is_some() {
+            self.path_problem(written, &PathProblem::Outside);
+            return Vec::new();
+        }
         let found = match self.cache.matches.get(&key) {
             Some(found) => found,
             None => match glob::matching(self.files, &key.0, &key.1) {

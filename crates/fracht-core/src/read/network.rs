@@ -6,9 +6,7 @@ use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
 use crate::diag::reading::BAD_VALUE;
-use crate::language::network::{
-    ADMITS, ADMITS_TABLE, CLOSED, NAMESPACE, NETWORK_TABLE, SERVICE, STACK,
-};
+use crate::language::network::{ADMITS, ADMITS_TABLE, CLOSED, NAMESPACE, NETWORK_TABLE, SERVICE, STACK};
 use crate::model::{Admitted, Network};
 use crate::tree::Entry;
 

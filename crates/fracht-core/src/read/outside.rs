@@ -63,10 +63,8 @@ fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<O
     }
     if fields.entry(&HOST).is_some() {
         let host = fields.text(reader, &HOST).filter(Text::is_resolved);
-        let place = |host: Text| Sourced {
-            value: OutsidePlace::Host(host.plain().into()),
-            origin: host.origin,
-        };
+        let place =
+            |host: Text| Sourced { value: OutsidePlace::Host(host.plain().into()), origin: host.origin };
         return host.map_or_else(unknown, place);
     }
     if fields.entry(&ADDRESS).is_some() {

@@ -47,7 +47,8 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> S
 /// The keys that the stack lists, each with its place.
 fn listed(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) -> Vec<(Arc<str>, Span)> {
     let is_empty = |node: &Node| matches!(&node.value, Value::List(items) if items.is_empty());
-    let needs_keys = [&PRESENT as &dyn AnyField, &LINES].into_iter().any(|field| fields.entry(field).is_some());
+    let needs_keys =
+        [&PRESENT as &dyn AnyField, &LINES].into_iter().any(|field| fields.entry(field).is_some());
     if let Some(node) = fields.node(&KEYS).filter(|node| needs_keys && is_empty(node)) {
         reader.taint();
         reader.sink.push(
@@ -128,9 +129,12 @@ fn read_lines(
             let files: Vec<String> = written.iter().map(|path| format!("`{}`", path.value)).collect();
             reader.taint();
             reader.sink.push(
-                Diagnostic::new(&UNKNOWN_NAME, format!("`{key}` of `secret.{name}` is not in {}", files.join(", ")))
-                    .at(*span, "no such line")
-                    .help(format!("add the line `{key}=…` to the file, or remove the key")),
+                Diagnostic::new(
+                    &UNKNOWN_NAME,
+                    format!("`{key}` of `secret.{name}` is not in {}", files.join(", ")),
+                )
+                .at(*span, "no such line")
+                .help(format!("add the line `{key}=…` to the file, or remove the key")),
             );
         }
         found.push(SecretKey::new(Arc::clone(key), *span, source.clone()));
@@ -171,8 +175,7 @@ fn no_lines(reader: &mut Reader<'_>, written: &Sourced<Arc<str>>) {
 /// The key of a line. Its value is looked at and not kept.
 fn of_line(reader: &mut Reader<'_>, line: Line, source: &SecretSource, references: bool) -> SecretKey {
     let Line { name, span, value, origin, is_literal } = line;
-    let references =
-        if references && !is_literal { reader.references(&value, origin) } else { Vec::new() };
+    let references = if references && !is_literal { reader.references(&value, origin) } else { Vec::new() };
     SecretKey {
         size: Some(value.len() as u64),
         form: is_encoded(value.trim()).then_some(SecretForm::Base64),
@@ -189,11 +192,17 @@ fn check_made(reader: &mut Reader<'_>, name: &str, keys: &[SecretKey]) {
     let (Some(made), Some(other)) = (made, other) else { return };
     reader.taint();
     reader.sink.push(
-        Diagnostic::new(&BAD_VALUE, format!("`secret.{name}` has keys that are created by hand beside others"))
-            .at(made.span, "in the cluster alone")
-            .also(other.span, "written by `render --secrets`")
-            .help(format!("say where its value is kept, for example `env = \"{}\"` beside `make`", variable(&made.name)))
-            .help("or put it into a secret of its own"),
+        Diagnostic::new(
+            &BAD_VALUE,
+            format!("`secret.{name}` has keys that are created by hand beside others"),
+        )
+        .at(made.span, "in the cluster alone")
+        .also(other.span, "written by `render --secrets`")
+        .help(format!(
+            "say where its value is kept, for example `env = \"{}\"` beside `make`",
+            variable(&made.name)
+        ))
+        .help("or put it into a secret of its own"),
     );
 }
 

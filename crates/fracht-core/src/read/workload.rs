@@ -17,7 +17,8 @@ use crate::grammar::reference::RefKind;
 use crate::grammar::word::Word;
 use crate::language::port::PORT;
 use crate::language::service::{
-    BEHIND, BESIDE, COUNT, DOWN, LOAD, MAX, MIN, REPLICAS, ROLLOUT, SERVICE_TABLE, SIDECAR_TABLE, STABLE_NAMES, SURGE,
+    BEHIND, BESIDE, COUNT, DOWN, LOAD, MAX, MIN, REPLICAS, ROLLOUT, SERVICE_TABLE, SIDECAR_TABLE,
+    STABLE_NAMES, SURGE,
 };
 use crate::language::stack::{SERVICE, TASK};
 use crate::language::task::{OVERLAP, RETRIES, SCHEDULE, TASK_TABLE, TIMEOUT, ZONE};

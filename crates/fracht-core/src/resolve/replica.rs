@@ -7,6 +7,9 @@ use crate::grammar::reference::Written;
 use crate::model::replica::{self, Which};
 use crate::model::{Address, Part};
 
+/// The most replicas that a list names, so that a short text does not become a very long one.
+const MOST_LISTED: u32 = 1000;
+
 /// The separator of a list.
 const COMMA: &str = ",";
 
@@ -42,7 +45,9 @@ impl Here<'_> {
             Some(part) => match symbol.ports.get(part).copied() {
                 None => return self.no_port(service, &symbol.ports),
                 // A replica is reached directly: at the number on which it listens.
-                Some((index, _)) => Some((index, symbol.listens.get(index.index()).copied().unwrap_or_default())),
+                Some((index, _)) => {
+                    Some((index, symbol.listens.get(index.index()).copied().unwrap_or_default()))
+                }
             },
         };
         let Some(count) = symbol.replicas else { return Ok(Part::Unresolved) };
@@ -56,10 +61,16 @@ impl Here<'_> {
                 }
                 vec![host(index)]
             }
+            (Which::All, ReplicaCount::Fixed(count)) if count > MOST_LISTED => {
+                let message = format!("`service.{name}` has {count} replicas, too many to list");
+                let help = format!("refer to those that run: `{{replica.{name}.any}}`");
+                return self.refuse(&BAD_VALUE, message, ("at most 1000 are listed", &help));
+            }
             (Which::All, ReplicaCount::Fixed(count)) => (0..count).map(host).collect(),
             (Which::All, ReplicaCount::Growing(_)) => {
                 let message = format!("the replicas of `service.{name}` change with the load");
-                let help = format!("refer to those that run, `{{replica.{name}.any}}`, or set a fixed number");
+                let help =
+                    format!("refer to those that run, `{{replica.{name}.any}}`, or set a fixed number");
                 return self.refuse(&BAD_VALUE, message, ("a list that would not follow them", &help));
             }
         };

@@ -11,7 +11,9 @@ use crate::grammar::image::Image;
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::RefKind;
 use crate::language::{Field, Table, container, mount, outside, port, secret, service, stack, task, volume};
-use crate::model::{BuildId, ConfigId, Id, NetworkId, OutsideId, PortIndex, SecretId, VolumeId, WorkloadId, replica};
+use crate::model::{
+    BuildId, ConfigId, Id, NetworkId, OutsideId, PortIndex, SecretId, VolumeId, WorkloadId, replica,
+};
 use crate::ordered_map::OrderedMap;
 use crate::source::Span;
 use crate::tree::{Entries, Entry, Node, Value};
@@ -136,12 +138,7 @@ impl Symbols {
     }
 
     /// Adds a service or a task; `each` are the volumes of which each replica has its own.
-    fn add_workload(
-        &mut self,
-        name: &Arc<str>,
-        entry: &Entry,
-        (is_task, each): (bool, &BTreeSet<&str>),
-    ) {
+    fn add_workload(&mut self, name: &Arc<str>, entry: &Entry, (is_task, each): (bool, &BTreeSet<&str>)) {
         let sidecars = service::BESIDE.node(&entry.node).and_then(Node::table);
         let sidecars = sidecars.into_iter().flat_map(Entries::values);
         let containers = std::iter::once(entry).chain(sidecars);
@@ -261,7 +258,9 @@ impl Symbols {
 
     /// The name that leads to all replicas of a service.
     pub(crate) fn pods_name(&self, service: &str) -> String {
-        replica::pods_name(service, |name| self.workloads.contains_key(name) || self.outsides.contains_key(name))
+        replica::pods_name(service, |name| {
+            self.workloads.contains_key(name) || self.outsides.contains_key(name)
+        })
     }
 
     pub(crate) fn build(&self, name: &str) -> Option<(BuildId, &BuildSymbol)> {

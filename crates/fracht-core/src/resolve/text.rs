@@ -324,7 +324,12 @@ impl Here<'_> {
         self.unknown((Some(&owner), what), part, from, || parts().into_iter().map(|name| &**name))
     }
 
-    pub(super) fn refuse(&self, rule: &'static Rule, message: String, (label, help): (&str, &str)) -> Resolved {
+    pub(super) fn refuse(
+        &self,
+        rule: &'static Rule,
+        message: String,
+        (label, help): (&str, &str),
+    ) -> Resolved {
         Err(Box::new(Diagnostic::new(rule, message).at(self.span, label).help(help)))
     }
 

@@ -229,7 +229,8 @@ pub(super) fn localhost_address(model: &Model, sources: &Sources, sink: &mut Sin
 
 /// Whether a name stands in a sentence: behind a word, in a setting that is not one of hosts.
 fn is_prose(text: &Written<'_>, line: &str) -> bool {
-    let is_setting = matches!(text.kind, Kind::Variable | Kind::Key | Kind::Line | Kind::PlainLine | Kind::Default);
+    let is_setting =
+        matches!(text.kind, Kind::Variable | Kind::Key | Kind::Line | Kind::PlainLine | Kind::Default);
     let word = line.strip_suffix(' ').and_then(|line| line.rsplit(' ').next());
     let is_word = word.is_some_and(|word| word.len() > 1 && word.chars().all(char::is_alphabetic));
     is_setting && is_word && !names_host(text.name)

@@ -7,9 +7,7 @@ use super::Rule;
 use super::written::Owner;
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::duration::{show, whole_seconds};
-use crate::model::{
-    After, Condition, Kind, Model, Protocol, ServicePart, TargetKind, Workload, WorkloadId,
-};
+use crate::model::{After, Condition, Kind, Model, Protocol, ServicePart, TargetKind, Workload, WorkloadId};
 use crate::source::Span;
 
 pub(super) static HEALTH_MISSING: Rule = Rule {

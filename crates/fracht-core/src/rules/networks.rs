@@ -246,11 +246,17 @@ pub(super) fn behind_unfit(model: &Model, sink: &mut Sink) {
                     Some(found) if found.protocol == port.protocol => continue,
                     Some(found) => (
                         format!("`{own}` answers at `{}` by another protocol than `{address}`", port.name),
-                        (found.span, format!("{}, and {} there", found.protocol.word(), port.protocol.word())),
+                        (
+                            found.span,
+                            format!("{}, and {} there", found.protocol.word(), port.protocol.word()),
+                        ),
                     ),
                     None => (
                         format!("`{own}` is behind `{address}`, but has no port `{}`", port.name),
-                        (span.unwrap_or(workload.span), format!("requests to `{}` go there as well", port.name)),
+                        (
+                            span.unwrap_or(workload.span),
+                            format!("requests to `{}` go there as well", port.name),
+                        ),
                     ),
                 };
                 let (message, (at, label)) = problem;
@@ -295,7 +301,10 @@ fn networks_behind(
     }
     let (own, address) = (workload.reference(), other.reference());
     let (which, help) = if in_common {
-        ("the default network".to_owned(), "remove `network`, so that both are in the default network".to_owned())
+        (
+            "the default network".to_owned(),
+            "remove `network`, so that both are in the default network".to_owned(),
+        )
     } else {
         let names: Vec<String> = other
             .networks

@@ -87,7 +87,10 @@ pub(super) fn waits_without_health(model: &Model, sink: &mut Sink) {
                             "or wait only until it has started: `after = {{ {name} = \"started\" }}`"
                         )),
                 );
-            } else if after.condition == Condition::Ready && !on.incomplete && !service.ports.iter().any(|port| port.protocol == Protocol::Tcp) {
+            } else if after.condition == Condition::Ready
+                && !on.incomplete
+                && !service.ports.iter().any(|port| port.protocol == Protocol::Tcp)
+            {
                 let message =
                     format!("`{waiter}` waits for `{name}` to be ready, but `{name}` has no TCP port");
                 sink.push(

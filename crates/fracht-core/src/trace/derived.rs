@@ -76,7 +76,9 @@ impl Traced<'_> {
                 let at = path::show(["config", &*config.name, "key", &*key.name]);
                 if let Some(leaf) = leaves.iter_mut().find(|leaf| leaf.path == at) {
                     let more = self.steps_at(key.under.iter());
-                    leaf.steps.extend(more.into_iter().filter(|step| !leaf.steps.contains(step)).collect::<Vec<_>>());
+                    leaf.steps.extend(
+                        more.into_iter().filter(|step| !leaf.steps.contains(step)).collect::<Vec<_>>(),
+                    );
                 }
             }
         }

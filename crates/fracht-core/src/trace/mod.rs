@@ -7,8 +7,8 @@ use std::sync::Arc;
 use crate::cover::{Cover, STARS};
 use crate::diag::Sink;
 use crate::diag::unknown::nearest;
-use crate::grammar::{path, quoted};
 use crate::grammar::reference::References;
+use crate::grammar::{path, quoted};
 use crate::language::target::TARGET_TABLE;
 use crate::language::{ROOT, Shape, Short, TableShape, root};
 use crate::model::{Content, Model, Part, Text};
@@ -214,10 +214,16 @@ impl Traced<'_> {
 
     /// A text as it will be, with secrets and what only the cluster knows in braces.
     pub(crate) fn text(&self, text: &Text) -> String {
-        if let Some(span) = text.origin.span().filter(|span| self.cover.hides(*span)) {
-            return unquoted(&one_line(&self.cover.source(span.file, span.range()).text)).to_owned();
+        let resolved = || text.parts.iter().map(|part| self.shown(part)).collect::<String>();
+        self.value(text.origin.span(), resolved)
+    }
+
+    /// A value at a place as it is, with stars in place of secrets.
+    pub(crate) fn value(&self, span: Option<Span>, value: impl Fn() -> String) -> String {
+        match span.filter(|span| self.cover.hides(*span)) {
+            Some(span) => unquoted(&one_line(&self.cover.source(span.file, span.range()).text)).to_owned(),
+            None => self.cover.value(&value()),
         }
-        self.cover.value(&text.parts.iter().map(|part| self.shown(part)).collect::<String>())
     }
 
     /// The value of a part, with secrets in braces.

@@ -131,11 +131,7 @@ fn text(model: &Model, plan: &ImagePlan<'_>) -> String {
     let mut table = Table::new(["image", "from", "pinned by", "used by"]);
     for used in &plan.images {
         let floating = used.pin == Pin::Floating;
-        let pin = if floating {
-            Cell::styled("floating", ERROR)
-        } else {
-            Cell::from(used.pin.word())
-        };
+        let pin = if floating { Cell::styled("floating", ERROR) } else { Cell::from(used.pin.word()) };
         let from = if used.build.is_some() { "build" } else { "registry" };
         let mut first = [used.image.to_string().into(), from.into(), pin];
         for user in users(model, used) {

@@ -14,7 +14,9 @@ use fracht_core::model::{
 };
 use fracht_core::plan::external::ExternalAddress;
 use fracht_core::plan::login::Login;
-use fracht_core::plan::reach::{Caller, ClosedPort, Leak, LeakReason, May, OpenPort, ReachPlan, may, networks};
+use fracht_core::plan::reach::{
+    Caller, ClosedPort, Leak, LeakReason, May, OpenPort, ReachPlan, may, networks,
+};
 
 use crate::cli::{Format, Reach as Asked};
 use crate::failure::{Failure, Outcome};
@@ -80,7 +82,10 @@ fn reading(model: &Model, login: &Login) -> Option<(String, String)> {
         }
         Some(SecretSource::Lines(paths)) if on_machine => {
             let name = |path: &PathBuf| path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-            format!("the line {key} of {}", listing(paths.iter().map(name).collect::<Vec<_>>().iter().map(String::as_str)))
+            format!(
+                "the line {key} of {}",
+                listing(paths.iter().map(name).collect::<Vec<_>>().iter().map(String::as_str))
+            )
         }
         _ => {
             let (object, namespace) = (secret_name(model, secret), &model.target.namespace.value);

@@ -129,7 +129,10 @@ const STAGES: [(&str, &[&str]); 5] = [
     ),
     ("fracht-oracles", &["table"]),
     ("fracht-testkit", &["as_json generator random_stack sets stacks", "rendered"]),
-    ("fracht", &["cli disk failure", "inputs ui", "making stack write", "complete secrets", "objects", "commands"]),
+    (
+        "fracht",
+        &["cli disk failure", "inputs ui", "making stack write", "complete secrets", "objects", "commands"],
+    ),
 ];
 
 /// The modules that a text names by `crate::NAME` or `crate::{NAME, …}`.

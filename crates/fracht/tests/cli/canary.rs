@@ -170,6 +170,25 @@ const FORMS: &[&str] = &[
     "[target.prod.service.api]\nenv.DB_PASSWORD = [\"@\"]",
     "pass = [\"tide:@@h.example\"]",
     "include = [\"https://tide:@@h.example/*.toml\"]",
+    // in the words of builds, logins, replicas and secrets that are made
+    "[secret.db]\nkey.password = { make = \"@\" }",
+    "[secret.db]\nkey.password = { make = \"24 letters @\" }",
+    "[secret.db]\nkey.password = { env = \"PW\", make = [\"@\"] }",
+    "[secret.db]\nkey.password = { make = \"$(LC_ALL=C tr -dc @ </dev/urandom | head -c 8)\" }",
+    "[secret.db]\nreferences = \"@\"\nlines = \"x\"",
+    "port.web = { number = 80, login = { user = \"x\", password = \"@\" } }",
+    "port.web = { number = 80, login = { password = [\"@\"] } }",
+    "port.web = { number = 80, login = { pasword = \"@\" } }",
+    "args = [\"--password\", \"@\"]",
+    "health = { run = [\"check\", \"--password\", \"@\"] }",
+    "before-stop = { run = [\"leave\", \"--token=@\"] }",
+    "[build.b]\nsource = \"x\"\nargs.DB_PASSWORD = \"@\"",
+    "[build.b]\nsource = \"x\"\nargs.TOKEN = \"@{service.nobody}\"",
+    "env.DB_PASSWORD = \"@{replica.nobody.0}\"",
+    "renew = \"token=@ {service.nobody}\"",
+    "behind = \"sql://t:@@h\"",
+    "[outside.o]\nservice = \"sql://t:@@h\"",
+    "[network.n]\nadmits = [\"sql://t:@@h\", { stack = \"token=@\" }]",
 ];
 
 /// Every command that reads a stack.
@@ -185,6 +204,9 @@ const COMMANDS: &[&[&str]] = &[
     &["trace", "secret", "-t", "prod", "--format", "json"],
     &["trace", "config", "-t", "prod"],
     &["diff", "-t", "prod", "--against", "lab"],
+    &["show", "api", "-t", "prod"],
+    &["show", "api", "-t", "prod", "--format", "json"],
+    &["images", "-t", "prod", "--format", "json"],
     &["render", "-t", "prod", "--out", "objects"],
 ];
 
@@ -276,6 +298,54 @@ fn no_command_shows_a_secret_from_a_file() {
         assert!(!shows_it(&run.out) && !shows_it(&run.err), "{lines:?}: {run:?}");
         let new = std::fs::read_to_string(sandbox.path("new.toml")).unwrap_or_default();
         assert!(!shows_it(&new), "{new}");
+    }
+}
+
+/// Lines of a settings file of a secret: all values are secret, whatever their names.
+const SECRET_LINES: &[&str] = &[
+    "COLOR=@",
+    "COLOR=\"@\" # @",
+    "COLOR='@'\nX",
+    "COLOR=@\nCOLOR=@",
+    "CO LOR=@",
+    "COLOR: @",
+    "@",
+    "COLOR=\"@",
+    "COLOR=\"first\n@\nlast\"\nX=@\nX=@",
+    "COLOR=@{service.nobody/x}",
+    "COLOR={service.api/htp}@",
+    "COLOR={service.api/http}@",
+    "COLOR={srvice.api}@",
+    "# @\nX",
+    "COLOR=@\nbroken @\nOTHER=@",
+    "export COLOR=@",
+];
+
+#[test]
+fn no_command_shows_a_value_of_a_file_of_secrets() {
+    let base = stack(
+        "use = [\"secret.s\"]\nenv.A = \"{secret.s/COLOR} {secret.s/NONE}\"\n[secret.s]\nlines = \"s.env\"\n",
+    );
+    let both = stack(
+        "use = [\"secret.s\", \"config.c\"]\n[secret.s]\nlines = \"s.env\"\nkeys = [\"COLOR\", \"NONE\"]\n\
+         [config.c]\nlines = \"s.env\"\nkeys = [\"PLAIN\", \"NONE\"]\n",
+    );
+    for (base, lines) in
+        [&base, &both].into_iter().flat_map(|base| SECRET_LINES.iter().map(move |lines| (base, lines)))
+    {
+        let lines = format!("PLAIN=1\n{}\n", lines.replace('@', CANARY));
+        let sandbox = Sandbox::empty().file("fracht.toml", base).file("s.env", &lines);
+        let more = [&["trace", "secret.s", "-t", "prod"][..], &["render", "-t", "prod"]];
+        for command in COMMANDS.iter().copied().chain(more) {
+            let run = sandbox.run(command);
+            assert!(!shows_it(&run.out) && !shows_it(&run.err), "{command:?} on {lines:?}: {run:?}");
+        }
+        let fixed = sandbox.run(&["check", "--fix"]);
+        assert!(!shows_it(&fixed.out) && !shows_it(&fixed.err), "{lines:?}: {fixed:?}");
+        let rendered = sandbox.path("objects").is_dir().then(|| sandbox.names("objects"));
+        for name in rendered.into_iter().flatten() {
+            assert!(!shows_it(&sandbox.read(&format!("objects/{name}"))), "{name}");
+        }
     }
 }
 

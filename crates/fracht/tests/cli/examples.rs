@@ -113,9 +113,12 @@ fn the_readme_of_every_example_is_run_as_written() {
         for line in lines {
             let run = shell(&sandbox, &line);
             // Two targets that differ are what the command is asked for.
-            let differs = line.contains("--against prod") || line.contains("diff") && !line.contains("objects");
+            let differs =
+                line.contains("--against prod") || line.contains("diff") && !line.contains("objects");
             assert_eq!(run.code, i32::from(differs), "{name}: {line}: {run:?}");
-            seen.extend(line.split_whitespace().skip_while(|word| *word != "fracht").nth(1).map(str::to_owned));
+            seen.extend(
+                line.split_whitespace().skip_while(|word| *word != "fracht").nth(1).map(str::to_owned),
+            );
         }
     }
     for command in ["check", "order", "ports", "reach", "show", "images", "render", "diff", "trace", "new"] {

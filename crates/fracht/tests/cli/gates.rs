@@ -166,7 +166,11 @@ fn a_gate_opens_when_only_the_new_version_is_left() {
         answers.iter().enumerate().map(|(turn, answer)| format!("{}) {answer} ;;\n", turn + 1)).collect();
     let opened = run(&of_task, "curl", &format!("case $turn in\n{turns}esac"));
     assert_eq!(opened.code, 0, "{opened:?}");
-    assert_eq!(opened.out.lines().filter(|line| *line == "waiting for api to be current").count(), 6, "{opened:?}");
+    assert_eq!(
+        opened.out.lines().filter(|line| *line == "waiting for api to be current").count(),
+        6,
+        "{opened:?}"
+    );
     assert!(opened.out.ends_with("api is current\n"));
     assert!(opened.out.contains("s-api not found: apply the stack again"), "{opened:?}");
     assert!(opened.err.contains("/apis/apps/v1/namespaces/s/deployments/s-api"), "{}", opened.err);

@@ -182,6 +182,31 @@ const GROUPS: &[Group] = &[
             form("settings that point to localhost", 25, |n| {
                 services(n, |i| format!("port.p = {}\nenv.A = \"localhost:{}\"\n", i + 1, i + 1), "")
             }),
+            form("builds in a row", 24, |n| {
+                let build = |i| {
+                    let base =
+                        if i == 0 { String::new() } else { format!("args.B = \"{{build.b{}@}}\"\n", i - 1) };
+                    format!("[build.b{i}@]\nsource = \"@\"\n{base}")
+                };
+                let target = "[target.m@]\non = \"machine\"\n";
+                let part = service(&format!("env.I = \"{{build.b{}@}}\"\n{}{target}", n - 1, each(n, build)));
+                Part { files: vec![("@/Containerfile".into(), String::new())], ..part }
+            }),
+            form("lines of a secret", 200, |n| {
+                let part = service("use = [\"secret.c@\"]\n[secret.c@]\nlines = \"@.env\"\n");
+                Part { files: vec![("@.env".into(), each(n, |i| format!("K{i}=v{{service.a@}}\n")))], ..part }
+            }),
+            form("keys of a file that a target overrides", 100, |n| {
+                let keys = each(n, |i| format!("config.c@.key.K{i} = \"w\"\n"));
+                let part = service(&format!(
+                    "use = [\"config.c@\"]\n[config.c@]\nlines = \"@.env\"\n[target.t@]\n{keys}"
+                ));
+                Part { files: vec![("@.env".into(), each(n, |i| format!("K{i}=v\n")))], ..part }
+            }),
+            form("lists of replicas", 60, |n| {
+                let lists = each(n, |i| format!("env.L{i} = \"{{replica.a@.all/p}}\"\n"));
+                service(&format!("replicas = 9\nstable-names = true\nport.p = 1\n{lists}"))
+            }),
             form("lines of a file", 400, |n| lines(each(n, |i| format!("K{i}=v\n")))),
             form("files of a pattern", 200, |n| {
                 let part = service("use = [\"config.c@\"]\n[config.c@]\nfiles = \"@/*\"\n");
@@ -200,6 +225,45 @@ const GROUPS: &[Group] = &[
                 service(&format!("like = \"pattern.p{}@\"\n{row}", n - 1))
             }),
         ],
+    },
+    Group {
+        arguments: &["render"],
+        code: 0,
+        head: "",
+        forms: &[
+            form("services behind one address", 30, |n| {
+                let behind = |i| if i == 0 { String::new() } else { "behind = \"s0@\"\n".to_owned() };
+                services(n, |i| format!("port.p = 80\nhealth.tcp = \"p\"\n{}", behind(i)), "")
+            }),
+            form("tasks after versions", 30, |n| {
+                let task = |i| format!("[task.t{i}@]\nimage = \"t:1.0\"\nafter.s{i}@ = \"current\"\n");
+                services(n, |_| "port.p = 80\nhealth.tcp = \"p\"\n".into(), &each(n, task))
+            }),
+            form("admitted stacks", 150, |n| {
+                service(&format!(
+                    "network = [\"n@\"]\n[network.n@]\nadmits = [{}]\n",
+                    names(n, |i| format!("x{i}"))
+                ))
+            }),
+        ],
+    },
+    Group {
+        arguments: &["show"],
+        code: 0,
+        head: "",
+        forms: &[form("volumes that are shown", 60, |n| {
+            services(
+                n,
+                |i| format!("mount.\"/m\" = \"volume.v{i}@\"\n"),
+                &each(n, |i| format!("[volume.v{i}@]\nsize = \"1Gi\"\n")),
+            )
+        })],
+    },
+    Group {
+        arguments: &["images"],
+        code: 0,
+        head: "",
+        forms: &[form("images", 60, |n| services(n, |_| "port.p = 80\nhealth.tcp = \"p\"\n".into(), ""))],
     },
     Group {
         arguments: &["reach"],

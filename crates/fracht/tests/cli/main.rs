@@ -28,6 +28,7 @@ mod new;
 mod plans;
 mod reach;
 mod render;
+mod root;
 mod sandbox;
 mod sarif;
 mod schema;

@@ -133,8 +133,11 @@ fn a_folder_with_a_recipe_becomes_a_build() {
     let run = sandbox.run(&["new", "tide_clock"]);
     assert_eq!(run.code, 0, "{run:?}");
     let text = sandbox.read("fracht.toml");
-    for part in ["[build.tide-clock]\nsource = \"./tide_clock\"\nrecipe = \"Dockerfile\"", "build = \"tide-clock\"", "port.http = 8080"]
-    {
+    for part in [
+        "[build.tide-clock]\nsource = \"./tide_clock\"\nrecipe = \"Dockerfile\"",
+        "build = \"tide-clock\"",
+        "port.http = 8080",
+    ] {
         assert!(text.contains(part), "{part} in\n{text}");
     }
     let check = sandbox.run(&["check", "--deny", "hints"]);

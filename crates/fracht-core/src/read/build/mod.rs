@@ -38,8 +38,7 @@ pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Build> {
     for index in takes.order() {
         let Some((name, entry)) = tables.get(index) else { continue };
         let from = takes.from(index);
-        let bases: Vec<&str> =
-            from.iter().filter_map(|base| digests.get(base)).map(String::as_str).collect();
+        let bases: Vec<&str> = from.iter().filter_map(|base| digests.get(base)).map(String::as_str).collect();
         let others = Others {
             takes: from.iter().map(|base| Id::new(*base)).collect(),
             // Without one of them, no digest can be told, which has been reported.

@@ -8,8 +8,8 @@ use crate::diag::reading::BUILD_CYCLE;
 use crate::grammar::reference::{self, Piece, RefKind};
 use crate::graph::{Edge, Graph};
 use crate::language::build::{ARGS, TAG};
-use crate::read::Reader;
 use crate::origin::Layer;
+use crate::read::Reader;
 use crate::source::Span;
 use crate::tree::{Entry, Node};
 
@@ -34,11 +34,11 @@ impl Takes {
         let mut edges = |entry: &Entry| {
             let args = ARGS.node(&entry.node).and_then(Node::table).into_iter().flatten();
             let texts = args.map(|(_, entry)| &entry.node).chain(TAG.node(&entry.node));
-            let mut edges: Vec<Edge> = Vec::new();
+            let (mut edges, mut known) = (Vec::new(), BTreeSet::new());
             for node in texts {
                 for name in node.text().into_iter().flat_map(|text| named_builds(text)) {
                     let Some(to) = positions.get(name).copied() else { continue };
-                    if edges.iter().all(|edge| edge.to != to) {
+                    if known.insert(to) {
                         edges.push(Edge { to, label: places.len() });
                         places.push((node.layer, node.span));
                         taken.insert(to);
@@ -90,7 +90,8 @@ impl Takes {
         let layer = |edge: &Edge| self.places.get(edge.label).map(|(layer, _)| *layer);
         for mut cycle in self.graph.cycles(MOST_CYCLES) {
             // The reference of the latest layer closes it.
-            let last = (0..cycle.len()).rev().max_by_key(|at| cycle.get(*at).and_then(|(_, edge)| layer(edge)));
+            let last =
+                (0..cycle.len()).rev().max_by_key(|at| cycle.get(*at).and_then(|(_, edge)| layer(edge)));
             cycle.rotate_left(last.unwrap_or(0));
             let Some(((first, edge), others)) = cycle.split_first() else { continue };
             let mut names: Vec<&str> = cycle.iter().map(|(node, _)| name(*node)).collect();
@@ -117,9 +118,10 @@ impl Takes {
 pub(in crate::read) fn named_builds(text: &str) -> impl Iterator<Item = &str> {
     let pieces = if reference::has_braces(text) { reference::pieces(text) } else { Vec::new() };
     pieces.into_iter().filter_map(|piece| match piece {
-        Piece::Braces(inner, _) => {
-            reference::parse(inner).ok().filter(|written| written.kind == RefKind::Build).map(|written| written.name)
-        }
+        Piece::Braces(inner, _) => reference::parse(inner)
+            .ok()
+            .filter(|written| written.kind == RefKind::Build)
+            .map(|written| written.name),
         _ => None,
     })
 }

@@ -18,9 +18,9 @@ use fracht_core::source::{SourceFile, Sources};
 use super::Checked;
 use crate::cli::Check;
 use crate::failure::Failure;
+use crate::stack::{self, Location};
 use crate::ui::style::{BOLD, ERROR, GOOD, QUIET};
 use crate::ui::{Ui, counted};
-use crate::stack::{self, Location};
 use crate::{inputs, write};
 
 /// The most rounds: a fix may show the next mistake.

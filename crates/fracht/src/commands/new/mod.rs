@@ -30,7 +30,10 @@ const IGNORE_FILE: &str = ".frachtignore";
 enum Runs {
     Image(Image),
     /// A folder, from that of the stack file, with the path of its recipe.
-    Build { source: String, recipe: String },
+    Build {
+        source: String,
+        recipe: String,
+    },
     /// A stand-in, in whose place the author writes an image.
     Nothing,
 }

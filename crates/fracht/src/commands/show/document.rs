@@ -2,7 +2,7 @@
 
 use fracht_core::grammar::quantity::{Bounds, Quantity};
 use fracht_core::grammar::word::Word as _;
-use fracht_core::model::{Container, Kind, Replicas, Workload};
+use fracht_core::model::{Container, Kind, Replicas, Volume, VolumeId, Workload};
 use fracht_core::origin::Sourced;
 use fracht_core::plan::sizes::{Sizes, Sum};
 use serde::Serialize;
@@ -117,11 +117,11 @@ struct VolumeRow<'a> {
 }
 
 /// The document for a checked stack.
-pub(super) fn of(checked: Checked<'_>) -> ShowDocument<'_> {
+pub(super) fn of<'a>(checked: Checked<'a>) -> ShowDocument<'a> {
     let model = checked.model();
-    let volume = |(id, volume)| {
-        let volume: &fracht_core::model::Volume = volume;
-        let users = users(model, id);
+    let mut all = users(model);
+    let volume = |(id, volume): (VolumeId, &'a Volume)| {
+        let users = all.remove(&id).unwrap_or_default();
         VolumeRow {
             name: &volume.name,
             size: volume.size.as_ref().map(|size| &*size.value.text),

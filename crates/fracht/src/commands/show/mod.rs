@@ -3,6 +3,8 @@
 mod document;
 mod one;
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use fracht_core::check::{Project, Verdict};
 use fracht_core::diag::nearest;
 use fracht_core::escape::escaped;
@@ -10,9 +12,7 @@ use fracht_core::grammar::image::Image;
 use fracht_core::grammar::quantity::{Bounds, show_bytes, show_cpu};
 use fracht_core::grammar::schedule::Schedule;
 use fracht_core::grammar::word::Word as _;
-use fracht_core::model::{
-    Container, Kind, Model, Mounted, Replicas, Volume, VolumeId, Workload, WorkloadId,
-};
+use fracht_core::model::{Container, Kind, Model, Mounted, Replicas, Volume, VolumeId, Workload, WorkloadId};
 use fracht_core::origin::Sourced;
 use fracht_core::plan::sizes::{Sizes, Sum};
 use fracht_core::source::Sources;
@@ -150,7 +150,9 @@ fn text(model: &Model, sources: &Sources) -> String {
         table.row([
             workload.reference().into(),
             short(&workload.main.image.value).into(),
-            spread(workload).map_or_else(|| runs(workload), |over| format!("{} over {over}", runs(workload))).into(),
+            spread(workload)
+                .map_or_else(|| runs(workload), |over| format!("{} over {over}", runs(workload)))
+                .into(),
             cpu,
             memory,
             Cell::styled(sources.location(workload.span), QUIET),
@@ -206,13 +208,22 @@ fn sums(model: &Model) -> String {
     format!("\n{}{note}", table.show())
 }
 
-/// The services and tasks that mount a volume.
-fn users(model: &Model, volume: VolumeId) -> Vec<&Workload> {
-    let mounts = |workload: &&Workload| {
-        let mut mounts = workload.containers().flat_map(|container| &container.mounts);
-        mounts.any(|mount| matches!(mount.what, Mounted::Volume(id) if id == volume))
-    };
-    model.workloads.iter().filter(mounts).collect()
+/// The services and tasks that mount each volume.
+fn users(model: &Model) -> BTreeMap<VolumeId, Vec<&Workload>> {
+    let mut users: BTreeMap<VolumeId, Vec<&Workload>> = BTreeMap::new();
+    for workload in &model.workloads {
+        let mounts = workload.containers().flat_map(|container| &container.mounts);
+        let volumes: BTreeSet<VolumeId> = mounts
+            .filter_map(|mount| match mount.what {
+                Mounted::Volume(id) => Some(id),
+                _ => None,
+            })
+            .collect();
+        for volume in volumes {
+            users.entry(volume).or_default().push(workload);
+        }
+    }
+    users
 }
 
 /// How many copies of a volume there are: one, or one per replica.
@@ -241,8 +252,9 @@ fn volumes(model: &Model) -> String {
         return String::new();
     }
     let mut table = Table::new(["volume", "size", "access", "copies", "storage", "mounted by"]);
+    let mut all = users(model);
     for (id, volume) in model.volumes.entries() {
-        let users = users(model, id);
+        let users = all.remove(&id).unwrap_or_default();
         let names: Vec<&str> = users.iter().map(|user| &*user.name).collect();
         table.row([
             (*volume.name).into(),

@@ -1,14 +1,15 @@
 //! `fracht show NAME`: one service or task as it will be.
 
+use std::sync::Arc;
 use std::time::Duration;
 
 use fracht_core::escape::escaped;
 use fracht_core::grammar::duration;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{
-    BeforeStop, Container, Health, Mount, Mounted, Probe, TargetKind, Text, Workload,
-    WorkloadId,
+    BeforeStop, Container, Health, Mount, Mounted, Probe, TargetKind, Text, Workload, WorkloadId,
 };
+use fracht_core::origin::Sourced;
 use fracht_core::trace::Trace;
 use serde::Serialize;
 use unicode_width::{UnicodeWidthChar as _, UnicodeWidthStr as _};
@@ -209,7 +210,7 @@ fn facts(checked: Checked<'_>, workload: &Workload) -> Vec<(&'static str, String
         if model.has_single_volume(workload) {
             add("rollout", Some("the old pods are stopped first: they share a volume".to_owned()));
         } else {
-            let part = |value: Option<fracht_core::origin::Sourced<_>>| {
+            let part = |value: Option<Sourced<_>>| {
                 value.map_or_else(|| "25%".to_owned(), |value| share(value.value))
             };
             let (more, fewer) = (part(service.rollout.surge), part(service.rollout.down));
@@ -279,13 +280,10 @@ fn container_of<'a>(
                 reach: port.reach.value.word(),
             })
             .collect(),
-        health: container.health.as_ref().map(|health| health_of(workload, health)),
+        health: container.health.as_ref().map(|health| health_of(checked, workload, health)),
         before_stop: container.before_stop.as_ref().map(|before| match &before.value {
             BeforeStop::Wait(time) => format!("waits {}", duration::show(*time)),
-            BeforeStop::Run(command) => {
-                let words: Vec<&str> = command.iter().map(|word| &*word.value).collect();
-                format!("runs {}", words.join(" "))
-            }
+            BeforeStop::Run(words) => format!("runs {}", command(&shown(checked, words))),
         }),
         sizes: [bounds(container.cpu.as_ref()), bounds(container.memory.as_ref())],
     }
@@ -316,7 +314,7 @@ fn variables(checked: Checked<'_>, workload: &Workload, sidecar: Option<&str>) -
 
 fn mount_of(checked: Checked<'_>, mount: &Mount) -> MountOf {
     let model = checked.model();
-    let keyed = |kind: &str, name: &str, key: &Option<std::sync::Arc<str>>| match key {
+    let keyed = |kind: &str, name: &str, key: &Option<Arc<str>>| match key {
         Some(key) => format!("{kind}.{name}/{key}"),
         None => format!("{kind}.{name}"),
     };
@@ -345,16 +343,13 @@ fn mount_of(checked: Checked<'_>, mount: &Mount) -> MountOf {
     }
 }
 
-fn health_of(workload: &Workload, health: &Health) -> HealthOf {
+fn health_of(checked: Checked<'_>, workload: &Workload, health: &Health) -> HealthOf {
     let port = |index| workload.port(index).map_or("?", |port| &*port.name);
     let check = match &health.probe {
         Probe::Http { path, port: index } => format!("GET {path} at {}", port(*index)),
         Probe::Tcp { port: index } => format!("a connection to {}", port(*index)),
         Probe::Grpc { port: index } => format!("a gRPC health check at {}", port(*index)),
-        Probe::Run { command } => {
-            let words: Vec<&str> = command.iter().map(|word| &*word.value).collect();
-            words.join(" ")
-        }
+        Probe::Run { command: words } => command(&shown(checked, words)),
     };
     let tries = health.boot_tries();
     let restart = health.restart_after.value;
@@ -369,6 +364,11 @@ fn health_of(workload: &Workload, health: &Health) -> HealthOf {
         restart_after: restart,
         restarted_after_seconds: (restart > 0).then(|| health.time_of(restart).as_secs_f64()),
     }
+}
+
+/// The words of a command, with stars in place of secrets.
+fn shown(checked: Checked<'_>, words: &[Sourced<Arc<str>>]) -> Vec<String> {
+    words.iter().map(|word| checked.project.shown_word(checked.verdict, word)).collect()
 }
 
 /// A command as a person reads it: words with blanks in quotes.

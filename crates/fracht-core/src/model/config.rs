@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::ops::Deref;
 use std::sync::Arc;
 
-use super::Text;
+use super::{KeyAddress, Text};
 use crate::origin::{Origin, Sourced};
 use crate::source::{FileId, Span};
 
@@ -19,6 +19,8 @@ pub struct Config {
     pub present: Option<Sourced<Arc<str>>>,
     /// The keys: first those of `key`, then those of `lines`, then those of `files`, each in the order of the file.
     pub keys: ConfigKeys,
+    /// The addresses in its texts, each with its key: of very many only the first.
+    pub addresses: Vec<KeyAddress>,
 }
 
 /// The keys of a config, in their order. There may be very many, so they are also indexed by name.

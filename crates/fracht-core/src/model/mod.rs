@@ -23,6 +23,7 @@
 //! - No two ports use the same number in the same place.
 //! - A service that others wait for until it is ready has a health check and a TCP port.
 
+mod address;
 mod build;
 mod change;
 mod config;
@@ -49,6 +50,8 @@ use std::sync::Arc;
 
 use crate::origin::Sourced;
 
+pub use address::KeyAddress;
+pub(crate) use address::KeyAddresses;
 pub use build::Build;
 pub use change::Change;
 pub use config::{Config, ConfigKey, ConfigKeys, Content};

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use super::KeyAddress;
 use crate::grammar::make::Make;
 use crate::origin::{Origin, Sourced};
 use crate::source::Span;
@@ -18,6 +19,8 @@ pub struct Secret {
     pub present: Option<Sourced<Arc<str>>>,
     /// The keys.
     pub keys: Vec<SecretKey>,
+    /// The addresses in its values: of very many only the first.
+    pub addresses: Vec<KeyAddress>,
 }
 
 /// A key of a secret.

@@ -67,7 +67,7 @@ fn shown(model: &Model, text: &Text) -> String {
 /// another service if it is in one text with that service's address, or if that service has it as well.
 pub(super) fn logins_of(model: &Model, id: WorkloadId) -> Vec<Login> {
     let workload = &model.workloads[id];
-    let (used, _) = used(workload);
+    let (used, _) = used(model, workload);
     let others = used.iter().filter(|other| **other != id).flat_map(|other| model.workloads[*other].texts());
     let known_there: BTreeSet<(SecretId, &str)> =
         others.flat_map(|(_, text)| &text.parts).filter_map(key_of).collect();

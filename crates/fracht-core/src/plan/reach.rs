@@ -164,7 +164,7 @@ impl ReachPlan {
             model.workloads.entries().filter(|(_, w)| !w.ports().is_empty()).map(|(id, _)| id).collect();
         let mut counts = Counts::of(model, &services);
         let callers = model.workloads.entries().map(|(id, workload)| {
-            let (mut uses, outside) = used(workload);
+            let (mut uses, outside) = used(model, workload);
             uses.retain(|other| !model.workloads[*other].ports().is_empty());
             Caller {
                 who: id,

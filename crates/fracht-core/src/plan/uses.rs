@@ -2,16 +2,16 @@
 
 use std::collections::BTreeSet;
 
-use crate::model::{Address, OutsideId, Part, Workload, WorkloadId};
+use crate::model::{Address, Model, OutsideId, Workload, WorkloadId};
 
 /// The services and external services that a workload uses.
-pub(super) fn used(workload: &Workload) -> (BTreeSet<WorkloadId>, BTreeSet<OutsideId>) {
+pub(super) fn used(model: &Model, workload: &Workload) -> (BTreeSet<WorkloadId>, BTreeSet<OutsideId>) {
     let (mut services, mut outside) = (BTreeSet::new(), BTreeSet::new());
-    for part in workload.texts().flat_map(|(_, text)| &text.parts) {
-        match part {
-            Part::Known { address: Some(Address::Service(id, _)), .. } => _ = services.insert(*id),
-            Part::Known { address: Some(Address::Outside(id)), .. } => _ = outside.insert(*id),
-            _ => {}
+    let sure = model.addresses(workload).map(|(address, _)| address);
+    for address in sure.chain(model.addresses_of_whole(workload)) {
+        match address {
+            Address::Service(id, _) => _ = services.insert(id),
+            Address::Outside(id) => _ = outside.insert(id),
         }
     }
     let waits = workload.after.iter().filter(|after| after.condition.is_of_health());

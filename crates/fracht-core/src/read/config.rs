@@ -14,7 +14,7 @@ use crate::language::AnyField;
 use crate::language::config::{
     CONFIG_TABLE, FILE, FILE_TABLE, FILES, KEY, KEYS, LINES, PRESENT, REFERENCES, VALUE,
 };
-use crate::model::{Config, ConfigKey, ConfigKeys, Content, Part, Text};
+use crate::model::{Config, ConfigKey, ConfigKeys, Content, KeyAddress, KeyAddresses, Part, Text};
 use crate::origin::Sourced;
 use crate::resolve::CONFIG;
 use crate::source::Syntax;
@@ -70,7 +70,18 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
     if reader.tainted {
         reader.symbols.to_mut().set_incomplete(RefKind::Config, name);
     }
-    Config { name: Arc::clone(name), span: fields.span, present, keys }
+    Config { name: Arc::clone(name), span: fields.span, present, addresses: addresses(&keys), keys }
+}
+
+/// The addresses in the texts of the keys.
+fn addresses(keys: &ConfigKeys) -> Vec<KeyAddress> {
+    let mut addresses = KeyAddresses::default();
+    for key in keys.iter() {
+        if let Content::Text(text) = &key.content {
+            addresses.add(&key.name, text);
+        }
+    }
+    addresses.list()
 }
 
 /// Checks that a config either exists in the cluster, with a list of keys, or is generated from keys, lines and files.

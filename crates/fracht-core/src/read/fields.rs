@@ -304,9 +304,8 @@ impl Reader<'_> {
         text
     }
 
-    /// What the references in a setting of a file stand for, each with its braces. The setting itself is not kept.
-    pub(super) fn references(&mut self, value: &Arc<str>, origin: Origin) -> Vec<(Arc<str>, Arc<str>)> {
-        let text = self.setting(value, origin);
+    /// What the references in a setting of a file stand for, each with its braces. The rest of the setting is left out.
+    pub(super) fn references(value: &Arc<str>, text: &Text) -> Vec<(Arc<str>, Arc<str>)> {
         let pieces = reference::pieces(value);
         let known = pieces.iter().zip(&text.parts).filter_map(|(piece, part)| match (piece, part) {
             (Piece::Braces(inner, _), Part::Known { text, .. }) => {

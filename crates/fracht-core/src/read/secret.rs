@@ -17,7 +17,7 @@ use crate::language::AnyField;
 use crate::language::secret::{
     ENV, FILE, KEY, KEY_TABLE, KEYS, LINES, MAKE, PRESENT, REFERENCES, SECRET_TABLE,
 };
-use crate::model::{Secret, SecretForm, SecretKey, SecretSource};
+use crate::model::{KeyAddresses, Secret, SecretForm, SecretKey, SecretSource};
 use crate::origin::{Layer, Sourced};
 use crate::source::{Span, Syntax};
 use crate::tree::{Entry, Node, Value};
@@ -32,8 +32,9 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> S
         }
     }
     let listed = listed(reader, name, &fields);
+    let mut addresses = KeyAddresses::default();
     if fields.entry(&LINES).is_some() {
-        read_lines(reader, name, &fields, &listed, &mut keys);
+        read_lines(reader, name, &fields, &listed, (&mut keys, &mut addresses));
     } else {
         let present = |(name, span)| SecretKey::new(name, span, SecretSource::Present);
         keys.extend(listed.into_iter().map(present).map(|key| (key, Layer::Stack)));
@@ -41,7 +42,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> S
     check_source(reader, name, &fields);
     let keys: Vec<SecretKey> = keys.into_iter().map(|(key, _)| key).collect();
     check_made(reader, name, &keys);
-    Secret { name: Arc::clone(name), span: fields.span, present, keys }
+    Secret { name: Arc::clone(name), span: fields.span, present, keys, addresses: addresses.list() }
 }
 
 /// The keys that the stack lists, each with its place.
@@ -93,7 +94,7 @@ fn read_lines(
     name: &Arc<str>,
     fields: &Fields<'_>,
     listed: &[(Arc<str>, Span)],
-    keys: &mut Vec<(SecretKey, Layer)>,
+    (keys, addresses): (&mut Vec<(SecretKey, Layer)>, &mut KeyAddresses),
 ) {
     let references = fields.or_default(reader, &REFERENCES).value;
     let written = fields.list(reader, &LINES).unwrap_or_default();
@@ -119,7 +120,7 @@ fn read_lines(
         is_whole &= read.is_some();
         for line in read.into_iter().flatten() {
             if listed.is_empty() || wanted.contains(&line.name) {
-                found.push(of_line(reader, line, &source, references));
+                found.push(of_line(reader, line, &source, references.then_some(&mut *addresses)));
             }
         }
     }
@@ -173,9 +174,20 @@ fn no_lines(reader: &mut Reader<'_>, written: &Sourced<Arc<str>>) {
 }
 
 /// The key of a line. Its value is looked at and not kept.
-fn of_line(reader: &mut Reader<'_>, line: Line, source: &SecretSource, references: bool) -> SecretKey {
+/// References are replaced if `addresses` is set, which gets the addresses among them.
+fn of_line(
+    reader: &mut Reader<'_>,
+    line: Line,
+    source: &SecretSource,
+    addresses: Option<&mut KeyAddresses>,
+) -> SecretKey {
     let Line { name, span, value, origin, is_literal } = line;
-    let references = if references && !is_literal { reader.references(&value, origin) } else { Vec::new() };
+    let mut references = Vec::new();
+    if let Some(addresses) = addresses.filter(|_| !is_literal) {
+        let text = reader.setting(&value, origin);
+        references = Reader::references(&value, &text);
+        addresses.add(&name, &text);
+    }
     SecretKey {
         size: Some(value.len() as u64),
         form: is_encoded(value.trim()).then_some(SecretForm::Base64),

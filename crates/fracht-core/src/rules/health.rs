@@ -152,7 +152,7 @@ pub(super) fn gate_too_short(model: &Model, sink: &mut Sink) {
         for after in &workload.after {
             let on = &model.workloads[after.on];
             let (time, what) = match (after.condition, &on.kind) {
-                (Condition::Ready, Kind::Service(_)) => {
+                (Condition::Ready | Condition::Current, Kind::Service(_)) => {
                     let Some(health) = &on.main.health else { continue };
                     (health.boot.value, health.boot.span())
                 }

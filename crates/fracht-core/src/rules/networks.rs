@@ -6,7 +6,7 @@ use super::Rule;
 use crate::diag::unknown::listing;
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::word::Word as _;
-use crate::model::{Address, Model, NetworkId, Part, Protocol, TargetKind, Workload, WorkloadId};
+use crate::model::{Address, Model, NetworkId, Protocol, TargetKind, Workload, WorkloadId};
 use crate::origin::Sourced;
 use crate::source::Span;
 
@@ -27,13 +27,9 @@ pub(super) fn no_route(model: &Model, sink: &mut Sink) {
     let is_known = |workload: &Workload| !workload.unread.has(&["network"]);
     for workload in model.workloads.iter().filter(|workload| is_known(workload)) {
         outside(model, workload, sink);
-        let addresses = workload.texts().flat_map(|(_, text)| {
-            text.parts.iter().filter_map(move |part| match part {
-                Part::Known { address: Some(Address::Service(id, _)), .. } => {
-                    Some((*id, text.origin.span()?))
-                }
-                _ => None,
-            })
+        let addresses = model.addresses(workload).filter_map(|(address, origin)| match address {
+            Address::Service(id, _) => Some((id, origin.span()?)),
+            Address::Outside(_) => None,
         });
         let waits = workload.after.iter().filter(|after| model.workloads[after.on].service().is_some());
         let mut reported = BTreeSet::new();
@@ -73,23 +69,20 @@ fn outside(model: &Model, workload: &Workload, sink: &mut Sink) {
     if !model.is_closed_in(workload) {
         return;
     }
-    for (_, text) in workload.texts() {
-        for part in &text.parts {
-            let Part::Known { address: Some(Address::Outside(id)), .. } = part else { continue };
-            let other = &model.outsides[*id];
-            let message = format!(
-                "`{}` cannot reach `outside.{}`: its networks are closed",
-                workload.reference(),
-                other.name
-            );
-            let mut problem = Diagnostic::new(&NO_ROUTE, message).at(text.origin.span(), "used here");
-            for network in &workload.networks {
-                let network = &model.networks[network.value];
-                problem =
-                    problem.also(network.closed.span(), format!("network `{}` is closed", network.name));
-            }
-            sink.push(problem.help("add a network that is not closed"));
+    for (address, origin) in model.addresses(workload) {
+        let Address::Outside(id) = address else { continue };
+        let other = &model.outsides[id];
+        let message = format!(
+            "`{}` cannot reach `outside.{}`: its networks are closed",
+            workload.reference(),
+            other.name
+        );
+        let mut problem = Diagnostic::new(&NO_ROUTE, message).at(origin.span(), "used here");
+        for network in &workload.networks {
+            let network = &model.networks[network.value];
+            problem = problem.also(network.closed.span(), format!("network `{}` is closed", network.name));
         }
+        sink.push(problem.help("add a network that is not closed"));
     }
 }
 
@@ -171,10 +164,9 @@ pub(super) fn unreachable(model: &Model, sink: &mut Sink) {
     let mut used: BTreeSet<WorkloadId> = BTreeSet::new();
     for workload in &model.workloads {
         used.extend(workload.after.iter().map(|after| after.on));
-        let parts = workload.texts().flat_map(|(_, text)| &text.parts);
-        used.extend(parts.filter_map(|part| match part {
-            Part::Known { address: Some(Address::Service(id, _)), .. } => Some(*id),
-            _ => None,
+        used.extend(model.addresses(workload).filter_map(|(address, _)| match address {
+            Address::Service(id, _) => Some(id),
+            Address::Outside(_) => None,
         }));
     }
     let in_default = model.workloads.iter().filter(|workload| workload.networks.is_empty()).count();

@@ -30,7 +30,10 @@ pub(super) fn secret_in_clear(model: &Model, sources: &Sources, sink: &mut Sink)
                 Kind::Label => "remove it: labels and notes are readable to all who may list pods",
                 Kind::Default => "remove the default, and set it from outside",
                 Kind::Command => "let the program read it from a variable that refers to a secret",
-                Kind::Variable | Kind::Argument | Kind::Line | Kind::PlainLine => {
+                Kind::Line | Kind::PlainLine => {
+                    "list the plain keys in `keys`, and take this one as a secret: `lines` and `keys` in `[secret.NAME]`"
+                }
+                Kind::Variable | Kind::Argument => {
                     "define it in `[secret.NAME]` as `key.KEY = { env = \"VARIABLE\" }` and refer to it: `{secret.NAME/KEY}`"
                 }
             };

@@ -6,9 +6,7 @@ use super::{Rule, health};
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::duration::{show, whole_seconds};
 use crate::grammar::word::Word;
-use crate::model::{
-    Address, After, BeforeStop, Condition, Model, Part, Protocol, Replicas, Workload, WorkloadId,
-};
+use crate::model::{Address, After, BeforeStop, Condition, Model, Protocol, Replicas, Workload, WorkloadId};
 use crate::origin::Origin;
 use crate::plan::facts::Facts;
 use crate::plan::order::Wait;
@@ -249,47 +247,43 @@ pub(super) fn order_missing(model: &Model, sink: &mut Sink) {
         }
         let mut reported = BTreeSet::from([id]);
         let mut own = None;
-        for (_, text) in workload.texts() {
-            for part in &text.parts {
-                let Part::Known { address: Some(Address::Service(on, _)), .. } = part else { continue };
-                let other = &model.workloads[*on];
-                let checked = other.main.health.is_some()
-                    && other.service().is_some_and(|one| one.replicas.value.most() > 0);
-                let has_tcp = other.ports().iter().any(|port| port.protocol == Protocol::Tcp);
-                // Without a network in common it cannot be reached at all.
-                let is_near = model.share_network(workload, other);
-                if !checked || !has_tcp || !is_near || !reported.insert(*on) {
-                    continue;
-                }
-                let Some(awaits) = own.get_or_insert_with(|| awaited(model, id)) else { break };
-                // If the other one waits for this one, or uses it, the order is another.
-                let back = || awaited(model, *on).is_none_or(|others| others.contains(&id));
-                // One that waits for itself has another problem.
-                if awaits.contains(on) || awaits.contains(&id) || back() || uses(model, *on, id) {
-                    continue;
-                }
-                let message = format!(
-                    "`{}` uses `{}` and does not wait for it",
-                    workload.reference(),
-                    other.reference()
-                );
-                sink.push(
-                    Diagnostic::new(&ORDER_MISSING, message)
-                        .at(text.origin.span(), format!("the address of `{}`", other.name))
-                        .help(format!("wait for it: `after.{} = \"ready\"` in `[{}]`", other.name, workload.reference()))
-                        .help("or if the program tries again by itself, say so: `allow.order-missing = \"REASON\"`")
-                        .of(workload.span),
-                );
+        for (address, origin) in model.addresses(workload) {
+            let Address::Service(on, _) = address else { continue };
+            let other = &model.workloads[on];
+            let checked = other.main.health.is_some()
+                && other.service().is_some_and(|one| one.replicas.value.most() > 0);
+            let has_tcp = other.ports().iter().any(|port| port.protocol == Protocol::Tcp);
+            // Without a network in common it cannot be reached at all.
+            let is_near = model.share_network(workload, other);
+            if !checked || !has_tcp || !is_near || !reported.insert(on) {
+                continue;
             }
+            let Some(awaits) = own.get_or_insert_with(|| awaited(model, id)) else { break };
+            // If the other one waits for this one, or uses it, the order is another.
+            let back = || awaited(model, on).is_none_or(|others| others.contains(&id));
+            // One that waits for itself has another problem.
+            if awaits.contains(&on) || awaits.contains(&id) || back() || uses(model, on, id) {
+                continue;
+            }
+            let message =
+                format!("`{}` uses `{}` and does not wait for it", workload.reference(), other.reference());
+            let wait =
+                format!("wait for it: `after.{} = \"ready\"` in `[{}]`", other.name, workload.reference());
+            sink.push(
+                Diagnostic::new(&ORDER_MISSING, message)
+                    .at(origin.span(), format!("the address of `{}`", other.name))
+                    .help(wait)
+                    .help(
+                        "or if the program tries again by itself, say so: `allow.order-missing = \"REASON\"`",
+                    )
+                    .of(workload.span),
+            );
         }
     }
 }
 
 /// Whether one workload has the address of another one.
 fn uses(model: &Model, one: WorkloadId, other: WorkloadId) -> bool {
-    model.workloads[one].texts().any(|(_, text)| {
-        text.parts.iter().any(
-            |part| matches!(part, Part::Known { address: Some(Address::Service(id, _)), .. } if *id == other),
-        )
-    })
+    let mut addresses = model.addresses(&model.workloads[one]);
+    addresses.any(|(address, _)| matches!(address, Address::Service(id, _) if id == other))
 }

@@ -30,7 +30,25 @@ pub(super) fn unused(model: &Model, sink: &mut Sink) {
             _ => {}
         }
     }
+    outsides.extend(model.secrets.iter().flat_map(|secret| &secret.addresses).filter_map(|found| {
+        match found.address {
+            Address::Outside(id) => Some(id),
+            Address::Service(..) => None,
+        }
+    }));
     for workload in &model.workloads {
+        for login in workload.ports().iter().filter_map(|port| port.login.as_ref()) {
+            if let Some((id, key)) = &login.password {
+                secrets.insert(*id);
+                keys.insert((RefKind::Secret, id.index(), &**key));
+            }
+            for part in login.user.iter().flat_map(|text| &text.parts) {
+                if let Part::Config(id, key) = part {
+                    configs.insert(*id);
+                    keys.insert((RefKind::Config, id.index(), &**key));
+                }
+            }
+        }
         for mount in workload.containers().flat_map(|container| &container.mounts) {
             match &mount.what {
                 Mounted::Volume(id) => _ = volumes.insert(*id),

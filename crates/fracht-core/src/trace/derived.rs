@@ -142,6 +142,10 @@ impl Traced<'_> {
             if let Some(Origin::Written { span, layer }) = known.and_then(|known| known.line) {
                 return self.step_at(span, layer);
             }
+            let path = ["secret", &*self.model.secrets[*id].name, "key", &**key];
+            if let Some(node) = self.tree.at(&path) {
+                return self.step_at(node.span, node.layer);
+            }
         }
         self.step_at(used.span, self.layer_of(owner, used.span))
     }

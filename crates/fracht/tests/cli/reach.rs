@@ -209,3 +209,83 @@ fn logins_are_matched_to_their_service() {
     assert_eq!(logins(0), ["tide", "secret.db/password"]);
     assert_eq!(logins(1), ["keeper", "secret.own/admin"]);
 }
+
+/// What the words of logins, shared addresses and other stacks add.
+#[test]
+fn closed_ports_logins_and_what_stacks_share_are_shown() {
+    let sandbox = Sandbox::with(indoc! {r#"
+        [stack]
+        name = "s"
+        [service.app]
+        image = "registry.example/app:1.0"
+        port.http = { number = 80, reach = "web", host = "tides.example", login = { user = "{config.c/USER}", password = "secret.made/admin" } }
+        port.debug = 6060
+        port.feed = { number = 7000, protocol = "udp" }
+        network = ["back"]
+        mount."/etc/app.conf" = "config.c/app.conf"
+        [service.next]
+        image = "registry.example/app:2.0"
+        behind = "app"
+        port = { http = 80, debug = 6060, feed = { number = 7000, protocol = "udp" } }
+        network = ["back"]
+        [service.store]
+        image = "registry.example/base/postgresql:16.4"
+        port.sql = 5432
+        use = ["secret.store"]
+        network = ["back"]
+        mount."/var/lib/postgresql/data" = { scratch = "1Gi" }
+        [config.c]
+        key.USER = "harbour"
+        key."app.conf" = "store={service.store/sql}"
+        [secret.made]
+        key.admin = { make = "24 letters" }
+        [secret.store]
+        key.POSTGRES_PASSWORD = { env = "PW", make = "32 hex" }
+        [network.back]
+        admits = [{ stack = "console", service = "page", namespace = "office" }]
+        "#});
+    let reach = sandbox.json(&["reach"]);
+    let way = &reach["ways_in"][0];
+    assert_eq!(way["also"], serde_json::json!(["next"]));
+    assert_eq!(way["logins"][0]["user"]["name"], "{config.c/USER}");
+    let read = way["logins"][1]["secret"]["read"].as_str().unwrap();
+    assert!(read.contains("kubectl get secret s-made -n s"), "{read}");
+    // Ports below 1024 need another number on this machine; UDP cannot be forwarded.
+    let closed = |service: &str, port: &str| {
+        let all = reach["closed"].as_array().unwrap().iter();
+        let found = all.clone().find(|one| one["service"] == service && one["port"] == port);
+        found.unwrap_or_else(|| panic!("{service}/{port} is open")).clone()
+    };
+    assert_eq!(closed("app", "debug")["forward"], "kubectl port-forward -n s service/app 6060:6060");
+    assert_eq!(closed("app", "feed")["forward"], serde_json::Value::Null);
+    assert_eq!(closed("store", "sql")["logins"][0]["user"]["name"], "postgres", "the image's own");
+    assert_eq!(closed("store", "sql")["logins"][1]["secret"]["reference"], "secret.store/POSTGRES_PASSWORD");
+    assert_eq!(
+        reach["admits"],
+        serde_json::json!([{ "network": "back", "stack": "console", "service": "page", "namespace": "office" }])
+    );
+    // The address is in a file that it mounts.
+    let app = reach["inside"].as_array().unwrap().iter().find(|one| one["name"] == "app").unwrap();
+    let store = app["talks"].as_array().unwrap().iter().find(|talk| talk["to"] == "store").unwrap();
+    assert_eq!(store["uses"], true);
+    let text = sandbox.run(&["reach"]).out;
+    for part in
+        ["app, next", "Network back admits page of stack console in namespace office", "Login for store"]
+    {
+        assert!(text.contains(part), "{part} in\n{text}");
+    }
+    // Who has to create a secret is told how, and where it goes.
+    let render = sandbox.run(&["render"]);
+    let command = "kubectl create secret generic s-made -n s --from-literal=admin=\"$(LC_ALL=C tr -dc A-Za-z </dev/urandom | head -c 24)\"";
+    assert!(render.err.contains(command), "{}", render.err);
+    let missing = sandbox.run(&["render", "--secrets"]);
+    assert_eq!(missing.code, 2);
+    assert!(
+        missing.err.contains("export PW=\"$(LC_ALL=C tr -dc 0-9a-f </dev/urandom | head -c 32)\""),
+        "{}",
+        missing.err
+    );
+    let own = sandbox.command(&["render", "--secrets", "--only", "Secret"]).env("PW", "x").output().unwrap();
+    let own = String::from_utf8(own.stdout).unwrap();
+    assert!(own.contains("s-store") && !own.contains("s-made"), "{own}");
+}

@@ -132,7 +132,7 @@ fn keys_from_files_and_variables_from_configs_are_traced_to_their_lines() {
         ("config.model.key.s.csv", "\"conf/*.csv\"", ("fracht.toml", 6)),
         ("config.model.key.\"s.csv\"", "\"conf/*.csv\"", ("fracht.toml", 6)),
         ("service.a.env.M_HORIZON", "72", ("conf/model.env", 2)),
-        ("service.a.env.token", "\"secret.p\"", ("fracht.toml", 12)),
+        ("service.a.env.token", "{ env = \"T\" }", ("fracht.toml", 9)),
         ("service.a.beside.x.env.STEP", "\"late\"", ("fracht.toml", 15)),
     ] {
         let values = traced(path);

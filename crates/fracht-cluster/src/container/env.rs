@@ -7,9 +7,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use fracht_core::model::{
-    ConfigId, Container, Content, Model, Part, PodField, SecretId, Spell, Text, Use, UseSource,
-};
+use fracht_core::model::{ConfigId, Container, Model, Part, PodField, SecretId, Spell, Text, Use, UseSource};
 
 use super::expansion;
 use crate::api::{
@@ -65,10 +63,7 @@ impl<'m> Environment<'m> {
     /// Whether the cluster can create the variables itself: it uses every key unchanged, including files.
     fn is_whole(&self, used: &Use) -> bool {
         let has_files = match used.source {
-            UseSource::Config(id) => {
-                let mut keys = self.model.configs[id].keys.iter();
-                keys.any(|key| matches!(key.content, Content::File { .. }))
-            }
+            UseSource::Config(id) => self.model.configs[id].keys.iter().any(|key| !key.is_setting()),
             UseSource::Secret(_) => false,
         };
         used.spell == Spell::Same && !has_files

@@ -57,7 +57,7 @@ pub(crate) fn secrets(text: &str) -> Vec<Range<usize>> {
     let is_sign = |byte: u8| matches!(byte, b'=' | b'\n' | b'\r' | b' ' | b'#' | b'"' | b'\'');
     let mut hidden = Vec::new();
     let mut at = 0;
-    for range in shown.into_iter().chain([text.len()..text.len()]) {
+    for range in shown.into_iter().chain(std::iter::once(text.len()..text.len())) {
         let between = text.as_bytes().get(at..range.start).unwrap_or_default();
         let lead = between.iter().take_while(|byte| is_sign(**byte)).count();
         let tail = between.iter().skip(lead).rev().take_while(|byte| is_sign(**byte)).count();

@@ -69,13 +69,21 @@ pub struct ConfigKey {
     pub takes_references: bool,
     /// Where earlier layers set it, the latest first.
     pub under: Vec<Origin>,
+    /// Whether an earlier layer takes it from a file.
+    pub(crate) is_over_file: bool,
 }
 
 impl ConfigKey {
     /// A key that overrides no other one. References are replaced in its text.
     pub(crate) fn new(name: &Arc<str>, span: Span, content: Content) -> Self {
         let takes_references = matches!(content, Content::Text(_));
-        Self { name: Arc::clone(name), span, content, takes_references, under: Vec::new() }
+        let name = Arc::clone(name);
+        Self { name, span, content, takes_references, under: Vec::new(), is_over_file: false }
+    }
+
+    /// Whether it is a setting, which `use` makes a variable, and not a file.
+    pub fn is_setting(&self) -> bool {
+        !self.is_over_file && !matches!(self.content, Content::File { .. })
     }
 }
 

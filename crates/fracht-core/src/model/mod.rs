@@ -204,7 +204,7 @@ impl Model {
         match used.source {
             UseSource::Config(id) => {
                 let keys = self.configs[id].keys.iter();
-                let settings = keys.filter(|key| !matches!(key.content, Content::File { .. }));
+                let settings = keys.filter(|key| key.is_setting());
                 settings.map(|key| Part::Config(id, Arc::clone(&key.name))).collect()
             }
             UseSource::Secret(id) => {

@@ -105,13 +105,12 @@ impl<'m> ImagePlan<'m> {
             let gate = &model.target.gate;
             for workload in &model.workloads {
                 let platform = workload.platform.as_ref().map(|platform| &platform.value);
-                let waits =
-                    |asks: fn(Condition) -> bool| workload.after.iter().any(|after| asks(after.condition));
-                let kinds: [(&'m Image, fn(Condition) -> bool); 2] = [
-                    (&gate.ready.value, |condition| condition == Condition::Ready),
-                    (&gate.done.value, Condition::asks_api),
+                let mut waits = workload.after.iter().map(|after| after.condition);
+                let gates = [
+                    (&gate.ready.value, waits.clone().any(|condition| condition == Condition::Ready)),
+                    (&gate.done.value, waits.any(Condition::asks_api)),
                 ];
-                for (image, _) in kinds.into_iter().filter(|(_, asks)| waits(*asks)) {
+                for (image, _) in gates.into_iter().filter(|(_, is_used)| *is_used) {
                     images.add(image, None, platform, ImageUser::Gate(workload));
                 }
             }
@@ -150,7 +149,7 @@ impl<'m> Images<'m> {
         used.build = used.build.or(build);
         used.users.push(user);
         if let Some(platform) = platform.filter(|platform| !used.platforms.contains(platform)) {
-            used.platforms.push(platform.clone());
+            used.platforms.push(*platform);
         }
     }
 }

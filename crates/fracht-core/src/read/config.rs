@@ -26,7 +26,10 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
     let mut keys = ConfigKeys::default();
     for (key, entry) in fields.named(reader, &KEY) {
         if let Some(content) = content(reader, &format!("config.{name}/{key}"), entry) {
-            keys.push(ConfigKey::new(key, entry.key_span, content));
+            let mut key = ConfigKey::new(key, entry.key_span, content);
+            let under = std::iter::successors(entry.node.under.as_deref(), |node| node.under.as_deref());
+            key.is_over_file = under.into_iter().any(|node| node.table().is_some());
+            keys.push(key);
         }
     }
     let listed = fields.list(reader, &KEYS).unwrap_or_default();
@@ -157,7 +160,7 @@ fn add_line(reader: &mut Reader<'_>, line: Line, references: bool, keys: &mut Co
         Text { parts: Box::new([Part::Plain(value)]), origin }
     };
     let content = Content::Text(text);
-    add(reader, keys, ConfigKey { name, span, content, takes_references, under: Vec::new() });
+    add(reader, keys, ConfigKey { takes_references, ..ConfigKey::new(&name, span, content) });
 }
 
 /// Reports the keys to take that no line has.
@@ -183,9 +186,13 @@ fn add(reader: &mut Reader<'_>, keys: &mut ConfigKeys, key: ConfigKey) {
     match (key.content.origin(), first.content.origin()) {
         (Some(own), Some(other)) if lines::layer(own) > lines::layer(other) => {
             let under = std::mem::replace(first, key);
+            first.is_over_file = !under.is_setting();
             first.under = std::iter::once(other).chain(under.under).collect();
         }
-        (Some(own), Some(other)) if lines::layer(own) < lines::layer(other) => first.under.push(own),
+        (Some(own), Some(other)) if lines::layer(own) < lines::layer(other) => {
+            first.is_over_file |= !key.is_setting();
+            first.under.push(own);
+        }
         _ => {
             let span = first.span;
             lines::twice(reader, &key.name, key.span, span);

@@ -21,7 +21,7 @@ use crate::language::container::{
 };
 use crate::language::health::HEALTH;
 use crate::language::mount::MOUNT;
-use crate::model::{BeforeStop, Confine, Container, Content, Mount, Spell, Unread, Use, UseSource, Variable};
+use crate::model::{BeforeStop, Confine, Container, Mount, Spell, Unread, Use, UseSource, Variable};
 use crate::origin::Sourced;
 use crate::resolve::BuildSymbol;
 use crate::tree::Entry;
@@ -274,6 +274,5 @@ fn converted(used: &Use, keys: &[Arc<str>], from: &str) -> String {
 
 /// The keys of a config that are settings, not files.
 pub(super) fn settings(config: &crate::model::Config) -> Vec<Arc<str>> {
-    let setting = |key: &&crate::model::ConfigKey| !matches!(key.content, Content::File { .. });
-    config.keys.iter().filter(setting).map(|key| Arc::clone(&key.name)).collect()
+    config.keys.iter().filter(|key| key.is_setting()).map(|key| Arc::clone(&key.name)).collect()
 }

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use super::Reader;
 use super::build::named_builds;
 use super::fields::Fields;
+use super::used::UsedBuilds;
 use crate::cover::may_be_secret;
 use crate::diag::Diagnostic;
 use crate::diag::reading::{INPUT_MISSING, INPUT_REFUSED, UNUSED};
@@ -28,23 +29,39 @@ pub(super) fn read_all(
 ) -> Vec<Input> {
     let inputs = INPUT.node(root).and_then(Node::table).into_iter().flatten();
     let mut unused = None;
-    inputs
+    let mut builds = None;
+    let inputs = inputs
         .map(|(name, entry)| {
             // A target that does not use an input does not need its value.
             let is_used = || {
-                let unused = unused.get_or_insert_with(|| unused_names(root, target));
+                let builds = builds.get_or_insert_with(|| UsedBuilds::of(root, target));
+                let unused = unused.get_or_insert_with(|| unused_names(root, target, Some(builds)));
                 !unused.contains(&**name)
             };
             read(reader, name, entry, (values, is_used))
         })
-        .collect()
+        .collect();
+    reader.used_builds = builds;
+    inputs
 }
 
-/// The names of the inputs to which no text refers.
-fn unused_names<'n>(root: &'n Node, target: Option<&'n Node>) -> BTreeSet<&'n str> {
+/// The names of the inputs to which no text refers, or only in builds that are not among `used`.
+fn unused_names<'n>(
+    root: &'n Node,
+    target: Option<&'n Node>,
+    used: Option<&UsedBuilds>,
+) -> BTreeSet<&'n str> {
     let inputs = INPUT.node(root).and_then(Node::table);
     let mut unused: BTreeSet<&str> = inputs.into_iter().flat_map(Entries::keys).map(|name| &**name).collect();
-    cross_off(root, &mut unused);
+    for (key, entry) in root.table().into_iter().flatten() {
+        match (used, entry.node.table()) {
+            (Some(used), Some(builds)) if **key == *stack::BUILD.name() => {
+                let builds = builds.iter().filter(|(name, _)| used.has(name));
+                builds.for_each(|(_, entry)| cross_off(&entry.node, &mut unused));
+            }
+            _ => cross_off(&entry.node, &mut unused),
+        }
+    }
     if let Some(target) = target {
         cross_off(target, &mut unused);
     }
@@ -122,7 +139,7 @@ fn named_builds_of(node: &Node, found: &mut BTreeSet<String>) {
 /// Reports unused inputs.
 pub(super) fn report_unused(reader: &mut Reader<'_>, root: &Node, target: Option<&Node>) {
     let Some(inputs) = INPUT.node(root).and_then(Node::table) else { return };
-    let unused = unused_names(root, target);
+    let unused = unused_names(root, target, None);
     for (name, entry) in inputs {
         if unused.contains(&**name) {
             reader.sink.push(

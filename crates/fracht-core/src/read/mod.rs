@@ -22,6 +22,7 @@ mod secret;
 mod stack;
 mod store;
 mod target;
+mod used;
 mod volume;
 mod workload;
 
@@ -50,6 +51,8 @@ use crate::resolve::Symbols;
 use crate::source::{FileId, Sources, Span, Syntax};
 use crate::tree::{Entry, Node, Value};
 
+use self::used::UsedBuilds;
+
 /// What was found out for one target, and is the same for the others. Problems are found again.
 #[derive(Debug, Default)]
 pub(crate) struct Cache {
@@ -77,6 +80,8 @@ pub(crate) struct Reader<'a> {
     symbols: Cow<'a, Symbols>,
     /// The keys of each config that are settings, for `use`.
     settings: Cow<'a, [Vec<Arc<str>>]>,
+    /// The builds that the target uses; `None` for all, if every input has a value.
+    used_builds: Option<UsedBuilds>,
     /// Set if something in the current element could not be read.
     tainted: bool,
     /// Set if something in any element could not be read: nothing may be generated from such a model.
@@ -139,6 +144,7 @@ pub(crate) fn model(
         sink,
         symbols: Cow::default(),
         settings: Cow::default(),
+        used_builds: None,
         tainted: false,
         has_unread: false,
     };
@@ -231,6 +237,7 @@ impl Reader<'_> {
             sink: &mut own.sink,
             symbols: Cow::Borrowed(&self.symbols),
             settings: Cow::Borrowed(&self.settings),
+            used_builds: None,
             tainted: false,
             has_unread: false,
         }

@@ -92,6 +92,83 @@ fn the_tag_changes_only_with_the_content() {
 }
 
 #[test]
+fn the_tag_covers_arguments_and_what_a_build_takes_from() {
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [build.tools]
+        source = "tools"
+        [build.fixed]
+        source = "tools"
+        tag = "v1"
+        [build.app]
+        source = "app"
+        args = { BASE = "{build.tools}", MODE = "slow" }
+        [build.late]
+        source = "app"
+        args.BASE = "{build.fixed}"
+        [service.app]
+        build = "app"
+        [service.late]
+        build = "late"
+        [target.laptop]
+        on = "machine"
+        "#};
+    let files = files().with("/s/tools/Containerfile", "from scratch").with("/s/fracht.toml", stack);
+    let tags = |files: &MemoryFiles| images(files, "laptop");
+    let before = tags(&files);
+    let changed = |right: &str, wrong: &str| {
+        assert!(stack.contains(right), "{right}");
+        tags(&files.clone().with("/s/fracht.toml", stack.replacen(right, wrong, 1)))
+    };
+    // Both images are made again if a base changes, also under a tag of its own.
+    let base = tags(&files.clone().with("/s/tools/new", ""));
+    assert!(before[0] != base[0] && before[1] != base[1], "{before:?} {base:?}");
+    let slow = changed("slow", "fast");
+    assert!(before[0] != slow[0] && before[1] == slow[1], "{before:?} {slow:?}");
+    assert_ne!(before[0], changed("MODE", "MODUS")[0], "names of arguments count");
+    assert_ne!(before[1], changed("v1", "v2")[1], "so does the tag of a base");
+    // Where a table is written makes no difference.
+    let tools = "[build.tools]\nsource = \"tools\"\n";
+    let moved = stack.replacen(tools, "", 1) + tools;
+    assert_eq!(before, tags(&files.clone().with("/s/fracht.toml", moved)));
+}
+
+#[test]
+fn a_build_that_a_target_does_not_use_needs_no_values_of_inputs() {
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [input.tag]
+        [input.color]
+        [build.base]
+        source = "app"
+        tag = "{input.tag}"
+        [build.app]
+        source = "app"
+        args = { BASE = "{build.base}" }
+        [build.alone]
+        source = "app"
+        args.COLOR = "{input.color}"
+        [service.web]
+        image = "registry.example/web:1.0"
+        [target.laptop]
+        on = "machine"
+        [target.prod]
+        registry = "registry.example"
+        service.web = { drop = ["image"], build = "app" }
+        "#};
+    let files = files().with("/s/fracht.toml", stack);
+    assert_eq!(images(&files, "laptop"), ["registry.example/web:1.0"]);
+    let report = verdict(&files, "prod", InputValues::default()).report;
+    let missing: Vec<&str> = report.findings().iter().map(|finding| &*finding.diagnostic.message).collect();
+    assert_eq!(missing, ["input `tag` has no value"], "also that of a build which another takes from");
+    let mut given = InputValues::default();
+    given.set("tag", InputSource::Argument, "v1");
+    assert!(verdict(&files, "prod", given).checked().is_some());
+}
+
+#[test]
 fn a_cluster_needs_a_registry_to_pull_from() {
     let rules = |target| -> Vec<&str> {
         let verdict = verdict(&files(), target, InputValues::default());

@@ -162,9 +162,9 @@ fn a_gate_opens_when_only_the_new_version_is_left() {
         rollout(&version, [4, 4], [3, 3, 3, 2]),
         current.clone(),
     ];
-    let turns: String =
-        answers.iter().enumerate().map(|(turn, answer)| format!("{}) {answer} ;;\n", turn + 1)).collect();
-    let opened = run(&of_task, "curl", &format!("case $turn in\n{turns}esac"));
+    let case = |(turn, answer): (usize, &String)| format!("{}) {answer} ;;", turn + 1);
+    let turns: Vec<String> = answers.iter().enumerate().map(case).collect();
+    let opened = run(&of_task, "curl", &format!("case $turn in\n{}\nesac", turns.join("\n")));
     assert_eq!(opened.code, 0, "{opened:?}");
     assert_eq!(
         opened.out.lines().filter(|line| *line == "waiting for api to be current").count(),

@@ -6,7 +6,7 @@ mod takes;
 pub(super) use self::takes::named_builds;
 
 use std::collections::BTreeMap;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 
 use self::content::{BuildContent, NO_RECIPE, Part, Unreadable, no_recipe};
@@ -45,7 +45,12 @@ pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Build> {
             bases: (bases.len() == from.len()).then_some(bases),
             is_taken: takes.is_taken(index),
         };
+        let before = (reader.tainted, reader.has_unread);
         let (build, digest) = read(reader, name, entry, others);
+        // In a build that the target does not use, an input may lack its value. Mistakes have messages of their own.
+        if reader.used_builds.as_ref().is_some_and(|used| !used.has(name)) {
+            (reader.tainted, reader.has_unread) = before;
+        }
         if !takes.is_in_cycle(index) {
             reader.symbols.to_mut().set_build(name, build.image.clone());
         }
@@ -178,7 +183,7 @@ impl Place<'_> {
     }
 
     /// Reports a recipe that does not exist.
-    fn check_recipe(&self, reader: &mut Reader<'_>, folder: &PathBuf) {
+    fn check_recipe(&self, reader: &mut Reader<'_>, folder: &Path) {
         if confine(reader.files, folder, folder, &self.recipe.value).is_ok() {
             return;
         }

@@ -146,7 +146,7 @@ impl<'a> One<'a> {
                 .map(|(sidecar, container)| container_of(checked, workload, sidecar, container))
                 .collect(),
             waits_for: workload.after.iter().map(wait).collect(),
-            gate_seconds: (on_cluster && workload.has_gates()).then(|| within.as_secs_f64()),
+            gate_seconds: (on_cluster && workload.has_gates()).then_some(within.as_secs_f64()),
             stop_seconds: workload.stop_time().as_secs_f64(),
             facts: facts(checked, workload),
             location: checked.sources().location(workload.span),

@@ -41,7 +41,7 @@ fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<O
     let unknown = || Sourced::defaulted(OutsidePlace::Host("unknown.invalid".into()));
     let ways: [&'static dyn AnyField; 3] = [&HOST, &ADDRESS, &SERVICE];
     let mut set = ways.into_iter().filter(|field| fields.entry(*field).is_some());
-    match (set.next(), set.next()) {
+    let way = match (set.next(), set.next()) {
         (None, _) => {
             fields.missing(reader, owner, OUTSIDE_TABLE.one_of);
             return unknown();
@@ -50,13 +50,16 @@ fn place(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<O
             fields.both(reader, owner, one, other);
             return unknown();
         }
-        (Some(_), None) => {}
-    }
-    if let (Some(namespace), None) = (fields.valid(reader, &NAMESPACE), fields.entry(&SERVICE)) {
+        (Some(way), None) => way,
+    };
+    // That of an earlier layer belongs to the service that this way replaces.
+    let layer = fields.entry(way).map(|entry| entry.node.layer);
+    let namespace = fields.valid(reader, &NAMESPACE).filter(|entry| Some(entry.node.layer) >= layer);
+    if let (Some(namespace), None) = (namespace, fields.entry(&SERVICE)) {
         let message = format!("`namespace` has no effect in `{owner}`: it names no `service`");
         reader.sink.push(
             Diagnostic::new(&BAD_VALUE, message)
-                .at(namespace.key_span, "no effect")
+                .at(namespace.node.span, "no effect")
                 .help("name a Service of that namespace: `service = \"NAME\"`")
                 .help("or remove `namespace`"),
         );

@@ -139,6 +139,7 @@ static LIST: &[(&Rule, Check)] = &[
     (&variables::COPY_DRIFTS, Check::Texts(variables::copy_drifts)),
     (&mounts::MOUNT_COVERS, Check::Model(mounts::mount_covers)),
     (&mounts::SCRIPT_NOT_EXECUTABLE, Check::Model(mounts::script_not_executable)),
+    (&outside::CLUSTER_ONLY, Check::Model(outside::cluster_only)),
     (&names::NAME_TOO_LONG, Check::Model(names::name_too_long)),
     (&targets::TARGETS_CLASH, Check::Model(targets::targets_clash)),
     (&NAME_CLASH, Check::Objects),

@@ -1,9 +1,11 @@
 //! Rules on external services: whether a cluster can reach them.
 
+use std::collections::BTreeSet;
+
 use super::Rule;
-use crate::diag::{Diagnostic, Sink};
+use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::host;
-use crate::model::{Model, Outside, OutsidePlace, TargetKind};
+use crate::model::{Address, Model, Outside, OutsidePlace, TargetKind};
 
 pub(super) static OUTSIDE_ADDRESS: Rule = Rule {
     name: "outside-address",
@@ -86,4 +88,41 @@ fn is_itself(outside: &Outside, host: &str, namespace: &str) -> bool {
     let Some(rest) = rest.strip_prefix('.') else { return rest.is_empty() };
     let Some(rest) = rest.strip_prefix(namespace) else { return false };
     rest.is_empty() || rest == ".svc" || rest.starts_with(".svc.")
+}
+
+pub(super) static CLUSTER_ONLY: Rule = Rule {
+    name: "cluster-only",
+    severity: Severity::Warning,
+    summary: "A machine target uses a service that is in a cluster",
+    why: "Nothing answers at its address on this machine.",
+    fails: "[stack]\nname = \"s\"\n[outside.o]\nservice = \"tides\"\nport.x = 80\n\
+            [service.a]\nimage = \"a:1.0\"\nenv.X = \"{outside.o/x}\"\n[target.laptop]\non = \"machine\"\n",
+    passes: "[stack]\nname = \"s\"\n[outside.o]\nservice = \"tides\"\nport.x = 80\n\
+             [service.a]\nimage = \"a:1.0\"\nenv.X = \"{outside.o/x}\"\n[target.laptop]\non = \"machine\"\n\
+             outside.o.host = \"tides.example\"\n",
+    ..Rule::BASE
+};
+
+pub(super) fn cluster_only(model: &Model, sink: &mut Sink) {
+    if model.target.on.value != TargetKind::Machine {
+        return;
+    }
+    let addresses = model.workloads.iter().flat_map(|workload| model.addresses(workload));
+    let used: BTreeSet<_> = addresses
+        .filter_map(|(address, _)| match address {
+            Address::Outside(id) => Some(id),
+            Address::Service(..) => None,
+        })
+        .collect();
+    for id in used {
+        let outside = &model.outsides[id];
+        let OutsidePlace::Service(service, _) = &outside.place.value else { continue };
+        let (name, target) = (&outside.name, &model.target.name);
+        let message = format!("`outside.{name}` is in a cluster, but `target.{target}` is a machine");
+        sink.push(
+            Diagnostic::new(&CLUSTER_ONLY, message)
+                .at(outside.place.span(), format!("a machine has no Service `{service}`"))
+                .help(format!("say where it is for the machine: `target.{target}.outside.{name}.host = \"{name}.example\"`")),
+        );
+    }
 }

@@ -87,6 +87,7 @@ fn reading(model: &Model, login: &Login) -> Option<(String, String)> {
                 listing(paths.iter().map(name).collect::<Vec<_>>().iter().map(String::as_str))
             )
         }
+        Some(SecretSource::Made | SecretSource::Present) if on_machine => "in a cluster only".to_owned(),
         _ => {
             let (object, namespace) = (secret_name(model, secret), &model.target.namespace.value);
             let key = key.replace('.', "\\.");

@@ -131,6 +131,31 @@ fn a_manual_replacement_is_shown_with_its_command() {
 }
 
 #[test]
+fn fetching_and_renewing_are_changes_that_restart() {
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [service.api]
+        image = "registry.example/api:1.0"
+        [task.load]
+        image = "registry.example/load:1.0"
+        [target.a]
+        [target.b]
+        allow.targets-clash = "two clusters"
+        service.api = { fetch = "always", renew = "release 2" }
+        task.load.renew = "release 2"
+        "#};
+    let run = Sandbox::with(stack).run(&["-q", "diff", "-t", "b", "--against", "a"]);
+    assert_eq!(run.code, 1);
+    let objects = run.out.replace('\n', " ");
+    assert!(objects.contains("metadata.annotations     new  fracht/renew: release 2"), "{}", run.out);
+    assert!(objects.contains("containers[api].imagePullPolicy     new  Always"), "{}", run.out);
+    assert!(objects.contains("changed  Job/s-load-") && objects.contains("metadata.name"), "{}", run.out);
+    assert_eq!(objects.matches("fracht/renew: release 2").count(), 2, "of the service and of the task");
+    assert!(run.out.ends_with("2 changed, 2 unchanged\n"), "{}", run.out);
+}
+
+#[test]
 fn a_machine_has_nothing_to_compare() {
     let run = Sandbox::demo().run(&["diff", "-t", "laptop", "--against", "prod"]);
     assert_eq!((run.code, run.out.as_str()), (2, ""));

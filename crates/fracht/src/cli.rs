@@ -46,6 +46,8 @@ fn read<A: Into<OsString> + Clone>(arguments: impl IntoIterator<Item = A>) -> Re
 
 /// The answer to `--version`.
 pub(crate) const VERSION_LINE: &str = concat!("fracht ", env!("CARGO_PKG_VERSION"));
+/// The value of `--out` that stands for standard output.
+pub(crate) const STANDARD_OUTPUT: &str = "-";
 
 /// Whether the only argument asks for the version.
 pub(crate) fn is_version_asked() -> bool {
@@ -352,7 +354,7 @@ pub(crate) struct Render {
     pub(crate) stack: StackChoice,
     #[command(flatten)]
     pub(crate) target: TargetChoice,
-    /// Write one file per object into this folder
+    /// Write one file per object into this folder; `-` is standard output
     #[arg(long, value_name = "DIR")]
     pub(crate) out: Option<PathBuf>,
     /// Also render Secret objects, with values read from the sources that the stack names
@@ -470,7 +472,7 @@ pub(crate) struct Manual {
     /// Command to describe [default: fracht itself]
     #[arg(value_name = "COMMAND", conflicts_with = "out")]
     pub(crate) page: Option<String>,
-    /// Write all pages into this folder
+    /// Write all pages into this folder; `-` is standard output
     #[arg(long, value_name = "DIR")]
     pub(crate) out: Option<PathBuf>,
 }

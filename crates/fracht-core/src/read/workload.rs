@@ -356,8 +356,15 @@ fn pull(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Sourced<SecretId>]
     secrets.iter().filter_map(|secret| reader.secret_with(secret, &[".dockerconfigjson"])).collect()
 }
 
+/// The network of services and tasks that name none.
+const DEFAULT_NETWORK: &str = "default";
+
 fn networks(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[Sourced<NetworkId>]> {
     let names = fields.list(reader, &NETWORK).unwrap_or_default();
+    if names.is_empty() && !fields.has_invalid(reader, &[&NETWORK]) {
+        // The stack may have a table for the default network.
+        return reader.symbols.network(DEFAULT_NETWORK).map(Sourced::defaulted).into_iter().collect();
+    }
     let mut networks: Vec<Sourced<NetworkId>> = Vec::with_capacity(names.len());
     // Most have one, of which there is nothing to note.
     let several = names.len() > 1;

@@ -9,14 +9,14 @@ use clap_mangen::Man;
 use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 
-use crate::cli::{Cli, Manual};
+use crate::cli::{Cli, Manual, STANDARD_OUTPUT};
 use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, counted};
 
 pub(crate) fn run(args: &Manual, ui: &mut Ui) -> Result<Outcome, Failure> {
     let mut program = Cli::command();
     program.build();
-    if let Some(dir) = &args.out {
+    if let Some(dir) = args.out.as_deref().filter(|dir| *dir != Path::new(STANDARD_OUTPUT)) {
         let mut pages = vec![("fracht.1".to_owned(), page(&program)?)];
         for command in program.get_subcommands().filter(|command| command.get_name() != "help") {
             pages.push((format!("fracht-{}.1", command.get_name()), page(command)?));

@@ -10,7 +10,7 @@ use fracht_core::escape::escaped_path;
 use fracht_core::model::TargetKind;
 use serde_json::Value;
 
-use crate::cli::Render;
+use crate::cli::{Render, STANDARD_OUTPUT};
 use crate::commands::diff::manual_replacement;
 use crate::failure::{Failure, Outcome};
 use crate::ui::style::{BOLD, QUIET};
@@ -35,7 +35,7 @@ pub(crate) fn run(args: &Render, ui: &mut Ui) -> Result<Outcome, Failure> {
         .collect();
     only(&mut rendering, &args.only)?;
     let (format, sources) = (args.format.format(), project.sources());
-    match &args.out {
+    match args.out.as_deref().filter(|dir| *dir != Path::new(STANDARD_OUTPUT)) {
         None => ui.raw_result(|out| rendering.write(format, Comments::Lines(sources), out))?,
         Some(dir) => {
             let part = !args.only.is_empty();

@@ -28,6 +28,15 @@ fn the_objects_of_the_demo() {
 }
 
 #[test]
+fn a_dash_is_standard_output() {
+    let sandbox = Sandbox::demo();
+    let whole = sandbox.run(&["render", "-t", "prod"]);
+    assert_eq!(sandbox.run(&["render", "-t", "prod", "--out", "-"]).out, whole.out);
+    assert_eq!(sandbox.run(&["manual", "--out", "-"]).out, sandbox.run(&["manual"]).out);
+    assert!(!sandbox.path("-").exists());
+}
+
+#[test]
 fn two_runs_give_the_same_bytes() {
     let sandbox = Sandbox::demo();
     for format in ["yaml", "json"] {

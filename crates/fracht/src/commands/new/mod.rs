@@ -14,15 +14,13 @@ use fracht_core::grammar::lines::{self, Setting};
 use fracht_core::grammar::name::NameKind;
 use fracht_core::model::Store;
 
-use crate::cli::New;
+use crate::cli::{New, STANDARD_OUTPUT};
 use crate::disk;
 use crate::failure::{Failure, Outcome};
 use crate::ui::style::WIDTH;
 use crate::ui::{Ui, counted};
 use crate::write;
 
-/// The name of a file that stands for standard output.
-const STANDARD_OUTPUT: &str = "-";
 /// The file that lists what is not part of a build.
 const IGNORE_FILE: &str = ".frachtignore";
 

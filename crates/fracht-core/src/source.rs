@@ -2,7 +2,7 @@
 //!
 //! Every value that is read from a file keeps its [`Span`], which is small and `Copy`. [`Sources`] has the texts.
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
@@ -101,6 +101,8 @@ pub struct SourceFile {
     pub text: Arc<str>,
     syntax: Syntax,
     lines: OnceLock<Vec<u32>>,
+    /// The keys of a file with secrets that a config takes as well.
+    public: BTreeSet<Arc<str>>,
     hidden: OnceLock<Vec<Range<usize>>>,
 }
 
@@ -145,8 +147,13 @@ impl SourceFile {
     }
 
     /// What [`cover::hidden`](crate::cover::hidden) finds in the text, kept after the first call.
-    pub(crate) fn hidden_by(&self, find: impl FnOnce(Syntax, &str) -> Vec<Range<usize>>) -> &[Range<usize>] {
-        self.hidden.get_or_init(|| find(self.syntax, &self.text))
+    pub(crate) fn hidden_by(&self, find: impl FnOnce(&Self) -> Vec<Range<usize>>) -> &[Range<usize>] {
+        self.hidden.get_or_init(|| find(self))
+    }
+
+    /// Whether a config takes a key of this file with secrets, so that its value is none.
+    pub(crate) fn is_public(&self, key: &str) -> bool {
+        self.public.contains(key)
     }
 
     /// The bytes of a line, from 1, without its line break; empty if the file has no such line.
@@ -179,9 +186,18 @@ impl Sources {
         let (lines, hidden) = (OnceLock::new(), OnceLock::new());
         // The path is shown in messages, listings and comments: no character of it may act on a terminal.
         let shown = escaped(shown).into_owned();
-        self.files.push(SourceFile { path: path.to_owned(), shown, text, syntax, lines, hidden });
+        let (path_of, public) = (path.to_owned(), BTreeSet::new());
+        self.files.push(SourceFile { path: path_of, shown, text, syntax, lines, public, hidden });
         self.by_path.insert(path.to_owned(), id);
         id
+    }
+
+    /// Notes a key of a file with secrets that a config takes.
+    pub(crate) fn publish(&mut self, file: FileId, key: &Arc<str>) {
+        let Some(file) = self.files.get_mut(file.0 as usize) else { return };
+        if file.syntax == Syntax::SecretLines && file.public.insert(Arc::clone(key)) {
+            file.hidden = OnceLock::new();
+        }
     }
 
     /// The file at a path.

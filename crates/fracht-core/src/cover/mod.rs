@@ -62,11 +62,12 @@ pub fn may_be_secret(name: &str, value: &str) -> bool {
 /// The parts of a file that must not be shown, by their place and by what they look like: bytes, sorted, without
 /// overlaps. Computed once per file.
 pub fn hidden(file: &SourceFile) -> &[Range<usize>] {
-    file.hidden_by(|syntax, text| {
-        message::merged(match syntax {
+    file.hidden_by(|file| {
+        let text: &str = &file.text;
+        message::merged(match file.syntax() {
             Syntax::Stack => stack::hidden(text),
             Syntax::Lines => lines::hidden(text),
-            Syntax::SecretLines => lines::secrets(text),
+            Syntax::SecretLines => lines::secrets(text, |key| file.is_public(key)),
             Syntax::Objects => objects::hidden(text),
             Syntax::Other => hits(text).into_iter().map(|hit| hit.range).collect(),
         })

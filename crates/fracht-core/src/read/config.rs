@@ -52,6 +52,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
         }
         let wanted: BTreeSet<&Arc<str>> = listed.iter().map(|key| &key.value).collect();
         lines.retain(|line| wanted.contains(&line.name));
+        lines.iter().for_each(|line| reader.publish(line.span.file, &line.name));
     }
     let references = fields.or_default(reader, &REFERENCES).value;
     for line in lines {

@@ -245,7 +245,8 @@ fn check_names(reader: &mut Reader<'_>, used: &Use, keys: &[Arc<str>], from: &st
         reader.sink.push(
             Diagnostic::new(&ENV_NAME, format!("key `{key}` of `{from}` is not a valid variable name"))
                 .at(used.span, "all its keys become variables")
-                .help(help.get_or_insert_with(|| converted(used, keys, from)).clone()),
+                .help(help.get_or_insert_with(|| converted(used, keys, from)).clone())
+                .help(format!("or if `{key}` is a file, move it to a table of its own and mount that")),
         );
     }
 }

@@ -350,6 +350,13 @@ impl Reader<'_> {
         Some(sources.add(path, shown, text, syntax))
     }
 
+    /// Notes a key of a file with secrets that a config takes.
+    fn publish(&mut self, file: FileId, key: &Arc<str>) {
+        if let Texts::Growing(sources) = &mut self.sources {
+            sources.publish(file, key);
+        }
+    }
+
     /// Reads a file that the stack names. Errors are reported.
     fn file(&mut self, written: &Sourced<Arc<str>>) -> Option<(PathBuf, Arc<[u8]>)> {
         let path = self.path(written)?;

@@ -150,3 +150,33 @@ fn keys_from_files_and_variables_from_configs_are_traced_to_their_lines() {
     let gone = sandbox.run(&["trace", "config.model.key.NONE", "--input", "version=2"]);
     assert_eq!(gone.code, 2);
 }
+
+/// Of a file with settings and credentials, the settings that a config takes by name are shown, unless they look secret.
+#[test]
+fn settings_beside_credentials_are_shown() {
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [config.site]
+        lines = "site.env"
+        keys = ["REGION", "ADDRESS", "TOKEN"]
+        [secret.site]
+        lines = "site.env"
+        keys = ["PIN"]
+        [service.a]
+        image = "a:1.0"
+        use = ["config.site", "secret.site"]
+        "#};
+    let lines =
+        "# kelp is old\nREGION=north\nPIN=kelp\nADDRESS=redis://:kelp@db\nTOKEN='kelp reed'\nOTHER=kelp\n";
+    let sandbox = Sandbox::with(stack).file("site.env", lines);
+    let run = sandbox.run(&["trace", "service.a.env"]);
+    assert!(!run.shown().contains("kelp"), "{}", run.shown());
+    for (name, value, line) in
+        [("REGION", "north", 2), ("ADDRESS", "****", 4), ("TOKEN", "'****'", 5), ("PIN", "****", 3)]
+    {
+        let row: Vec<&str> =
+            run.out.lines().find(|row| row.starts_with(name)).unwrap().split_whitespace().collect();
+        assert_eq!(row, [name, value, "stack", &*format!("site.env:{line}")], "{}", run.out);
+    }
+}

@@ -189,11 +189,11 @@ pub(crate) static ON: Field<Arc<str>> = Field {
     key: Key {
         name: "on",
         default: "required",
-        becomes: "a resource of the Role",
-        description: "Resource name in the API, lowercase and plural.",
-        example: "\"pods\"",
+        becomes: "resources of the Role",
+        description: "Resource in the API, lowercase and plural; or several.",
+        example: "[\"pods\", \"services\"]",
     },
-    takes: STRING,
+    takes: one_or_list(STRING),
 };
 pub(crate) static GROUP: Field<Arc<str>> = Field {
     key: Key {

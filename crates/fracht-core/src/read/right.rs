@@ -18,56 +18,58 @@ use crate::tree::Entry;
 /// Reads every permission.
 pub(super) fn read_all(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Box<[Right]> {
     let entries = fields.tables(reader, &RIGHTS);
-    entries.iter().filter_map(|entry| read(reader, owner, entry)).collect()
+    entries.iter().filter_map(|entry| read(reader, owner, entry)).flatten().collect()
 }
 
-fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Right> {
+/// The permissions of one table: one for each resource.
+fn read(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Vec<Right>> {
     let fields = Fields::of(entry, &RIGHT_TABLE, reader);
     let what = format!("a permission of `{owner}`");
     let verbs = fields.list(reader, &MAY);
-    if let Some(node) = fields.node(&MAY).filter(|node| node.items().is_empty()) {
-        reader.empty(&what, node, &MAY);
+    for field in [&MAY, &ON] {
+        if let Some(node) = fields.node(field).filter(|node| node.items().is_empty()) {
+            reader.empty(&what, node, field);
+        }
     }
     fields.require(reader, &what, &MAY);
     fields.require(reader, &what, &ON);
     let only = fields.list(reader, &ONLY).unwrap_or_default();
     let group = fields.get(reader, &GROUP);
-    let on = fields.get(reader, &ON)?;
+    let on = fields.list(reader, &ON)?;
     if group.is_none() && fields.node(&GROUP).is_some() {
         return None;
     }
-    let right = WrittenRight { owner, on, group, may: verbs?, only };
-    let found = right.resource().and_then(|known| {
-        if let Some((known, part)) = known {
-            right.allows_something(known, part)?;
+    let verbs = verbs?;
+    let plain = |texts: &[Sourced<Arc<str>>]| texts.iter().map(|text| Arc::clone(&text.value)).collect();
+    let mut rights = Vec::new();
+    for on in on {
+        let right = WrittenRight { owner, on: &on, group: group.as_ref(), may: &verbs, only: &only };
+        match right.own_group() {
+            Ok(own) => {
+                let group = group.as_ref().map_or_else(|| own.into(), |group| Arc::clone(&group.value));
+                rights.push(Right { on, group, may: plain(&verbs), only: plain(&only) });
+            }
+            Err(problem) => {
+                let is_of_verbs = problem.primary.as_ref().map(|label| label.span) != on.span();
+                reader.taint();
+                reader.sink.push(*problem);
+                // A verb is told once, not again for the next resource.
+                if is_of_verbs {
+                    break;
+                }
+            }
         }
-        right.names()?;
-        Ok(known.map_or("", |(known, _)| known.group))
-    });
-    let own = match found {
-        Ok(group) => group,
-        Err(problem) => {
-            reader.taint();
-            reader.sink.push(*problem);
-            return None;
-        }
-    };
-    let plain = |texts: Vec<Sourced<Arc<str>>>| texts.into_iter().map(|text| text.value).collect();
-    Some(Right {
-        group: right.group.map_or_else(|| own.into(), |group| group.value),
-        on: right.on,
-        may: plain(right.may),
-        only: plain(right.only),
-    })
+    }
+    Some(rights)
 }
 
-/// A permission as written.
+/// A permission as written, for one resource.
 struct WrittenRight<'o> {
     owner: &'o str,
-    on: Sourced<Arc<str>>,
-    group: Option<Sourced<Arc<str>>>,
-    may: Vec<Sourced<Arc<str>>>,
-    only: Vec<Sourced<Arc<str>>>,
+    on: &'o Sourced<Arc<str>>,
+    group: Option<&'o Sourced<Arc<str>>>,
+    may: &'o [Sourced<Arc<str>>],
+    only: &'o [Sourced<Arc<str>>],
 }
 
 type Found<T> = Result<T, Box<Diagnostic>>;
@@ -77,6 +79,16 @@ const ADD_GROUP: &str =
     "add `group = \"…\"`: what stands before the slash in the `apiVersion` of its objects";
 
 impl WrittenRight<'_> {
+    /// The group of its resource, if that is built in, else an empty text.
+    fn own_group(&self) -> Found<&'static str> {
+        let known = self.resource()?;
+        if let Some((known, part)) = known {
+            self.allows_something(known, part)?;
+        }
+        self.names()?;
+        Ok(known.map_or("", |(known, _)| known.group))
+    }
+
     /// The resource and its part, if every cluster has it; `None` for a resource of another API group.
     fn resource(&self) -> Found<Option<(&'static Resource, Option<&str>)>> {
         let on = &*self.on.value;

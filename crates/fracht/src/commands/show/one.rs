@@ -425,7 +425,7 @@ impl ContainerOf<'_> {
         let own = || "the image's own".to_owned();
         row("program", Some(self.program.as_ref().map_or_else(own, |program| command(program))));
         row("arguments", self.args.as_ref().map(|args| command(args)));
-        row("folder", self.workdir.map(str::to_owned));
+        row("working folder", self.workdir.map(str::to_owned));
         let user = self.user.clone().unwrap_or_else(|| "the image's own".to_owned());
         row("user", Some(format!("{user}, confined: {}", self.confine)));
         let [cpu, memory] = &self.sizes;

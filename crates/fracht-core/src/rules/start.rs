@@ -245,7 +245,9 @@ pub(super) fn order_missing(model: &Model, sink: &mut Sink) {
         if workload.unread.has(&["after"]) || !runs {
             continue;
         }
-        let mut reported = BTreeSet::from([id]);
+        // At an address that it shares, it answers itself.
+        let shared = workload.behind().iter().map(|other| other.value);
+        let mut reported: BTreeSet<_> = std::iter::once(id).chain(shared).collect();
         let mut own = None;
         for (address, origin) in model.addresses(workload) {
             let Address::Service(on, _) = address else { continue };

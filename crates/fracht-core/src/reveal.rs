@@ -1,6 +1,6 @@
 //! Reads the values of secrets. Only commands with `--secrets` call it.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::error::Error;
 use std::fmt;
 use std::path::{Path, PathBuf};
@@ -9,7 +9,7 @@ use std::sync::Arc;
 use crate::files::{Files, MOST_BYTES, reason};
 use crate::grammar::lines;
 use crate::grammar::reference::{self, Piece};
-use crate::model::{SecretKey, SecretSource};
+use crate::model::{Replacement, SecretKey, SecretSource};
 
 /// Why the value of a secret cannot be read. Never contains any part of the value.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -68,7 +68,12 @@ impl<'f> Revealer<'f> {
                     let length = line.len();
                     value.truncate(length);
                 }
-                value
+                match std::str::from_utf8(&value) {
+                    Ok(text) if !key.references.is_empty() => {
+                        with_references(text, &key.references).into_bytes()
+                    }
+                    _ => value,
+                }
             }
             SecretSource::Lines(paths) => self.line(paths, key)?,
         };
@@ -100,17 +105,17 @@ impl<'f> Revealer<'f> {
 }
 
 /// A value with what its references stand for.
-fn with_references(value: &str, references: &[(Arc<str>, Arc<str>)]) -> String {
+fn with_references(value: &str, references: &[Replacement]) -> String {
     if references.is_empty() {
         return value.to_owned();
     }
+    let known: HashMap<&str, &str> = references.iter().map(|(written, text)| (&**written, &**text)).collect();
     let replaced = |piece: &Piece<'_>| match piece {
         Piece::Plain(plain) => (*plain).to_owned(),
         Piece::Stray(at) => value.get(*at..=*at).unwrap_or_default().to_owned(),
         Piece::Braces(inner, _) => {
             let written = ["{", inner, "}"].concat();
-            let known = references.iter().find(|(reference, _)| **reference == *written);
-            known.map_or(written, |(_, text)| text.to_string())
+            known.get(&*written).map_or(written, |text| (*text).to_owned())
         }
     };
     reference::pieces(value).iter().map(replaced).collect()

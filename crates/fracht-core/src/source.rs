@@ -101,8 +101,8 @@ pub struct SourceFile {
     pub text: Arc<str>,
     syntax: Syntax,
     lines: OnceLock<Vec<u32>>,
-    /// The keys of a file with secrets that a config takes as well.
-    public: BTreeSet<Arc<str>>,
+    /// The parts of a file with secrets that are none: references, and what a config takes. Start and end of each.
+    public: BTreeSet<(usize, usize)>,
     hidden: OnceLock<Vec<Range<usize>>>,
 }
 
@@ -115,6 +115,8 @@ pub enum Syntax {
     Lines,
     /// `KEY=value` lines with secrets.
     SecretLines,
+    /// Any text that is a secret.
+    Secret,
     /// Objects of a cluster, in YAML or JSON.
     Objects,
     /// Any other text: the content of a file that a config takes as it is.
@@ -151,9 +153,27 @@ impl SourceFile {
         self.hidden.get_or_init(|| find(self))
     }
 
-    /// Whether a config takes a key of this file with secrets, so that its value is none.
-    pub(crate) fn is_public(&self, key: &str) -> bool {
-        self.public.contains(key)
+    /// The ranges without those parts of them that are no secrets. `ranges` are sorted, without overlaps.
+    pub(crate) fn without_public(&self, ranges: Vec<Range<usize>>) -> Vec<Range<usize>> {
+        let mut public = self.public.iter().copied().peekable();
+        let mut left = Vec::with_capacity(ranges.len());
+        for mut range in ranges {
+            while let Some((start, end)) = public.next_if(|(start, _)| *start < range.end) {
+                left.push(range.start..start.max(range.start));
+                range.start = end.clamp(range.start, range.end);
+            }
+            left.push(range);
+        }
+        left.retain(|range| !range.is_empty());
+        left
+    }
+
+    /// Whether a part that is no secret touches some bytes.
+    pub(crate) fn touches_public(&self, range: &Range<usize>) -> bool {
+        let before = self.public.range(..(range.start, 0)).next_back();
+        let behind = self.public.range((range.end, 0)..).next();
+        before.is_some_and(|(_, end)| *end == range.start)
+            || behind.is_some_and(|(start, _)| *start == range.end)
     }
 
     /// The bytes of a line, from 1, without its line break; empty if the file has no such line.
@@ -192,10 +212,10 @@ impl Sources {
         id
     }
 
-    /// Notes a key of a file with secrets that a config takes.
-    pub(crate) fn publish(&mut self, file: FileId, key: &Arc<str>) {
-        let Some(file) = self.files.get_mut(file.0 as usize) else { return };
-        if file.syntax == Syntax::SecretLines && file.public.insert(Arc::clone(key)) {
+    /// Notes a part of a file with secrets that is none.
+    pub(crate) fn publish(&mut self, part: Span) {
+        let Some(file) = self.files.get_mut(part.file.0 as usize) else { return };
+        if file.public.insert((part.start as usize, part.end as usize)) {
             file.hidden = OnceLock::new();
         }
     }

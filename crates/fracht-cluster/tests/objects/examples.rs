@@ -130,6 +130,7 @@ fn a_shared_address_leads_to_both_versions() {
 /// The list of a load spreader has each member that there is, in each target.
 #[test]
 fn lists_of_replicas_follow_their_number() {
+    let head = "listen 80;\nlog \"$client {$status}\";\nmembers {\n";
     for (target, count) in [("test", 2), ("prod", 4)] {
         let generated = of("load-spreader", target);
         let config = object(&generated.objects, "ConfigMap", "spreader")["data"]["spreader.conf"].clone();
@@ -138,7 +139,7 @@ fn lists_of_replicas_follow_their_number() {
         let governing = set["spec"]["serviceName"].as_str().unwrap();
         let listed: Vec<String> =
             (0..count).map(|index| format!("  board-{index}.{governing}:8080;\n")).collect();
-        assert_eq!(config, format!("listen 80;\nmembers {{\n{}}}\n", listed.concat()));
+        assert_eq!(config, format!("{head}{}}}\n", listed.concat()));
     }
 }
 

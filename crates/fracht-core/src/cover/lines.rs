@@ -43,14 +43,10 @@ pub(crate) fn hidden(text: &str) -> Vec<Range<usize>> {
     hidden
 }
 
-/// The bytes of a file of secrets that must not be shown: all but the names of keys, and the values of those keys that
-/// are public.
-pub(crate) fn secrets(text: &str, is_public: impl Fn(&str) -> bool) -> Vec<Range<usize>> {
+/// The bytes of a file of secrets that must not be shown: all but the names of keys.
+pub(crate) fn secrets(text: &str) -> Vec<Range<usize>> {
     let (settings, broken) = lines::parse(text);
-    let shown = settings.into_iter().flat_map(|setting| {
-        let is_shown = is_public(&setting.key) && !may_be_secret(&setting.key, &setting.value);
-        std::iter::once(setting.key_at).chain(is_shown.then_some(setting.value_at))
-    });
+    let shown = settings.into_iter().map(|setting| setting.key_at);
     let of_broken = broken.into_iter().map(|line| {
         let broken = text.get(line.at.clone()).unwrap_or_default();
         let key = broken.find('=').unwrap_or_else(|| key_of(broken));

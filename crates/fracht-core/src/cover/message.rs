@@ -122,6 +122,10 @@ impl<'a> Cover<'a> {
                 if written.is_empty() || words_visible.contains(written) {
                     continue;
                 }
+                // What is left around a reference says nothing if it is as short as a slash.
+                if written.len() < 4 && file.touches_public(range) {
+                    continue;
+                }
                 let own = range.start < span.end as usize && range.end > span.start as usize;
                 let into = if own { &mut words.spoken_of } else { &mut words.near };
                 into.push(written.to_ascii_lowercase());

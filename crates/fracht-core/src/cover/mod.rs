@@ -67,7 +67,8 @@ pub fn hidden(file: &SourceFile) -> &[Range<usize>] {
         message::merged(match file.syntax() {
             Syntax::Stack => stack::hidden(text),
             Syntax::Lines => lines::hidden(text),
-            Syntax::SecretLines => lines::secrets(text, |key| file.is_public(key)),
+            Syntax::SecretLines => file.without_public(lines::secrets(text)),
+            Syntax::Secret => file.without_public(std::iter::once(0..text.len()).collect()),
             Syntax::Objects => objects::hidden(text),
             Syntax::Other => hits(text).into_iter().map(|hit| hit.range).collect(),
         })

@@ -28,6 +28,7 @@ pub(super) enum ValueKind {
     Object,
     Key,
     Make,
+    Switch,
 }
 
 impl ValueKind {
@@ -39,6 +40,7 @@ impl ValueKind {
                 !text.is_empty() && text.chars().all(word) && !text.starts_with(|c: char| c.is_ascii_digit())
             }
             Self::Object => NameKind::Object.check(text).is_ok(),
+            Self::Switch => ["true", "false"].contains(&text),
             Self::Make => make::parse(text).is_ok(),
             Self::Key => NameKind::Key.check(text).is_ok(),
             Self::Path => {
@@ -99,6 +101,7 @@ pub(super) fn treatment(path: &[String]) -> Treatment {
         let below: Vec<&str> = path.iter().skip(1).map(String::as_str).collect();
         return match below.as_slice() {
             [_, "key", _, "env"] => Treatment::Unless(ValueKind::Variable),
+            [_, "key", _, "references"] | [_, "references"] => Treatment::Unless(ValueKind::Switch),
             [_, "key", _, "make"] => Treatment::Unless(ValueKind::Make),
             [_, "key", _, "file"] | [_, "lines"] | [_, "lines", ""] => Treatment::Unless(ValueKind::Path),
             [_, "present"] => Treatment::Unless(ValueKind::Object),

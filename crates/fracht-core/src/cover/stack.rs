@@ -9,7 +9,7 @@ use std::ops::Range;
 use super::address::password_of;
 use super::looks::hits;
 use super::names::{flag_name, is_login_flag, may_be_secret_name};
-use super::place::{Treatment, below, by_name, is_secrets, treatment};
+use super::place::{Treatment, ValueKind, below, by_name, is_secrets, treatment};
 use super::word::{is_random, is_reference, is_switch};
 use crate::language::ROOT;
 
@@ -292,7 +292,16 @@ impl<'t> Scan<'t> {
         let start = self.at;
         let line_end = self.line_end();
         let line = self.text.get(start..line_end).unwrap_or_default();
-        let covered = !matches!(treatment(path), Treatment::Looks { .. });
+        let treatment = treatment(path);
+        if let Treatment::Unless(kind @ ValueKind::Switch) = treatment {
+            let end = line.find([',', ']', '}', '#']).unwrap_or(line.len());
+            let word = line.get(..end).unwrap_or_default().trim_end();
+            if kind.is_well_formed(word) {
+                self.at = start + word.len();
+                return;
+            }
+        }
+        let covered = !matches!(treatment, Treatment::Looks { .. });
         // A broken value may contain characters that otherwise end a value.
         let ends: &[char] = if covered { &['#'] } else { &[',', ']', '}', '#'] };
         let in_line = line.find(ends).unwrap_or(line.len());

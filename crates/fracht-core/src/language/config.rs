@@ -84,10 +84,21 @@ pub(crate) static FILE: Field<Arc<str>> = Field {
         name: "file",
         default: "required",
         becomes: "data of the ConfigMap, binaryData if it is not UTF-8",
-        description: "File whose content is the value; it is never changed.",
+        description: "File whose content is the value.",
         example: "\"conf/stations.csv\"",
     },
     takes: STRING,
+};
+
+pub(crate) static FILE_REFERENCES: Field<bool> = Field {
+    key: Key {
+        name: "references",
+        default: "false",
+        becomes: "–",
+        description: "Set to true to replace the references in the file, which is else taken as it is. All other braces stay.",
+        example: "true",
+    },
+    takes: BOOLEAN,
 };
 
 /// The value of a key: the short form of `key.NAME`.
@@ -98,5 +109,5 @@ pub(crate) static FILE_TABLE: TableShape = TableShape {
     what: "a table that names a file",
     short: Some(Short::Value(VALUE.shape())),
     one_of: &[],
-    groups: &[&[&FILE]],
+    groups: &[&[&FILE, &FILE_REFERENCES]],
 };

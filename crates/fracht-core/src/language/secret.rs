@@ -100,10 +100,21 @@ pub(crate) static MAKE: Field<Make> = Field {
     takes: formatted(&format::MAKE),
 };
 
+pub(crate) static FILE_REFERENCES: Field<bool> = Field {
+    key: Key {
+        name: "references",
+        default: "false",
+        becomes: "–",
+        description: "Set to true to replace the references in the file, which is else taken as it is. All other braces stay.",
+        example: "true",
+    },
+    takes: BOOLEAN,
+};
+
 /// `key.NAME` of a secret.
 pub(crate) static KEY_TABLE: TableShape = TableShape {
     what: "a table that says where the value is",
     short: None,
     one_of: &[&ENV, &FILE],
-    groups: &[&[&ENV, &FILE, &MAKE]],
+    groups: &[&[&ENV, &FILE, &FILE_REFERENCES, &MAKE]],
 };

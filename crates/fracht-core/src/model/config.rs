@@ -36,6 +36,11 @@ impl ConfigKeys {
         self.list.get(*self.places.get(name)?)
     }
 
+    /// The position of a key.
+    pub(crate) fn place(&self, name: &str) -> Option<usize> {
+        self.places.get(name).copied()
+    }
+
     /// A key by its name, to be changed.
     pub(crate) fn get_mut(&mut self, name: &str) -> Option<&mut ConfigKey> {
         self.list.get_mut(*self.places.get(name)?)
@@ -69,28 +74,28 @@ pub struct ConfigKey {
     pub takes_references: bool,
     /// Where earlier layers set it, the latest first.
     pub under: Vec<Origin>,
-    /// Whether an earlier layer takes it from a file.
-    pub(crate) is_over_file: bool,
+    /// Whether its content is that of a file, or overrides that of a file.
+    pub(crate) is_file: bool,
 }
 
 impl ConfigKey {
     /// A key that overrides no other one. References are replaced in its text.
     pub(crate) fn new(name: &Arc<str>, span: Span, content: Content) -> Self {
         let takes_references = matches!(content, Content::Text(_));
-        let name = Arc::clone(name);
-        Self { name, span, content, takes_references, under: Vec::new(), is_over_file: false }
+        let is_file = matches!(content, Content::File { .. });
+        Self { name: Arc::clone(name), span, content, takes_references, under: Vec::new(), is_file }
     }
 
     /// Whether it is a setting, which `use` makes a variable, and not a file.
     pub fn is_setting(&self) -> bool {
-        !self.is_over_file && !matches!(self.content, Content::File { .. })
+        !self.is_file
     }
 }
 
 /// The content of a config key.
 #[derive(Clone, Debug)]
 pub enum Content {
-    /// Text from the stack file, with its references resolved.
+    /// Text with its references resolved, from the stack file or another one.
     Text(Text),
     /// The content of a file, unchanged.
     File {
@@ -113,6 +118,15 @@ impl Content {
             // Some readers end a text at a NUL character, so such a file is treated as binary.
             Self::File { bytes, .. } if bytes.contains(&0) => None,
             Self::File { bytes, .. } => std::str::from_utf8(bytes).ok().map(str::to_owned),
+            Self::Present => None,
+        }
+    }
+
+    /// The file that it is in, if that is text.
+    pub(crate) fn file(&self) -> Option<FileId> {
+        match self {
+            Self::Text(text) => text.origin.span().map(|span| span.file),
+            Self::File { file, .. } => *file,
             Self::Present => None,
         }
     }

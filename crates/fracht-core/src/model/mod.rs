@@ -67,7 +67,7 @@ pub use mount::{Mount, Mounted, Scratch};
 pub use network::{Admitted, Network};
 pub use outside::{Outside, OutsidePlace, OutsidePort};
 pub use port::{Port, PortIndex, PortLogin, Protocol, Reach};
-pub use secret::{Secret, SecretForm, SecretKey, SecretSource};
+pub use secret::{Replacement, Secret, SecretForm, SecretKey, SecretSource};
 pub(crate) use store::is_port_of_store;
 pub use store::{OwnStore, Store};
 pub use target::{EarlierTarget, EntryKind, Gate, Target, TargetKind, Web};

@@ -39,10 +39,13 @@ pub struct SecretKey {
     /// How to make its value.
     pub make: Option<Make>,
     /// What the references in its value stand for, each with its braces.
-    pub references: Vec<(Arc<str>, Arc<str>)>,
+    pub references: Vec<Replacement>,
     /// Where its value is written, if it is a line of a file.
     pub line: Option<Origin>,
 }
+
+/// A reference with its braces, and what it stands for.
+pub type Replacement = (Arc<str>, Arc<str>);
 
 impl SecretKey {
     /// A key of which only its source is known.

@@ -6,18 +6,19 @@ use std::sync::Arc;
 use super::Reader;
 use super::fields::Fields;
 use super::lines::{self, Line};
+use crate::cover::may_be_secret;
 use crate::diag::Diagnostic;
 use crate::diag::reading::{BAD_NAME, BAD_VALUE, MISSING_KEY, UNKNOWN_NAME};
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::RefKind;
 use crate::language::AnyField;
 use crate::language::config::{
-    CONFIG_TABLE, FILE, FILE_TABLE, FILES, KEY, KEYS, LINES, PRESENT, REFERENCES, VALUE,
+    CONFIG_TABLE, FILE, FILE_REFERENCES, FILE_TABLE, FILES, KEY, KEYS, LINES, PRESENT, REFERENCES, VALUE,
 };
 use crate::model::{Config, ConfigKey, ConfigKeys, Content, KeyAddress, KeyAddresses, Part, Text};
 use crate::origin::Sourced;
 use crate::resolve::CONFIG;
-use crate::source::Syntax;
+use crate::source::{Span, Syntax};
 use crate::tree::Entry;
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Config {
@@ -27,11 +28,12 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
     for (key, entry) in fields.named(reader, &KEY) {
         if let Some(content) = content(reader, &format!("config.{name}/{key}"), entry) {
             let mut key = ConfigKey::new(key, entry.key_span, content);
-            let under = std::iter::successors(entry.node.under.as_deref(), |node| node.under.as_deref());
-            key.is_over_file = under.into_iter().any(|node| node.table().is_some());
+            let mut layers = std::iter::successors(Some(&entry.node), |node| node.under.as_deref());
+            key.is_file = layers.any(|node| node.table().is_some());
             keys.push(key);
         }
     }
+    let in_table = keys.len();
     let listed = fields.list(reader, &KEYS).unwrap_or_default();
     let (mut lines, mut is_whole) = (Vec::new(), !fields.has_invalid(reader, &[&LINES, &KEYS]));
     for written in fields.list(reader, &LINES).unwrap_or_default() {
@@ -52,7 +54,10 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
         }
         let wanted: BTreeSet<&Arc<str>> = listed.iter().map(|key| &key.value).collect();
         lines.retain(|line| wanted.contains(&line.name));
-        lines.iter().for_each(|line| reader.publish(line.span.file, &line.name));
+        // The file may be one with secrets as well.
+        for line in lines.iter().filter(|line| !may_be_secret(&line.name, &line.value)) {
+            line.origin.span().into_iter().for_each(|value| reader.publish(value));
+        }
     }
     let references = fields.or_default(reader, &REFERENCES).value;
     for line in lines {
@@ -60,7 +65,7 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
     }
     for written in fields.list(reader, &FILES).unwrap_or_default() {
         for path in reader.files(&written) {
-            read_file(reader, &path, &mut keys);
+            read_file(reader, &path, (&mut keys, in_table));
         }
     }
     let present = fields.get(reader, &PRESENT);
@@ -120,8 +125,8 @@ fn check_source(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) {
     reader.sink.push(problem);
 }
 
-/// Adds a file as a key with the name of the file.
-fn read_file(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, keys: &mut ConfigKeys) {
+/// Adds a file as a key with the name of the file. The first `in_table` of the keys are from `key`.
+fn read_file(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, (keys, in_table): (&mut ConfigKeys, usize)) {
     let Some((resolved, bytes)) = reader.file(path) else { return };
     let Some(span) = path.span() else { return };
     let name: Arc<str> = path.value.rsplit('/').next().unwrap_or_default().into();
@@ -135,6 +140,11 @@ fn read_file(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, keys: &mut Confi
         return;
     }
     let file = reader.source(&resolved, &bytes, path);
+    // `key.NAME` may say more of a file that a pattern matches as well.
+    let is_of_table = keys.place(&name).is_some_and(|place| place < in_table);
+    if is_of_table && file.is_some() && keys.get(&name).and_then(|key| key.content.file()) == file {
+        return;
+    }
     let content = Content::File { bytes, origin: path.origin, file };
     add(reader, keys, ConfigKey::new(&name, span, content));
 }
@@ -145,10 +155,20 @@ fn content(reader: &mut Reader<'_>, owner: &str, entry: &Entry) -> Option<Conten
         return reader.text(node, &VALUE, &CONFIG).map(Content::Text);
     }
     fields.require(reader, owner, &FILE);
+    let references = fields.or_default(reader, &FILE_REFERENCES).value;
     let path = fields.get(reader, &FILE)?;
     let (resolved, bytes) = reader.file(&path)?;
     let file = reader.source(&resolved, &bytes, &path);
-    Some(Content::File { bytes, origin: path.origin, file })
+    let content = Content::File { bytes, origin: path.origin, file };
+    if !references {
+        return Some(content);
+    }
+    let Some((text, file)) = content.as_text().zip(file) else {
+        lines::not_text(reader, &path);
+        return None;
+    };
+    let origin = lines::whole(&path, Span::new(file, 0..text.len()));
+    Some(Content::Text(reader.setting(&text.into(), origin)))
 }
 
 /// Adds the key of a line. References are replaced in it, unless its value is in single quotes.
@@ -187,11 +207,11 @@ fn add(reader: &mut Reader<'_>, keys: &mut ConfigKeys, key: ConfigKey) {
     match (key.content.origin(), first.content.origin()) {
         (Some(own), Some(other)) if lines::layer(own) > lines::layer(other) => {
             let under = std::mem::replace(first, key);
-            first.is_over_file = !under.is_setting();
+            first.is_file |= under.is_file;
             first.under = std::iter::once(other).chain(under.under).collect();
         }
         (Some(own), Some(other)) if lines::layer(own) < lines::layer(other) => {
-            first.is_over_file |= !key.is_setting();
+            first.is_file |= key.is_file;
             first.under.push(own);
         }
         _ => {

@@ -7,12 +7,13 @@ use super::{Reader, quoted};
 use crate::diag::Diagnostic;
 use crate::diag::reading::{BAD_VALUE, MISSING_KEY};
 use crate::diag::unknown::nearest;
+use crate::grammar;
 use crate::grammar::invalid::Invalid;
 use crate::grammar::reference::{self, Piece};
 use crate::language::{AnyField, Field, Key, Shape, Short, Table, TableShape, Takes, Template, fits};
-use crate::model::{Part, Text};
+use crate::model::{Part, Replacement, Text};
 use crate::origin::{Origin, Sourced};
-use crate::resolve;
+use crate::resolve::{self, is_meant};
 use crate::source::Span;
 use crate::tree::{Entries, Entry, Node, Value};
 
@@ -304,16 +305,29 @@ impl Reader<'_> {
         text
     }
 
-    /// What the references in a setting of a file stand for, each with its braces. The rest of the setting is left out.
-    pub(super) fn references(value: &Arc<str>, text: &Text) -> Vec<(Arc<str>, Arc<str>)> {
+    /// A secret from a file with its references resolved, and what they stand for, each with its braces. The
+    /// references may be shown, the rest of the value may not.
+    pub(super) fn secret(&mut self, value: &Arc<str>, origin: Origin) -> (Text, Vec<Replacement>) {
+        let text = self.setting(value, origin);
         let pieces = reference::pieces(value);
+        let start = origin
+            .span()
+            .and_then(|span| Some((span, grammar::quoted::offset(self.sources.text(span), value)?)));
+        for piece in &pieces {
+            if let (Piece::Braces(inner, range), Some((span, offset))) = (piece, start)
+                && is_meant(inner)
+            {
+                self.publish(span.part(offset + range.start - 1, offset + range.end + 1));
+            }
+        }
         let known = pieces.iter().zip(&text.parts).filter_map(|(piece, part)| match (piece, part) {
             (Piece::Braces(inner, _), Part::Known { text, .. }) => {
                 Some((["{", inner, "}"].concat().into(), Arc::clone(text)))
             }
             _ => None,
         });
-        known.collect()
+        let known = known.collect();
+        (text, known)
     }
 
     /// A text with its references resolved, and the value that it is; `None` if it is none.

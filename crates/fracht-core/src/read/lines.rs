@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::Reader;
 use crate::diag::Diagnostic;
-use crate::diag::reading::{BAD_NAME, BROKEN_LINE, DEFINED_TWICE, FILE_UNREADABLE};
+use crate::diag::reading::{BAD_NAME, BAD_VALUE, BROKEN_LINE, DEFINED_TWICE, FILE_UNREADABLE};
 use crate::grammar::lines;
 use crate::grammar::name::NameKind;
 use crate::origin::{Layer, Origin, Sourced};
@@ -73,6 +73,21 @@ pub(super) fn read(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>, syntax: Sy
         Some(Line { name, span, value: setting.value.into(), origin, is_literal })
     };
     Some(settings.into_iter().filter_map(line).collect())
+}
+
+/// The origin of the whole text of a file, at `span`, that the stack names as `path`.
+pub(super) fn whole(path: &Sourced<Arc<str>>, span: Span) -> Origin {
+    Origin::Written { span, layer: layer(path.origin) }
+}
+
+/// Reports a file in which references were to be replaced, and that is not text.
+pub(super) fn not_text(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>) {
+    reader.taint();
+    reader.sink.push(
+        Diagnostic::new(&BAD_VALUE, format!("`{}` is not text, so it has no references", path.value))
+            .at(path.span(), "not UTF-8, or has a NUL character")
+            .help("remove `references`"),
+    );
 }
 
 /// Reports a key that is defined twice in one layer.

@@ -350,10 +350,10 @@ impl Reader<'_> {
         Some(sources.add(path, shown, text, syntax))
     }
 
-    /// Notes a key of a file with secrets that a config takes.
-    fn publish(&mut self, file: FileId, key: &Arc<str>) {
+    /// Notes a part of a file with secrets that is none.
+    fn publish(&mut self, part: Span) {
         if let Texts::Growing(sources) = &mut self.sources {
-            sources.publish(file, key);
+            sources.publish(part);
         }
     }
 

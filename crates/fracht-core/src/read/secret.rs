@@ -15,9 +15,9 @@ use crate::grammar::make::Make;
 use crate::grammar::reference::RefKind;
 use crate::language::AnyField;
 use crate::language::secret::{
-    ENV, FILE, KEY, KEY_TABLE, KEYS, LINES, MAKE, PRESENT, REFERENCES, SECRET_TABLE,
+    ENV, FILE, FILE_REFERENCES, KEY, KEY_TABLE, KEYS, LINES, MAKE, PRESENT, REFERENCES, SECRET_TABLE,
 };
-use crate::model::{KeyAddresses, Secret, SecretForm, SecretKey, SecretSource};
+use crate::model::{KeyAddresses, Replacement, Secret, SecretForm, SecretKey, SecretSource};
 use crate::origin::{Layer, Sourced};
 use crate::source::{Span, Syntax};
 use crate::tree::{Entry, Node, Value};
@@ -26,13 +26,13 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> S
     let fields = Fields::of(entry, &SECRET_TABLE, reader);
     let present = fields.get(reader, &PRESENT);
     let mut keys: Vec<(SecretKey, Layer)> = Vec::new();
+    let mut addresses = KeyAddresses::default();
     for (key, entry) in fields.named(reader, &KEY) {
-        if let Some(found) = written(reader, &format!("secret.{name}/{key}"), key, entry) {
+        if let Some(found) = written(reader, &format!("secret.{name}/{key}"), (key, entry), &mut addresses) {
             keys.push((found, entry.node.layer));
         }
     }
     let listed = listed(reader, name, &fields);
-    let mut addresses = KeyAddresses::default();
     if fields.entry(&LINES).is_some() {
         read_lines(reader, name, &fields, &listed, (&mut keys, &mut addresses));
     } else {
@@ -79,13 +79,65 @@ fn listed(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) -> Vec<(Arc<
 }
 
 /// A key that is written in the stack.
-fn written(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry: &Entry) -> Option<SecretKey> {
+fn written(
+    reader: &mut Reader<'_>,
+    owner: &str,
+    (name, entry): (&Arc<str>, &Entry),
+    addresses: &mut KeyAddresses,
+) -> Option<SecretKey> {
     let (source, make) = source(reader, owner, entry)?;
     let (size, form) = match &source {
         SecretSource::File(path) => (reader.files.size(path).ok(), form(reader, path)),
         _ => (None, None),
     };
-    Some(SecretKey { size, form, make, ..SecretKey::new(Arc::clone(name), entry.key_span, source) })
+    let mut references = Vec::new();
+    let fields = Fields::of(entry, &KEY_TABLE, reader);
+    if let Some(replaced) = fields.get(reader, &FILE_REFERENCES).filter(|replaced| replaced.value) {
+        match (fields.get(reader, &FILE), size) {
+            (Some(path), Some(_)) => references = file_references(reader, name, &path, addresses),
+            // A file need not exist to check the stack.
+            (Some(_), None) => {}
+            // That of an earlier layer belongs to the file that another source replaces.
+            (None, _) if Some(lines::layer(replaced.origin)) < fields.node(&ENV).map(|env| env.layer) => {}
+            (None, _) => {
+                reader.taint();
+                reader.sink.push(
+                    Diagnostic::new(&BAD_VALUE, format!("`references` of `{owner}` needs `file`"))
+                        .at(replaced.span(), "only for a file")
+                        .help("remove it"),
+                );
+            }
+        }
+    }
+    Some(SecretKey {
+        size,
+        form,
+        make,
+        references,
+        ..SecretKey::new(Arc::clone(name), entry.key_span, source)
+    })
+}
+
+/// What the references in a file stand for. The file is looked at and not kept.
+fn file_references(
+    reader: &mut Reader<'_>,
+    name: &Arc<str>,
+    path: &Sourced<Arc<str>>,
+    addresses: &mut KeyAddresses,
+) -> Vec<Replacement> {
+    let Some((resolved, bytes)) = reader.file(path) else { return Vec::new() };
+    let shown = reader.shown(path);
+    let Ok(text) = std::str::from_utf8(&bytes).map(Arc::<str>::from) else {
+        lines::not_text(reader, path);
+        return Vec::new();
+    };
+    let Some(file) = reader.add(&resolved, &shown, Arc::clone(&text), Syntax::Secret) else {
+        return Vec::new();
+    };
+    let origin = lines::whole(path, Span::new(file, 0..text.len()));
+    let (text, references) = reader.secret(&text, origin);
+    addresses.add(name, &text);
+    references
 }
 
 /// Adds the keys of files of `KEY=value` lines. The files need not exist if the keys are listed.
@@ -184,8 +236,8 @@ fn of_line(
     let Line { name, span, value, origin, is_literal } = line;
     let mut references = Vec::new();
     if let Some(addresses) = addresses.filter(|_| !is_literal) {
-        let text = reader.setting(&value, origin);
-        references = Reader::references(&value, &text);
+        let (text, known) = reader.secret(&value, origin);
+        references = known;
         addresses.add(&name, &text);
     }
     SecretKey {

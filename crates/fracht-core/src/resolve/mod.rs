@@ -5,4 +5,4 @@ mod symbols;
 mod text;
 
 pub(crate) use symbols::{BuildSymbol, Facts, OutsideSymbol, Symbols, port_names};
-pub(crate) use text::{CONFIG, Context};
+pub(crate) use text::{CONFIG, Context, is_meant};

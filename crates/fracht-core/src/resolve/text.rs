@@ -117,7 +117,7 @@ impl Context<'_> {
 }
 
 /// Whether a text between the braces of a settings file is meant as a reference: its kind is one of ours, or almost.
-fn is_meant(inner: &str) -> bool {
+pub(crate) fn is_meant(inner: &str) -> bool {
     match reference::parse(reference::list(inner).map_or(inner, |(list, _)| list)) {
         Ok(written) => IN_TEXTS.contains(&written.kind),
         Err(NotReference::Kind(kind)) => nearest(kind, IN_TEXTS.into_iter().map(Word::word)).is_some(),

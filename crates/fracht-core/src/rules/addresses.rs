@@ -327,6 +327,7 @@ fn elsewhere(text: &Written<'_>, reference: &str) -> String {
             text.name
         ),
         Kind::Default => format!("remove the default, and write `{reference}` where the input is used"),
+        Kind::File => format!("write `{reference}`, and set `references = true` beside the file"),
         _ => format!("references are not replaced here: pass it as a variable, `env.NAME = \"{reference}\"`"),
     }
 }

@@ -33,7 +33,8 @@ pub(super) fn leftover<'m>(
     variables: &mut Variables<'m>,
 ) -> Option<Leftover> {
     // In a text with references `${NAME}` is no reference, and reported as such.
-    let is_read = text.takes_references() || matches!(text.kind, Kind::PlainLine | Kind::Command);
+    let is_read = !text.kind.is_file() && text.takes_references()
+        || matches!(text.kind, Kind::PlainLine | Kind::Command);
     if !text.text.contains(['$', '{', '%', '@', '_']) || !is_read || text.kind == Kind::Label {
         return None;
     }

@@ -175,7 +175,7 @@ pub(super) fn placeholder_left(model: &Model, sources: &Sources, sink: &mut Sink
             sink.push(text.owner.owns(problem));
             continue;
         }
-        let in_file = text.kind == Kind::File || text.text.contains('\n');
+        let in_file = text.kind.is_file() || text.text.contains('\n');
         // A program may be called `todo`.
         let is_word = text.kind == Kind::Argument && text.text.chars().all(|c| c.is_ascii_lowercase());
         let found = placeholder(&text.text, in_file)

@@ -267,7 +267,9 @@ pub(super) fn reference_ignored(model: &Model, sources: &Sources, sink: &mut Sin
                     )
                 }
                 _ => format!(
-                    "files are taken as they are: pass it as a variable, `env.NAME = \"{{{written}}}\"`"
+                    "replace references in it: `key.\"{}\" = {{ file = \"PATH\", references = true }}` in `[{}]`",
+                    text.name,
+                    text.owner.reference()
                 ),
             };
             let problem = Diagnostic::new(

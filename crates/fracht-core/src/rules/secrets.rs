@@ -24,7 +24,7 @@ pub(super) fn secret_in_clear(model: &Model, sources: &Sources, sink: &mut Sink)
             // Also what only its name tells is not shown.
             sink.hide(place);
             let help = match text.kind {
-                Kind::File | Kind::Key => {
+                Kind::File | Kind::Template | Kind::Key => {
                     "keep the whole text as a secret: `key.KEY = { file = \"PATH\" }` in `[secret.NAME]`, and mount that"
                 }
                 Kind::Label => "remove it: labels and notes are readable to all who may list pods",

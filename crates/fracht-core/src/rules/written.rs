@@ -30,6 +30,8 @@ pub(super) enum Kind {
     PlainLine,
     /// The content of a file that a config takes.
     File,
+    /// The same, where references are replaced.
+    Template,
     /// A label or a note.
     Label,
     /// The default of an input.
@@ -40,6 +42,11 @@ impl Kind {
     /// Whether it is a key from a file of `KEY=value` lines.
     pub(super) fn is_line(self) -> bool {
         matches!(self, Self::Line | Self::PlainLine)
+    }
+
+    /// Whether it is the content of a file.
+    pub(super) fn is_file(self) -> bool {
+        matches!(self, Self::File | Self::Template)
     }
 }
 
@@ -145,7 +152,7 @@ impl Written<'_> {
             Kind::Command => format!("a command of `{owner}`"),
             Kind::Default => format!("the default of `{owner}`"),
             Kind::Label => format!("the label or note `{}` of `{owner}`", self.name),
-            Kind::Variable | Kind::Key | Kind::Line | Kind::PlainLine | Kind::File => {
+            Kind::Variable | Kind::Key | Kind::Line | Kind::PlainLine | Kind::File | Kind::Template => {
                 format!("`{}` of `{owner}`", self.name)
             }
         }
@@ -153,7 +160,7 @@ impl Written<'_> {
 
     /// Whether references are replaced in it.
     pub(super) fn takes_references(&self) -> bool {
-        matches!(self.kind, Kind::Variable | Kind::Argument | Kind::Key | Kind::Line | Kind::Label)
+        !matches!(self.kind, Kind::Command | Kind::PlainLine | Kind::File | Kind::Default)
     }
 }
 
@@ -170,15 +177,20 @@ pub(super) fn all<'m>(model: &'m Model, sources: &'m Sources) -> impl Iterator<I
         let owner = Owner::Table("config", &config.name, config.span);
         config.keys.iter().filter_map(move |key| match &key.content {
             Content::Text(text) => {
-                let lines = text.origin.span().is_some_and(|span| is_lines(span.file, sources));
-                let kind = match (lines, key.takes_references) {
-                    (false, _) => Kind::Key,
-                    (true, true) => Kind::Line,
-                    (true, false) => Kind::PlainLine,
+                let file = text.origin.span()?.file;
+                let kind = match sources.file(file)?.syntax() {
+                    Syntax::Lines | Syntax::SecretLines if key.takes_references => Kind::Line,
+                    Syntax::Lines | Syntax::SecretLines => Kind::PlainLine,
+                    Syntax::Stack => Kind::Key,
+                    // A secret that a config takes as well.
+                    Syntax::Secret => return None,
+                    Syntax::Objects | Syntax::Other => {
+                        return of_file(owner, Kind::Template, &key.name, file, sources);
+                    }
                 };
                 of_text(owner, kind, &key.name, text, sources)
             }
-            Content::File { file, .. } => of_file(owner, &key.name, (*file)?, sources),
+            Content::File { file, .. } => of_file(owner, Kind::File, &key.name, (*file)?, sources),
             Content::Present => None,
         })
     });
@@ -191,10 +203,6 @@ pub(super) fn all<'m>(model: &'m Model, sources: &'m Sources) -> impl Iterator<I
         Some(Written { owner, kind: Kind::Default, name: &input.name, before, text, span, exact })
     });
     containers.chain(labels).chain(keys).chain(defaults)
-}
-
-fn is_lines(file: FileId, sources: &Sources) -> bool {
-    sources.file(file).is_some_and(|file| matches!(file.syntax(), Syntax::Lines | Syntax::SecretLines))
 }
 
 /// The commands that run in a container beside its program: its health check, and what runs before a stop.
@@ -265,9 +273,15 @@ fn of_text<'m>(
     })
 }
 
-fn of_file<'m>(owner: Owner<'m>, name: &'m str, file: FileId, sources: &'m Sources) -> Option<Written<'m>> {
+fn of_file<'m>(
+    owner: Owner<'m>,
+    kind: Kind,
+    name: &'m str,
+    file: FileId,
+    sources: &'m Sources,
+) -> Option<Written<'m>> {
     let text = &*sources.file(file)?.text;
     let span = Span::new(file, 0..text.len());
     let before = Cow::Borrowed("");
-    Some(Written { owner, kind: Kind::File, name, before, text: Cow::Borrowed(text), span, exact: Some(0) })
+    Some(Written { owner, kind, name, before, text: Cow::Borrowed(text), span, exact: Some(0) })
 }

@@ -330,8 +330,10 @@ fn no_command_shows_a_value_of_a_file_of_secrets() {
         "use = [\"secret.s\", \"config.c\"]\n[secret.s]\nlines = \"s.env\"\nkeys = [\"COLOR\", \"NONE\"]\n\
          [config.c]\nlines = \"s.env\"\nkeys = [\"PLAIN\", \"NONE\"]\n",
     );
+    let file =
+        stack("use = [\"secret.s\"]\n[secret.s]\nkey.COLOR = { file = \"s.env\", references = true }\n");
     for (base, lines) in
-        [&base, &both].into_iter().flat_map(|base| SECRET_LINES.iter().map(move |lines| (base, lines)))
+        [&base, &both, &file].into_iter().flat_map(|base| SECRET_LINES.iter().map(move |lines| (base, lines)))
     {
         let lines = format!("PLAIN=1\n{}\n", lines.replace('@', CANARY));
         let sandbox = Sandbox::empty().file("fracht.toml", base).file("s.env", &lines);

@@ -4,7 +4,7 @@ use std::io::Read as _;
 use std::process::Stdio;
 
 use insta::assert_snapshot;
-use serde_json::Value;
+use serde_json::{Value, json};
 
 use crate::sandbox::{Run, Sandbox};
 
@@ -25,6 +25,49 @@ fn the_objects_of_the_demo() {
     for (kind, objects) in kinds {
         assert_snapshot!(format!("demo_{kind}"), objects.join("---\n"));
     }
+}
+
+#[test]
+fn references_in_files_are_replaced_on_request() {
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [config.c.key]
+        plain = { file = "app.conf" }
+        "app.conf" = { file = "app.conf", references = true }
+        [secret.s.key]
+        plain = { file = "app.conf" }
+        "app.conf" = { file = "app.conf", references = true }
+        [service.db]
+        image = "registry.example/db:1.0"
+        port.sql = 5432
+        [service.a]
+        image = "registry.example/a:1.0"
+        mount."/etc/c" = "config.c"
+        mount."/etc/s" = "secret.s"
+        after.db = "started"
+        "#};
+    let written = "log {0} ${x} {{service.db}}\r\nurl=sql://{service.db/sql}/x\n";
+    let replaced = written.replace("{service.db/sql}", "db:5432");
+    let sandbox = Sandbox::with(stack).file("app.conf", written);
+    let all = sandbox.json(&["render", "--secrets"])["items"].clone();
+    let data = |kind: &str| {
+        let object = all.as_array().unwrap().iter().find(|object| object["kind"] == kind);
+        object.unwrap()["data"].clone()
+    };
+    assert_eq!(data("ConfigMap"), json!({ "plain": written, "app.conf": replaced }));
+    // The same two in base64.
+    let encoded = json!({
+        "plain": "bG9nIHswfSAke3h9IHt7c2VydmljZS5kYn19DQp1cmw9c3FsOi8ve3NlcnZpY2UuZGIvc3FsfS94Cg==",
+        "app.conf": "bG9nIHswfSAke3h9IHt7c2VydmljZS5kYn19DQp1cmw9c3FsOi8vZGI6NTQzMi94Cg==",
+    });
+    assert_eq!(data("Secret"), encoded);
+
+    let broken = sandbox.file("app.conf", b"\xff{service.db}").json(&["check"]);
+    let problems = broken["problems"].as_array().unwrap();
+    let places: Vec<_> =
+        problems.iter().map(|problem| (&problem["rule"], &problem["place"]["line"])).collect();
+    assert_eq!(places, [(&json!("bad-value"), &json!(5)), (&json!("bad-value"), &json!(8))]);
 }
 
 #[test]

@@ -203,14 +203,18 @@ fn open_ports(model: &Model, plan: &ReachPlan) -> String {
         ]);
     }
     let mut out = table.show();
-    let mut lines: Vec<String> =
-        plan.open_ports.iter().filter_map(|way| address::hosts_line(&way.addresses)).collect();
-    lines.sort_unstable();
-    lines.dedup();
-    for line in lines {
-        out.push_str(&format!(
+    let names: BTreeSet<&str> =
+        plan.open_ports.iter().filter_map(|way| address::host(&way.addresses)).collect();
+    let names: Vec<String> = names.into_iter().map(address::hosts_line).collect();
+    match names.as_slice() {
+        [] => {}
+        [line] => out.push_str(&format!(
             "\nIf DNS does not have this name yet, add it to your hosts file: {BOLD}{line}{BOLD:#}\n"
-        ));
+        )),
+        lines => {
+            out.push_str("\nIf DNS does not have these names yet, add them to your hosts file:\n");
+            lines.iter().for_each(|line| out.push_str(&format!("  {BOLD}{line}{BOLD:#}\n")));
+        }
     }
     out
 }

@@ -30,10 +30,15 @@ pub(crate) fn range(addresses: &[ExternalAddress]) -> Option<String> {
     }
 }
 
-/// The line of a hosts file for an address of the web entry.
-pub(crate) fn hosts_line(addresses: &[ExternalAddress]) -> Option<String> {
+/// The name of an address of the web entry.
+pub(crate) fn host(addresses: &[ExternalAddress]) -> Option<&str> {
     addresses.iter().find_map(|address| match address {
-        ExternalAddress::Web { host, .. } => Some(format!("ENTRY-ADDRESS {host}")),
+        ExternalAddress::Web { host, .. } => Some(&**host),
         _ => None,
     })
+}
+
+/// The line of a hosts file for a name of the web entry.
+pub(crate) fn hosts_line(name: &str) -> String {
+    format!("ENTRY-ADDRESS {name}")
 }

@@ -146,7 +146,7 @@ pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> ReachDocument<'a>
             protocol: port.protocol.word(),
             reach: way.reach.word(),
             addresses: way.addresses.iter().map(address::shown).collect(),
-            hosts_line: address::hosts_line(&way.addresses),
+            hosts_line: address::host(&way.addresses).map(address::hosts_line),
             learn: learn(model, way),
             tls: way
                 .addresses

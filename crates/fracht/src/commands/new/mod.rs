@@ -197,7 +197,8 @@ impl Plan {
         if let Runs::Image(image) = &self.runs
             && let Some(store) = Store::of_image(image)
         {
-            out.push_str(&format!("    known as {}: with its port, health check and sizes\n", store.name));
+            let with = if store.ports.is_empty() { "sizes" } else { "its port, health check and sizes" };
+            out.push_str(&format!("    known as {}: with {with}\n", store.name));
             if !store.data.is_empty() {
                 out.push_str("  volume.data\n");
             }

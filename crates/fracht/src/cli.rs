@@ -141,6 +141,18 @@ pub(crate) struct TargetChoice {
     pub(crate) target: Option<String>,
 }
 
+/// What the commands that show a plan of one target take.
+#[derive(Debug, Default, Args)]
+pub(crate) struct PlanChoice {
+    #[command(flatten)]
+    pub(crate) stack: StackChoice,
+    #[command(flatten)]
+    pub(crate) target: TargetChoice,
+    /// Output format
+    #[arg(long, value_name = "FORMAT", default_value = "text")]
+    pub(crate) format: Format,
+}
+
 impl TargetChoice {
     pub(crate) fn name(&self) -> Option<&str> {
         self.target.as_deref()
@@ -216,12 +228,7 @@ pub(crate) enum CheckFormat {
 #[command(after_help = "Examples:\n  fracht order -t prod\n  fracht order -t prod --format json")]
 pub(crate) struct Order {
     #[command(flatten)]
-    pub(crate) stack: StackChoice,
-    #[command(flatten)]
-    pub(crate) target: TargetChoice,
-    /// Output format
-    #[arg(long, value_name = "FORMAT", default_value = "text")]
-    pub(crate) format: Format,
+    pub(crate) plan: PlanChoice,
 }
 
 /// List all ports: number, who can reach each, and at which address
@@ -229,12 +236,7 @@ pub(crate) struct Order {
 #[command(after_help = "Examples:\n  fracht ports -t laptop\n  fracht ports -t prod --format json")]
 pub(crate) struct Ports {
     #[command(flatten)]
-    pub(crate) stack: StackChoice,
-    #[command(flatten)]
-    pub(crate) target: TargetChoice,
-    /// Output format
-    #[arg(long, value_name = "FORMAT", default_value = "text")]
-    pub(crate) format: Format,
+    pub(crate) plan: PlanChoice,
 }
 
 /// Show what can reach what: open ports from outside, connections inside the stack
@@ -245,12 +247,7 @@ pub(crate) struct Ports {
 #[command(after_help = "Examples:\n  fracht reach -t laptop\n  fracht reach -t prod --format json")]
 pub(crate) struct Reach {
     #[command(flatten)]
-    pub(crate) stack: StackChoice,
-    #[command(flatten)]
-    pub(crate) target: TargetChoice,
-    /// Output format
-    #[arg(long, value_name = "FORMAT", default_value = "text")]
-    pub(crate) format: Format,
+    pub(crate) plan: PlanChoice,
 }
 
 /// Show what runs: images, replicas, sizes and their sums, volumes
@@ -262,16 +259,11 @@ pub(crate) struct Reach {
     after_help = "Examples:\n  fracht show -t prod\n  fracht show api -t prod\n  fracht show -t prod --format json"
 )]
 pub(crate) struct Show {
-    #[command(flatten)]
-    pub(crate) stack: StackChoice,
     /// Service or task to show
     #[arg(value_name = "NAME")]
     pub(crate) workload: Option<String>,
     #[command(flatten)]
-    pub(crate) target: TargetChoice,
-    /// Output format
-    #[arg(long, value_name = "FORMAT", default_value = "text")]
-    pub(crate) format: Format,
+    pub(crate) plan: PlanChoice,
 }
 
 /// List all images: built here or taken, pinned or floating, and who uses each
@@ -281,12 +273,7 @@ pub(crate) struct Show {
 #[command(after_help = "Examples:\n  fracht images -t prod\n  fracht images -t prod --format json")]
 pub(crate) struct Images {
     #[command(flatten)]
-    pub(crate) stack: StackChoice,
-    #[command(flatten)]
-    pub(crate) target: TargetChoice,
-    /// Output format
-    #[arg(long, value_name = "FORMAT", default_value = "text")]
-    pub(crate) format: Format,
+    pub(crate) plan: PlanChoice,
 }
 
 /// Compare two targets, or a target with objects rendered earlier

@@ -8,10 +8,11 @@ use fracht_core::diag::nearest;
 use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 
-use crate::cli::StackChoice;
+use crate::cli::{PlanChoice, StackChoice};
 use crate::disk::Disk;
 use crate::failure::Failure;
 use crate::inputs;
+use crate::ui::Ui;
 
 /// The usual name of a stack file.
 const FILE_NAME: &str = "fracht.toml";
@@ -133,6 +134,18 @@ pub(crate) fn target(project: &Project<'_>, choice: Option<&str>) -> Result<Stri
             Err(Failure::new("this stack has several targets", format!("choose one with `-t NAME`: {known}")))
         }
     }
+}
+
+/// The stack and its verdict for the target of a command. Its errors are shown.
+pub(crate) fn planned(
+    choice: &PlanChoice,
+    ui: &mut Ui,
+) -> Result<(ManuallyDrop<Project<'static>>, ManuallyDrop<Verdict>), Failure> {
+    let mut project = open(&choice.stack)?;
+    let target = target(&project, choice.target.name())?;
+    let verdict = verdict(&mut project, &target)?;
+    ui.errors(&verdict.report, project.sources());
+    Ok((project, verdict))
 }
 
 /// Checks the stack for a target that [`target`] has found. Like the project, the verdict is never dropped.

@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use super::allow::ALLOW;
-use super::field::{BOOLEAN, Field, STRING, Table, formatted, list, name, named, one_or_list, secret_source};
+use super::config::{FILE_REFERENCES, REFERENCES};
+use super::field::{Field, STRING, Table, formatted, list, name, named, one_or_list, secret_source};
 use super::format;
 use super::shape::{Key, TableShape};
 use crate::grammar::make::Make;
@@ -28,16 +29,6 @@ pub(crate) static LINES: Field<Arc<str>> = Field {
         example: "\"secrets/site.env\"",
     },
     takes: one_or_list(STRING),
-};
-pub(crate) static REFERENCES: Field<bool> = Field {
-    key: Key {
-        name: "references",
-        default: "true",
-        becomes: "–",
-        description: "Set to false to take the values of `lines` as they are: no references are replaced.",
-        example: "false",
-    },
-    takes: BOOLEAN,
 };
 pub(crate) static PRESENT: Field<Arc<str>> = Field {
     key: Key {
@@ -98,17 +89,6 @@ pub(crate) static MAKE: Field<Make> = Field {
         example: "\"24 letters\"",
     },
     takes: formatted(&format::MAKE),
-};
-
-pub(crate) static FILE_REFERENCES: Field<bool> = Field {
-    key: Key {
-        name: "references",
-        default: "false",
-        becomes: "–",
-        description: "Set to true to replace the references in the file, which is else taken as it is. All other braces stay.",
-        example: "true",
-    },
-    takes: BOOLEAN,
 };
 
 /// `key.NAME` of a secret.

@@ -8,6 +8,7 @@ mod config;
 mod container;
 mod extra;
 mod fields;
+mod file;
 mod health;
 mod input;
 mod label;
@@ -17,6 +18,7 @@ mod mount;
 mod network;
 mod outside;
 mod port;
+mod reference;
 mod right;
 mod secret;
 mod stack;
@@ -32,23 +34,18 @@ use std::ops::Deref;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use crate::diag::reading::{BAD_NAME, BAD_VALUE, FILE_UNREADABLE, PATH_OUTSIDE, UNKNOWN_NAME};
-use crate::diag::unknown::Unknown;
+use crate::diag::reading::{BAD_NAME, BAD_VALUE};
 use crate::diag::{Diagnostic, Sink};
-use crate::escape::escaped_path;
-use crate::files::glob::{self, Unmatched};
-use crate::files::{Files, MOST_BYTES, PathProblem, confine, levels_above, outside, reason};
+use crate::files::Files;
 use crate::grammar::pattern::Pattern;
-use crate::grammar::reference::{RefKind, Reference};
-use crate::grammar::word::Word;
 use crate::input::InputValues;
 use crate::language::target::ON;
 use crate::language::{AnyField, Field, Key, Table, stack as stack_keys};
 use crate::layer::{Layered, Targets, layered};
-use crate::model::{List, Model, SecretId, Unread};
+use crate::model::{List, Model, Unread};
 use crate::origin::Sourced;
 use crate::resolve::Symbols;
-use crate::source::{FileId, Sources, Span, Syntax};
+use crate::source::{Sources, Span};
 use crate::tree::{Entry, Node, Value};
 
 use self::used::UsedBuilds;
@@ -302,14 +299,6 @@ impl Reader<'_> {
         );
     }
 
-    /// Reports a table that does not exist, unless its kind could not be read at all, which has been reported.
-    fn unknown(&mut self, kind: RefKind, name: &str, span: Span) {
-        self.taint();
-        if !self.symbols.is_unread(kind) {
-            Unknown::table(kind.word(), name, span).report(|| self.symbols.names(kind), self.sink);
-        }
-    }
-
     /// Reports a web path that does not start with a slash.
     fn absolute(&mut self, path: &Sourced<Arc<str>>, field: &Field<Arc<str>>) {
         if path.value.starts_with('/') {
@@ -335,195 +324,6 @@ impl Reader<'_> {
                 .at(span, "each container's name for itself")
                 .help("name it after what it does"),
         );
-    }
-
-    /// Adds a file that was read to those with places, if it is text.
-    fn source(&mut self, path: &Path, bytes: &[u8], written: &Sourced<Arc<str>>) -> Option<FileId> {
-        let text = std::str::from_utf8(bytes).ok().filter(|text| !text.contains('\0'))?;
-        let shown = self.shown(written);
-        self.add(path, &shown, text.into(), Syntax::Other)
-    }
-
-    /// Adds a text to the files with places.
-    fn add(&mut self, path: &Path, shown: &str, text: Arc<str>, syntax: Syntax) -> Option<FileId> {
-        let Texts::Growing(sources) = &mut self.sources else { return None };
-        Some(sources.add(path, shown, text, syntax))
-    }
-
-    /// Notes a part of a file with secrets that is none.
-    fn publish(&mut self, part: Span) {
-        if let Texts::Growing(sources) = &mut self.sources {
-            sources.publish(part);
-        }
-    }
-
-    /// Reads a file that the stack names. Errors are reported.
-    fn file(&mut self, written: &Sourced<Arc<str>>) -> Option<(PathBuf, Arc<[u8]>)> {
-        let path = self.path(written)?;
-        if let Some(bytes) = self.cache.bytes.get(&path) {
-            return Some((path, Arc::clone(bytes)));
-        }
-        match self.files.read(&path, MOST_BYTES) {
-            Ok(bytes) => {
-                let bytes: Arc<[u8]> = bytes.into();
-                self.cache.bytes.insert(path.clone(), Arc::clone(&bytes));
-                Some((path, bytes))
-            }
-            Err(error) => {
-                self.path_problem(written, &PathProblem::Unreadable(reason(&error)));
-                None
-            }
-        }
-    }
-
-    /// The resolved path of a file that the stack names. Errors are reported.
-    fn path(&mut self, written: &Sourced<Arc<str>>) -> Option<PathBuf> {
-        let key = (self.folder(written), Arc::clone(&written.value));
-        if let Some(path) = self.cache.paths.get(&key) {
-            return Some(path.clone());
-        }
-        match confine(self.files, self.root, &key.0, &key.1) {
-            Ok(path) => {
-                self.cache.paths.insert(key, path.clone());
-                Some(path)
-            }
-            Err(problem) => {
-                self.path_problem(written, &problem);
-                None
-            }
-        }
-    }
-
-    /// The path of a file that contains a secret. The file need not exist to check the stack.
-    fn secret_path(&mut self, written: &Sourced<Arc<str>>) -> Option<PathBuf> {
-        let from = self.folder(written);
-        match confine(self.files, self.root, &from, &written.value) {
-            Ok(path) => Some(path),
-            Err(PathProblem::Unreadable(_)) => Some(from.join(&*written.value)),
-            Err(problem) => {
-                self.path_problem(written, &problem);
-                None
-            }
-        }
-    }
-
-    /// A secret that a reference names and that must have some keys. Errors are reported.
-    fn secret_with(&mut self, reference: &Sourced<Reference>, needed: &[&str]) -> Option<Sourced<SecretId>> {
-        let (name, span) = (&reference.value.name, reference.span()?);
-        let Some((id, keys)) = self.symbols.secret(name) else {
-            self.unknown(RefKind::Secret, name, span);
-            return None;
-        };
-        let whole = !self.symbols.is_incomplete(RefKind::Secret, name);
-        let missing = needed.iter().filter(|_| whole).find(|key| !keys.contains(**key));
-        if let Some(key) = missing {
-            self.taint();
-            self.sink.push(
-                Diagnostic::new(&UNKNOWN_NAME, format!("`secret.{name}` has no key `{key}`"))
-                    .at(span, "requires that key")
-                    .help(format!("add it to `secret.{name}`: `key.\"{key}\" = {{ file = \"…\" }}`"))
-                    .help("or list it in `keys`, for an existing secret"),
-            );
-        }
-        Some(Sourced { value: id, origin: reference.origin })
-    }
-
-    /// A key of a secret that a reference names. Errors are reported.
-    fn secret_key(&mut self, reference: &Sourced<Reference>) -> Option<(SecretId, Arc<str>)> {
-        let span = reference.span()?;
-        let Reference { name, part, .. } = &reference.value;
-        let Some((id, keys)) = self.symbols.secret(name) else {
-            self.unknown(RefKind::Secret, name, span);
-            return None;
-        };
-        if let Some(key) = part.as_ref().and_then(|part| keys.get(part)) {
-            return Some((id, Arc::clone(key)));
-        }
-        let is_whole = !self.symbols.is_incomplete(RefKind::Secret, name);
-        let keys: Vec<Arc<str>> = keys.iter().map(Arc::clone).collect();
-        let owner = format!("secret.{name}");
-        self.taint();
-        if !is_whole {
-            return None;
-        }
-        let Some(part) = part else {
-            let key = keys.first().map_or("KEY", |key| &**key);
-            self.sink.push(
-                Diagnostic::new(&BAD_VALUE, format!("`{owner}` needs a key"))
-                    .at(span, "`/KEY` is missing")
-                    .help(format!("for example `\"{owner}/{key}\"`")),
-            );
-            return None;
-        };
-        let unknown = Unknown { what: "key", owner: Some(&owner), name: part, span, exact: false };
-        let names: Vec<&str> = keys.iter().map(|key| &**key).collect();
-        self.sink.push(unknown.among(names));
-        None
-    }
-
-    /// The files that a path or a pattern matches, each with its path from the file that contains it. If no file
-    /// matches, it is reported.
-    fn files(&mut self, written: &Sourced<Arc<str>>) -> Vec<Sourced<Arc<str>>> {
-        let key = (self.folder(written), Arc::clone(&written.value));
-        if levels_above(self.root, &key.0, &key.1).is_some() {
-            self.path_problem(written, &PathProblem::Outside);
-            return Vec::new();
-        }
-        let found = match self.cache.matches.get(&key) {
-            Some(found) => found,
-            None => match glob::matching(self.files, &key.0, &key.1) {
-                Ok(found) if !found.is_empty() => {
-                    let found = found.into_iter().map(Arc::from).collect();
-                    self.cache.matches.entry(key).or_insert(found)
-                }
-                other => {
-                    self.taint();
-                    let why = other.err().unwrap_or(Unmatched::None);
-                    self.sink.push(why.problem(&written.value, written.span()));
-                    return Vec::new();
-                }
-            },
-        };
-        found.iter().map(|name| Sourced { value: Arc::clone(name), origin: written.origin }).collect()
-    }
-
-    /// A path as messages show it: from the folder of the stack file.
-    fn shown(&self, written: &Sourced<Arc<str>>) -> String {
-        let from = self.folder(written);
-        let below = from.strip_prefix(self.root).unwrap_or(Path::new(""));
-        escaped_path(&self.folder_shown.join(below).join(&*written.value))
-    }
-
-    /// The folder of the file that a path is written in.
-    fn folder(&self, written: &Sourced<Arc<str>>) -> PathBuf {
-        let file = written.span().and_then(|span| self.sources.file(span.file));
-        file.and_then(|file| file.path.parent()).unwrap_or(self.root).to_owned()
-    }
-
-    fn path_problem(&mut self, written: &Sourced<Arc<str>>, problem: &PathProblem) {
-        self.taint();
-        let path = &written.value;
-        let (rule, message, label, help) = match problem {
-            PathProblem::Absolute => (
-                &PATH_OUTSIDE,
-                format!("`{path}` is an absolute path"),
-                "must be relative",
-                "write it relative to the folder of this file".to_owned(),
-            ),
-            PathProblem::Outside => {
-                let from = self.folder(written);
-                let folder = (self.root, self.folder_shown);
-                self.sink.push(outside(folder, &from, path, written.span()));
-                return;
-            }
-            PathProblem::Unreadable(reason) => (
-                &FILE_UNREADABLE,
-                format!("cannot read `{path}`"),
-                reason.as_str(),
-                format!("create it, or correct the path: looked for `{}`", self.shown(written)),
-            ),
-        };
-        self.sink.push(Diagnostic::new(rule, message).at(written.span(), label).help(help));
     }
 }
 

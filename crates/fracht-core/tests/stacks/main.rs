@@ -10,6 +10,7 @@
 
 mod damage;
 mod images;
+mod keys;
 mod layers;
 mod limits;
 mod one_message;

@@ -9,7 +9,8 @@ use fracht_core::files::reason;
 
 use super::{check, diff, images, order, ports, reach, render, show, trace};
 use crate::cli::{
-    Check, Demo, Diff, Format, Images, Order, Ports, Reach, Render, Show, StackChoice, TargetChoice, Trace,
+    Check, Demo, Diff, Format, Images, Order, PlanChoice, Ports, Reach, Render, Show, StackChoice,
+    TargetChoice, Trace,
 };
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
@@ -33,25 +34,26 @@ pub(crate) fn run(args: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
     ui.result(&format!("Created the demo stack in {shown}. Start with {shown}/fracht.toml.\n"))?;
     let stack = || StackChoice { stack: Some(dir.clone()), ..StackChoice::default() };
     let prod = || TargetChoice { target: Some("prod".into()) };
+    let plan = |target| PlanChoice { stack: stack(), target, ..PlanChoice::default() };
     let laptop = || TargetChoice { target: Some("laptop".into()) };
 
     ui.command(&format!("fracht check --stack {shown}"))?;
     check::run(&Check { stack: stack(), ..Check::default() }, ui)?;
     ui.command(&format!("fracht order --stack {shown} -t prod"))?;
-    order::run(&Order { stack: stack(), target: prod(), ..Order::default() }, ui)?;
+    order::run(&Order { plan: plan(prod()) }, ui)?;
     ui.command(&format!("fracht ports --stack {shown} -t laptop"))?;
-    ports::run(&Ports { stack: stack(), target: laptop(), ..Ports::default() }, ui)?;
+    ports::run(&Ports { plan: plan(laptop()) }, ui)?;
     ui.command(&format!("fracht ports --stack {shown} -t prod"))?;
-    ports::run(&Ports { stack: stack(), target: prod(), ..Ports::default() }, ui)?;
+    ports::run(&Ports { plan: plan(prod()) }, ui)?;
     ui.command(&format!("fracht reach --stack {shown} -t prod"))?;
-    reach::run(&Reach { stack: stack(), target: prod(), ..Reach::default() }, ui)?;
+    reach::run(&Reach { plan: plan(prod()) }, ui)?;
     ui.command(&format!("fracht show --stack {shown} -t prod"))?;
-    show::run(&Show { stack: stack(), target: prod(), ..Show::default() }, ui)?;
+    show::run(&Show { plan: plan(prod()), ..Show::default() }, ui)?;
     ui.command(&format!("fracht show --stack {shown} api -t prod"))?;
     let workload = Some("api".to_owned());
-    show::run(&Show { stack: stack(), workload, target: prod(), ..Show::default() }, ui)?;
+    show::run(&Show { workload, plan: plan(prod()) }, ui)?;
     ui.command(&format!("fracht images --stack {shown} -t prod"))?;
-    images::run(&Images { stack: stack(), target: prod(), ..Images::default() }, ui)?;
+    images::run(&Images { plan: plan(prod()) }, ui)?;
     let staging = || TargetChoice { target: Some("staging".into()) };
     ui.command(&format!("fracht diff --stack {shown} -t staging --against prod"))?;
     let staged = Diff {

@@ -58,13 +58,10 @@ struct Argument<'a> {
 }
 
 pub(crate) fn run(args: &Images, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(&args.stack)?;
-    let target = stack::target(&project, args.target.name())?;
-    let verdict = stack::verdict(&mut project, &target)?;
-    ui.errors(&verdict.report, project.sources());
+    let (project, verdict) = stack::planned(&args.plan, ui)?;
     let model = &verdict.facts.model;
     let plan = ImagePlan::of(model);
-    match args.format {
+    match args.plan.format {
         Format::Text => ui.result(&text(model, &plan))?,
         Format::Json => {
             let build = |id: &BuildId| {
@@ -94,7 +91,7 @@ pub(crate) fn run(args: &Images, ui: &mut Ui) -> Result<Outcome, Failure> {
             });
             ui.json(&ImagesDocument {
                 stack: &model.name.value,
-                target: &target,
+                target: &model.target.name,
                 images: plan.images.iter().map(row).collect(),
                 builds: builds.collect(),
             })?;

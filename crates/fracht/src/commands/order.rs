@@ -64,13 +64,10 @@ struct Chain<'a> {
 }
 
 pub(crate) fn run(args: &Order, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(&args.stack)?;
-    let target = stack::target(&project, args.target.name())?;
-    let verdict = stack::verdict(&mut project, &target)?;
+    let (project, verdict) = stack::planned(&args.plan, ui)?;
     let sources = project.sources();
     let plan = &verdict.facts.order;
-    ui.errors(&verdict.report, sources);
-    match args.format {
+    match args.plan.format {
         Format::Text => ui.result(&text(&verdict.facts.model, plan, sources))?,
         Format::Json => ui.json(&document(&verdict.facts.model, plan, sources))?,
     }

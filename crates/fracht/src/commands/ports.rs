@@ -54,12 +54,9 @@ struct Clash<'a> {
 }
 
 pub(crate) fn run(args: &Ports, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(&args.stack)?;
-    let target = stack::target(&project, args.target.name())?;
-    let verdict = stack::verdict(&mut project, &target)?;
+    let (_, verdict) = stack::planned(&args.plan, ui)?;
     let plan = &verdict.facts.ports;
-    ui.errors(&verdict.report, project.sources());
-    match args.format {
+    match args.plan.format {
         Format::Text => ui.result(&text(&verdict.facts.model, plan))?,
         Format::Json => ui.json(&document(&verdict.facts.model, plan))?,
     }

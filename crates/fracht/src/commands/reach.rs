@@ -29,12 +29,9 @@ use crate::ui::{Ui, address, counted};
 const MOST_COLUMNS: usize = 20;
 
 pub(crate) fn run(args: &Asked, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(&args.stack)?;
-    let target = stack::target(&project, args.target.name())?;
-    let verdict = stack::verdict(&mut project, &target)?;
-    ui.errors(&verdict.report, project.sources());
+    let (_, verdict) = stack::planned(&args.plan, ui)?;
     let plan = verdict.facts.reach();
-    match args.format {
+    match args.plan.format {
         Format::Text => ui.result(&text(&verdict.facts.model, plan))?,
         Format::Json => ui.json(&document::of(&verdict.facts.model, plan))?,
     }
@@ -213,7 +210,9 @@ fn open_ports(model: &Model, plan: &ReachPlan) -> String {
         )),
         lines => {
             out.push_str("\nIf DNS does not have these names yet, add them to your hosts file:\n");
-            lines.iter().for_each(|line| out.push_str(&format!("  {BOLD}{line}{BOLD:#}\n")));
+            for line in lines {
+                out.push_str(&format!("  {BOLD}{line}{BOLD:#}\n"));
+            }
         }
     }
     out

@@ -42,17 +42,14 @@ impl<'a> Checked<'a> {
 }
 
 pub(crate) fn run(args: &Show, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let mut project = stack::open(&args.stack)?;
-    let target = stack::target(&project, args.target.name())?;
-    let verdict = stack::verdict(&mut project, &target)?;
-    ui.errors(&verdict.report, project.sources());
+    let (project, verdict) = stack::planned(&args.plan, ui)?;
     let checked = Checked { project: &project, verdict: &verdict };
     match &args.workload {
-        None if args.format == Format::Json => ui.json(&document::of(checked))?,
+        None if args.plan.format == Format::Json => ui.json(&document::of(checked))?,
         None => ui.result(&text(checked.model(), checked.sources()))?,
         Some(name) => {
             let found = one::One::of(checked, find(checked.model(), name)?);
-            match args.format {
+            match args.plan.format {
                 Format::Text => ui.result(&found.text())?,
                 Format::Json => ui.json(&found)?,
             }

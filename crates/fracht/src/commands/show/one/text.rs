@@ -69,8 +69,9 @@ fn wrapped(text: &str, room: usize) -> Vec<String> {
             return parts;
         };
         let fitting = rest.get(..end).unwrap_or_default();
-        let sign = fitting.rfind([' ', ',', ';', '/', '&', '@', '?']).map(|at| at + 1);
-        let end = sign.filter(|sign| *sign > end / 2).unwrap_or(end.max(1));
+        let behind = |signs: &[char]| fitting.rfind(signs).map(|at| at + 1).filter(|sign| *sign > end / 2);
+        let sign = behind(&[' ', ',', ';']).or_else(|| behind(&['/', '&', '@', '?']));
+        let end = sign.unwrap_or(end.max(1));
         let Some((part, next)) = rest.split_at_checked(end) else {
             parts.push(rest.to_owned());
             return parts;

@@ -5,7 +5,7 @@
 
 use std::sync::Arc;
 
-use crate::language::{Shape, Short};
+use crate::language::{Shape, Short, Sides};
 use crate::origin::Layer;
 use crate::tree::{Entries, Entry, Node, Value};
 
@@ -16,6 +16,9 @@ pub(super) fn merge(base: &mut Entries, over: &Entries, shape: Option<Shape>) {
     if over.keys().any(|name| is_one_of(name)) {
         // Of keys that exclude each other, the one of the later layer stays.
         base.retain(|name, _| !is_one_of(name) || over.contains_key(name));
+    }
+    if let Some(sides) = shape.and_then(|shape| shape.table()).and_then(Sides::of) {
+        change_sides(sides, base, over);
     }
     for (name, entry) in over {
         match base.get_mut(name) {
@@ -47,6 +50,32 @@ fn merge_node(base: &mut Node, over: &Node, shape: Option<Shape>) {
     }
     let under = std::mem::replace(base, over.clone());
     base.under = Some(Arc::new(under));
+}
+
+/// Removes what gives way to a later layer that generates what existed, or the other way round. The names of keys that were
+/// generated stay, since references use them.
+fn change_sides(sides: &Sides, base: &mut Entries, over: &Entries) {
+    let (present, keys) = (sides.present.key().name, sides.listed.key().name);
+    let generates = sides.generated.iter().any(|field| over.contains_key(field.key().name));
+    let is_generated = |name: &str| sides.generated.iter().any(|field| field.key().name == name);
+    if over.contains_key(present) && !generates {
+        let named = base.get(sides.named.key().name).cloned();
+        if let Some(entry) = named.filter(|_| !over.contains_key(keys)) {
+            let key = |(name, key): (&Arc<str>, &Entry)| Node {
+                value: Value::Text(Arc::clone(name)),
+                span: key.key_span,
+                layer: key.node.layer,
+                under: None,
+            };
+            let named = entry.node.table().into_iter().flatten().map(key);
+            let listed = base.get(keys).map_or_else(Vec::new, |listed| listed.node.items().to_vec());
+            let value = Value::List(listed.into_iter().chain(named).collect());
+            base.insert(keys.into(), Entry { node: Node { value, ..entry.node.clone() }, ..entry });
+        }
+        base.retain(|name, _| !is_generated(name));
+    } else if generates && base.contains_key(present) {
+        base.retain(|name, _| **name != *present && (**name != *keys || over.contains_key(keys)));
+    }
 }
 
 /// The table that a value is, or is the short form of; `None` for any other value.

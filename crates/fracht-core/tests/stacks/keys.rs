@@ -87,3 +87,53 @@ fn a_target_overrides_one_key_of_what_files_give() {
     let file = SecretSource::File("/s/token".into());
     assert_eq!(sources(&prod), [("TOKEN".to_owned(), file), ("OTHER".to_owned(), lines)]);
 }
+
+#[test]
+fn a_later_layer_decides_what_exists_and_what_is_generated() {
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [secret.site]
+        lines = "site.env"
+        keys = ["TOKEN"]
+        [config.app]
+        present = "shared"
+        keys = ["MODE"]
+        [service.a]
+        image = "a:1.0"
+        use = ["config.app", "secret.site"]
+        [target.plain]
+        [target.staging]
+        namespace = "staging"
+        secret.site.present = "site-of-staging"
+        config.app.key.MODE = "fast"
+        [target.prod]
+        like = "target.staging"
+        namespace = "prod"
+        secret.site.key.TOKEN = { env = "TOKEN" }
+        config.app = { present = "of-prod", keys = ["MODE", "REGION"] }
+        [target.wrong]
+        namespace = "wrong"
+        secret.site = { present = "x", lines = "site.env" }
+        "#};
+    let files =
+        MemoryFiles::default().with("/s/fracht.toml", stack).with("/s/site.env", "TOKEN=kelp\nOTHER=reed\n");
+    let seen = |target| {
+        let path = Path::new("/s/fracht.toml");
+        let verdict = Project::open(&files, path, path).unwrap().check(target).unwrap();
+        let model = &verdict.facts.model;
+        let (config, secret) = (model.configs.iter().next().unwrap(), model.secrets.iter().next().unwrap());
+        let name = |present: &Option<fracht_core::origin::Sourced<std::sync::Arc<str>>>| {
+            present.as_ref().map_or("generated", |present| &*present.value).to_owned()
+        };
+        let is_good = verdict.checked().is_some();
+        (name(&config.present), config.keys.len(), name(&secret.present), secret.keys.len(), is_good)
+    };
+    let are = |config: &str, keys, secret: &str, secrets| {
+        (config.to_owned(), keys, secret.to_owned(), secrets, true)
+    };
+    assert_eq!(seen("plain"), are("shared", 1, "generated", 1));
+    assert_eq!(seen("staging"), are("generated", 1, "site-of-staging", 1));
+    assert_eq!(seen("prod"), are("of-prod", 2, "generated", 1));
+    assert!(!seen("wrong").4, "one layer says both");
+}

@@ -226,7 +226,8 @@ impl Words<'_> {
         }
         for segment in others {
             let inner = text.get(segment.clone()).unwrap_or_default();
-            if self.spoken_of.iter().any(|value| is_part(inner, value)) {
+            // A value of two characters is part of nearly everything.
+            if self.spoken_of.iter().any(|value| value.len() >= 3 && is_part(inner, value)) {
                 covered.push(segment);
             }
         }

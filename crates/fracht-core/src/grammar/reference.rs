@@ -173,6 +173,13 @@ pub(crate) fn list(text: &str) -> Option<(&str, String)> {
     (!separator.contains(quote)).then(|| (head, separator.replace("\\n", "\n").replace("\\t", "\t")))
 }
 
+/// The reference of a list whose separator is not in quotes, or has one quote only.
+pub(crate) fn unquoted_list(text: &str) -> Option<&str> {
+    let (head, rest) = text.split_once(' ')?;
+    let is_list = rest.trim_start().starts_with("join") && parse(head).is_ok();
+    (is_list && list(text).is_none()).then_some(head)
+}
+
 /// Whether a text may contain references.
 pub(crate) fn has_braces(text: &str) -> bool {
     text.bytes().any(|byte| matches!(byte, b'{' | b'}'))

@@ -96,8 +96,11 @@ impl Context<'_> {
                 Piece::Braces(inner, range) => {
                     let counts_only = sink.is_full(&UNKNOWN_NAME);
                     let dollar = written.get(..range.start).is_some_and(|before| before.ends_with("${"));
+                    // A quote that the text around it does not end at.
+                    let quote = if sources.text(span).starts_with('\'') { '"' } else { '\'' };
                     let here = Here {
                         dollar,
+                        quote,
                         span: at(range),
                         exact: exact.is_some(),
                         symbols,
@@ -118,7 +121,8 @@ impl Context<'_> {
 
 /// Whether a text between the braces of a settings file is meant as a reference: its kind is one of ours, or almost.
 pub(crate) fn is_meant(inner: &str) -> bool {
-    match reference::parse(reference::list(inner).map_or(inner, |(list, _)| list)) {
+    let list = reference::list(inner).map(|(list, _)| list).or_else(|| reference::unquoted_list(inner));
+    match reference::parse(list.unwrap_or(inner)) {
         Ok(written) => IN_TEXTS.contains(&written.kind),
         Err(NotReference::Kind(kind)) => nearest(kind, IN_TEXTS.into_iter().map(Word::word)).is_some(),
         Err(NotReference::Form) => false,
@@ -129,6 +133,8 @@ pub(crate) fn is_meant(inner: &str) -> bool {
 pub(super) struct Here<'a> {
     /// Set if a `$` is before the braces.
     dollar: bool,
+    /// The quote that can be used in the text.
+    quote: char,
     span: Span,
     exact: bool,
     pub(super) symbols: &'a Symbols,
@@ -180,6 +186,11 @@ impl Here<'_> {
 
     /// The problem of a text between braces that is no reference.
     fn malformed(&self, inner: &str) -> Diagnostic {
+        if let Some(head) = reference::unquoted_list(inner) {
+            return Diagnostic::new(&BAD_VALUE, "a list without its separator")
+                .at(self.span, "what joins it is not in quotes")
+                .help(format!("put it in quotes: `{{{head} join {0};{0}}}`", self.quote));
+        }
         if let Some(repaired) = self.repaired(inner) {
             let title = format!("write `{{{repaired}}}`");
             let problem = Diagnostic::new(&BAD_VALUE, "invalid reference")

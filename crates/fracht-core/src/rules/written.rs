@@ -269,6 +269,8 @@ fn of_text<'m>(
         Some(inner) => {
             Written { owner, kind, name, before, text: Cow::Borrowed(inner), span, exact: Some(quotes.start) }
         }
+        // What cannot be resolved has been reported.
+        None if !text.is_resolved() => return None,
         None => Written { owner, kind, name, before, text: text.plain_text(), span, exact: None },
     })
 }

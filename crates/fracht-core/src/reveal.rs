@@ -1,5 +1,6 @@
 //! Reads the values of secrets. Only commands with `--secrets` call it.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
 use std::error::Error;
 use std::fmt;
@@ -9,7 +10,7 @@ use std::sync::Arc;
 use crate::files::{Files, MOST_BYTES, reason};
 use crate::grammar::lines;
 use crate::grammar::reference::{self, Piece};
-use crate::model::{Replacement, SecretKey, SecretSource};
+use crate::model::{List, Part, Secret, SecretId, SecretKey, SecretSource, keys_by_name};
 
 /// Why the value of a secret cannot be read. Never contains any part of the value.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -20,6 +21,8 @@ pub enum RevealError {
     NoLine(Arc<str>),
     /// The variable, line or file is empty.
     Empty,
+    /// The value of another secret that it contains is not UTF-8.
+    NotText(String),
     /// The file cannot be read, with the reason of the operating system.
     Unreadable(PathBuf, String),
 }
@@ -30,6 +33,7 @@ impl fmt::Display for RevealError {
             Self::NoVariable(name) => write!(f, "set the variable {name}"),
             Self::NoLine(key) => write!(f, "add the line {key}=… to its file"),
             Self::Empty => f.write_str("the value is empty"),
+            Self::NotText(reference) => write!(f, "{reference} is not UTF-8, which it must be inside a text"),
             Self::Unreadable(path, reason) => write!(f, "{}: {reason}", path.display()),
         }
     }
@@ -39,6 +43,7 @@ impl Error for RevealError {}
 
 /// Reads values of secrets. Files of `KEY=value` lines are read once.
 pub struct Revealer<'f> {
+    keys: HashMap<(SecretId, &'f str), &'f SecretKey>,
     files: &'f dyn Files,
     variable: &'f dyn Fn(&str) -> Option<Vec<u8>>,
     lines: BTreeMap<PathBuf, BTreeMap<String, String>>,
@@ -46,8 +51,12 @@ pub struct Revealer<'f> {
 
 impl<'f> Revealer<'f> {
     /// `variable` looks up an environment variable.
-    pub fn new(files: &'f dyn Files, variable: &'f dyn Fn(&str) -> Option<Vec<u8>>) -> Self {
-        Self { files, variable, lines: BTreeMap::new() }
+    pub fn new(
+        secrets: &'f List<Secret>,
+        files: &'f dyn Files,
+        variable: &'f dyn Fn(&str) -> Option<Vec<u8>>,
+    ) -> Self {
+        Self { keys: keys_by_name(secrets), files, variable, lines: BTreeMap::new() }
     }
 
     /// Reads the value of a key of a secret; `None` for one that is in the cluster alone. If a file is one line of
@@ -69,9 +78,7 @@ impl<'f> Revealer<'f> {
                     value.truncate(length);
                 }
                 match std::str::from_utf8(&value) {
-                    Ok(text) if !key.references.is_empty() => {
-                        with_references(text, &key.references).into_bytes()
-                    }
+                    Ok(text) if !key.references.is_empty() => self.replaced(text, key)?.into_bytes(),
                     _ => value,
                 }
             }
@@ -95,27 +102,47 @@ impl<'f> Revealer<'f> {
                 let settings = settings.into_iter().map(|setting| (setting.key, setting.value));
                 self.lines.insert(path.clone(), settings.collect());
             }
-            let value = self.lines.get(path).and_then(|lines| lines.get(&*key.name));
+            let value = self.lines.get(path).and_then(|lines| lines.get(&*key.name)).cloned();
             if let Some(value) = value {
-                return Ok(with_references(value, &key.references).into_bytes());
+                return Ok(self.replaced(&value, key)?.into_bytes());
             }
         }
         Err(RevealError::NoLine(Arc::clone(&key.name)))
     }
+
+    /// The value of a key with its references replaced: those to known texts, and those to other secrets.
+    fn replaced(&mut self, value: &str, key: &SecretKey) -> Result<String, RevealError> {
+        if key.references.is_empty() {
+            return Ok(value.to_owned());
+        }
+        let mut known = HashMap::new();
+        for reference in &key.references {
+            let text = match &reference.part {
+                Part::Secret(id, name) => Cow::Owned(self.contained(*id, name, &reference.written)?),
+                part => Cow::Borrowed(part.known().unwrap_or_default()),
+            };
+            known.insert(&*reference.written, text);
+        }
+        Ok(with_references(value, &known))
+    }
+
+    /// The value of a key that another one contains. It contains none itself, which has been checked.
+    fn contained(&mut self, id: SecretId, name: &str, written: &str) -> Result<String, RevealError> {
+        let key = self.keys.get(&(id, name)).copied();
+        let plain = key.filter(|key| key.contained().next().is_none());
+        let value = plain.map(|key| self.reveal(key)).transpose()?.flatten().ok_or(RevealError::Empty)?;
+        String::from_utf8(value).map_err(|_| RevealError::NotText(written.to_owned()))
+    }
 }
 
-/// A value with what its references stand for.
-fn with_references(value: &str, references: &[Replacement]) -> String {
-    if references.is_empty() {
-        return value.to_owned();
-    }
-    let known: HashMap<&str, &str> = references.iter().map(|(written, text)| (&**written, &**text)).collect();
+/// A value with what its references stand for, by their texts with braces. All other braces stay.
+fn with_references(value: &str, known: &HashMap<&str, Cow<'_, str>>) -> String {
     let replaced = |piece: &Piece<'_>| match piece {
         Piece::Plain(plain) => (*plain).to_owned(),
         Piece::Stray(at) => value.get(*at..=*at).unwrap_or_default().to_owned(),
         Piece::Braces(inner, _) => {
             let written = ["{", inner, "}"].concat();
-            known.get(&*written).map_or(written, |text| (*text).to_owned())
+            known.get(&*written).map_or(written, |text| text.clone().into_owned())
         }
     };
     reference::pieces(value).iter().map(replaced).collect()
@@ -135,7 +162,7 @@ mod tests {
 
     #[test]
     fn references_in_a_line_are_replaced_and_other_braces_kept() {
-        let references = [("{service.db/sql}".into(), "db:5432".into())];
+        let references = HashMap::from([("{service.db/sql}", Cow::Borrowed("db:5432"))]);
         let value = "{a} {{service.db/sql}} u:p{w@{service.db/sql}/x";
         let replaced = "{a} {{service.db/sql}} u:p{w@db:5432/x";
         assert_eq!(with_references(value, &references), replaced);

@@ -19,7 +19,7 @@ pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, F
     let variable = |name: &str| std::env::var_os(name).map(std::ffi::OsString::into_encoded_bytes);
     let (mut all, mut missing, mut refused) = (SecretValues::new(), Vec::new(), Vec::new());
     let mut count = 0;
-    let mut revealer = Revealer::new(files, &variable);
+    let mut revealer = Revealer::new(&model.secrets, files, &variable);
     let of_processes = model.secrets_of_processes();
     for (id, secret) in model.secrets.entries().filter(|(_, secret)| secret.is_generated()) {
         let mut values = BTreeMap::new();

@@ -56,6 +56,8 @@ pub enum References {
     All,
     /// Only values that are known when objects are generated: no keys of configs and secrets, no fields of the pod.
     Known,
+    /// The same, and keys of secrets: the text is itself kept in a secret.
+    KnownAndSecrets,
 }
 
 impl Word for RefKind {

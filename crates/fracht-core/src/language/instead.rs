@@ -119,7 +119,8 @@ fn is_variable(name: &str) -> bool {
         && name.chars().all(|c| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_')
 }
 
-/// Where a key belongs that another table has: a table below, or one of the stack.
+/// Where a key belongs that another table has: a table below, or one of the stack. Last, a word of the trade for a key of a
+/// table below: `certificate` of a target is `web.tls`.
 fn elsewhere(table: &'static TableShape, name: &str) -> Option<String> {
     // In a table below: `http` of a service is a key of its `health`.
     for field in table.fields() {
@@ -138,7 +139,13 @@ fn elsewhere(table: &'static TableShape, name: &str) -> Option<String> {
             ));
         }
     }
-    top(name)
+    top(name).or_else(|| {
+        table.fields().find_map(|field| {
+            let (key, form) = trade(field.shape().table()?, name)?;
+            let owner = field.key().name;
+            Some(format!("the key is `{owner}.{key}`: write `{owner}.{form}`"))
+        })
+    })
 }
 
 /// The tables of a stack that have a key.
@@ -187,6 +194,8 @@ pub(super) fn of_type(shape: &Shape, node: &Node, key: &str, written: &str) -> O
         (Shape::List(of), value) if of.fits_type(value) => {
             Some(Instead::shown(format!("[{written}]"), "put it in a list"))
         }
+        // `present = true`: a name is missing, and `true` is none.
+        (Shape::Name(_), Value::Boolean(_)) => None,
         (Shape::String | Shape::Argument | Shape::Text | Shape::Name(_) | Shape::Word(_), value)
             if value.is_plain() =>
         {

@@ -93,6 +93,7 @@ const TRADE: &[(&[&str], &str, &str)] = &[
     (&["data", "values", "content", "entries", "keys"], "key", "key.LEVEL = \"info\""),
     (&["minimum", "least"], "min", "min = 2"),
     (&["maximum", "most"], "max", "max = 6"),
+    (&["certificate", "certificates", "cert", "https", "ssl"], "tls", "tls = \"secret.NAME\""),
     (&["replicas"], "replicas", "service.NAME.replicas = 2"),
 ];
 

@@ -43,7 +43,7 @@ pub(crate) static NETWORK: Field<Arc<str>> = Field {
         description: "Networks that it is in.",
         example: "[\"front\", \"back\"]",
     },
-    takes: list(name(NameKind::Label)),
+    takes: one_or_list(name(NameKind::Label)),
 };
 pub(crate) static AFTER: Field<Condition> = Field {
     key: Key {

@@ -41,21 +41,13 @@ impl KeyAddresses {
     }
 }
 
-/// The address that a part of a text is.
-fn address(part: &Part) -> Option<Address> {
-    match part {
-        Part::Known { address, .. } => *address,
-        _ => None,
-    }
-}
-
 impl Model {
     /// The addresses that a workload gets for sure, each with its place: in its texts, and in single keys of configs and
     /// secrets that it mounts or refers to.
     pub fn addresses<'m>(&'m self, workload: &'m Workload) -> impl Iterator<Item = (Address, Origin)> {
         let texts = workload.texts().map(|(_, text)| text);
         let own = texts
-            .flat_map(|text| text.parts.iter().filter_map(move |part| Some((address(part)?, text.origin))));
+            .flat_map(|text| text.parts.iter().filter_map(move |part| Some((part.address()?, text.origin))));
         let keys = workload.containers().flat_map(|container| self.single_keys(container));
         own.chain(keys.flat_map(|(all, key)| {
             let wanted = all.iter().filter(move |found| found.key == *key);

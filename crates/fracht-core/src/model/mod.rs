@@ -67,6 +67,7 @@ pub use mount::{Mount, Mounted, Scratch};
 pub use network::{Admitted, Network};
 pub use outside::{Outside, OutsidePlace, OutsidePort};
 pub use port::{Port, PortIndex, PortLogin, Protocol, Reach};
+pub(crate) use secret::keys_by_name;
 pub use secret::{Replacement, Secret, SecretForm, SecretKey, SecretSource};
 pub(crate) use store::is_port_of_store;
 pub use store::{OwnStore, Store};

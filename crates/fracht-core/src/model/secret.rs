@@ -1,9 +1,10 @@
 //! Secrets: passwords, keys and certificates. A model never contains their values, only where to read them.
 
+use std::collections::HashMap;
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use super::KeyAddress;
+use super::{KeyAddress, List, Part, SecretId};
 use crate::grammar::make::Make;
 use crate::origin::{Origin, Sourced};
 use crate::source::Span;
@@ -38,16 +39,32 @@ pub struct SecretKey {
     pub form: Option<SecretForm>,
     /// How to make its value.
     pub make: Option<Make>,
-    /// What the references in its value stand for, each with its braces.
+    /// What the references in its value stand for.
     pub references: Vec<Replacement>,
     /// Where its value is written, if it is a line of a file.
     pub line: Option<Origin>,
 }
 
-/// A reference with its braces, and what it stands for.
-pub type Replacement = (Arc<str>, Arc<str>);
+/// A reference in the value of a secret.
+#[derive(Clone, Debug)]
+pub struct Replacement {
+    /// The reference with its braces.
+    pub written: Arc<str>,
+    /// What it stands for: a known text, or a key of a secret.
+    pub part: Part,
+    /// Where it is written.
+    pub span: Option<Span>,
+}
 
 impl SecretKey {
+    /// The keys of secrets that its value contains.
+    pub fn contained(&self) -> impl Iterator<Item = (SecretId, &Arc<str>, Option<Span>)> {
+        self.references.iter().filter_map(|reference| match &reference.part {
+            Part::Secret(id, key) => Some((*id, key, reference.span)),
+            _ => None,
+        })
+    }
+
     /// A key of which only its source is known.
     pub(crate) fn new(name: Arc<str>, span: Span, source: SecretSource) -> Self {
         Self { name, span, source, size: None, form: None, make: None, references: Vec::new(), line: None }
@@ -76,6 +93,15 @@ pub enum SecretSource {
     Made,
     /// It already exists in the cluster.
     Present,
+}
+
+/// All keys of secrets, by secret and name.
+pub(crate) fn keys_by_name(secrets: &List<Secret>) -> HashMap<(SecretId, &str), &SecretKey> {
+    let mut known = HashMap::new();
+    for (id, secret) in secrets.entries() {
+        known.extend(secret.keys.iter().map(|key| ((id, &*key.name), key)));
+    }
+    known
 }
 
 impl Secret {

@@ -125,4 +125,12 @@ impl Part {
             Self::Config(..) | Self::Secret(..) | Self::Pod(_) | Self::Unresolved => None,
         }
     }
+
+    /// The service whose address a part is, if it is one.
+    pub fn address(&self) -> Option<Address> {
+        match self {
+            Self::Known { address, .. } => *address,
+            _ => None,
+        }
+    }
 }

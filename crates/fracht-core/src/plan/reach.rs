@@ -48,6 +48,8 @@ pub struct ClosedPort {
     pub service: WorkloadId,
     /// The port.
     pub port: PortIndex,
+    /// The other services that answer at its address.
+    pub also: Vec<WorkloadId>,
     /// The login, if the stack or the image says it.
     pub logins: Vec<Login>,
 }
@@ -67,6 +69,14 @@ pub struct Caller {
     pub leaks: Vec<Leak>,
     /// The external services that it uses.
     pub outside: Vec<OutsideId>,
+}
+
+impl Caller {
+    /// Whether it uses a service, maybe at the address of another one at which that service answers as well.
+    pub fn makes_use_of(&self, model: &Model, service: WorkloadId) -> bool {
+        let behind = model.workloads[service].behind();
+        self.uses.contains(&service) || behind.iter().any(|other| self.uses.contains(&other.value))
+    }
 }
 
 /// Whether one workload can reach another.
@@ -322,8 +332,13 @@ pub fn answering(model: &Model, service: WorkloadId, port: PortIndex) -> Vec<Wor
 fn closed_ports(model: &Model) -> Vec<ClosedPort> {
     let closed = |(id, workload): (WorkloadId, &'_ Workload)| {
         let ports = workload.port_entries().filter(|(_, port)| !model.is_opened(workload, port));
-        ports.map(|(index, port)| (id, index, login_at(model, id, port))).collect::<Vec<_>>()
+        let closed = |(index, port)| ClosedPort {
+            service: id,
+            port: index,
+            also: answering(model, id, index),
+            logins: login_at(model, id, port),
+        };
+        ports.map(closed).collect::<Vec<_>>()
     };
-    let all = model.workloads.entries().flat_map(closed);
-    all.map(|(service, port, logins)| ClosedPort { service, port, logins }).collect()
+    model.workloads.entries().flat_map(closed).collect()
 }

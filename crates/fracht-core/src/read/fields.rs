@@ -305,29 +305,31 @@ impl Reader<'_> {
         text
     }
 
-    /// A secret from a file with its references resolved, and what they stand for, each with its braces. The
-    /// references may be shown, the rest of the value may not.
+    /// A secret from a file with its references resolved, and what they stand for. The references may be shown, the
+    /// rest of the value may not.
     pub(super) fn secret(&mut self, value: &Arc<str>, origin: Origin) -> (Text, Vec<Replacement>) {
-        let text = self.setting(value, origin);
-        let pieces = reference::pieces(value);
+        let context = resolve::Context { symbols: &self.symbols, sources: &self.sources };
+        let text = context.secret_setting(value, origin, self.sink);
+        if !text.is_resolved() {
+            self.taint();
+        }
         let start = origin
             .span()
             .and_then(|span| Some((span, grammar::quoted::offset(self.sources.text(span), value)?)));
-        for piece in &pieces {
-            if let (Piece::Braces(inner, range), Some((span, offset))) = (piece, start)
-                && is_meant(inner)
-            {
-                self.publish(span.part(offset + range.start - 1, offset + range.end + 1));
+        let mut references = Vec::new();
+        for (piece, part) in reference::pieces(value).iter().zip(&text.parts) {
+            let Piece::Braces(inner, range) = piece else { continue };
+            let span =
+                start.map(|(span, offset)| span.part(offset + range.start - 1, offset + range.end + 1));
+            if let Some(span) = span.filter(|_| is_meant(inner)) {
+                self.publish(span);
+            }
+            if matches!(part, Part::Known { .. } | Part::Secret(..)) {
+                let written = ["{", inner, "}"].concat().into();
+                references.push(Replacement { written, part: part.clone(), span });
             }
         }
-        let known = pieces.iter().zip(&text.parts).filter_map(|(piece, part)| match (piece, part) {
-            (Piece::Braces(inner, _), Part::Known { text, .. }) => {
-                Some((["{", inner, "}"].concat().into(), Arc::clone(text)))
-            }
-            _ => None,
-        });
-        let known = known.collect();
-        (text, known)
+        (text, references)
     }
 
     /// A text with its references resolved, and the value that it is; `None` if it is none.

@@ -157,11 +157,7 @@ pub(crate) fn model(
         outsides.iter().map(|one| outside::symbol(one, target.on.value)).collect();
     let builds = build::read_all(&mut reader, root);
     // Before what refers to their keys, and before the configs: of a file that both take, all values are hidden.
-    let secrets: List<_> = reader.each(root, &stack_keys::SECRET, secret::read);
-    for secret in &secrets {
-        let keys = secret.keys.iter().map(|key| Arc::clone(&key.name));
-        reader.symbols.to_mut().add_secret_keys(&secret.name, keys);
-    }
+    let secrets = secret::read_all(&mut reader, root);
     target::read_references(&mut reader, &mut target, layered.target.as_ref());
     // First, since of a file that a config takes as well, the values of a Secret are hidden.
     let passed = extra::passed(&mut reader, root);

@@ -10,7 +10,9 @@ use rustc_hash::FxHasher;
 use crate::grammar::image::Image;
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::RefKind;
-use crate::language::{Field, Table, container, mount, outside, port, secret, service, stack, task, volume};
+use crate::language::{
+    Field, Table, config, container, mount, outside, port, secret, service, stack, task, volume,
+};
 use crate::model::{
     BuildId, ConfigId, Id, NetworkId, OutsideId, PortIndex, SecretId, VolumeId, WorkloadId, replica,
 };
@@ -189,14 +191,19 @@ impl Symbols {
         };
         let is_text = |item: &Node| item.text().is_some_and(|name| NameKind::Key.check(name).is_ok());
         let are_names = |keys: &Node| matches!(&keys.value, Value::List(keys) if !keys.is_empty() && keys.iter().all(is_text));
+        // What exists in the cluster lists its keys.
+        let lists_keys = |present: Option<&Node>, keys: Option<&Node>| present.is_none() || keys.is_some();
         let has_names = |node: &Node| {
             has_keys(node)
                 && is_table(secret::KEY.node(node))
                 && secret::KEYS.node(node).is_none_or(are_names)
+                && lists_keys(secret::PRESENT.node(node), secret::KEYS.node(node))
         };
         self.mark_incomplete(RefKind::Service, tables(root, &stack::SERVICE), has_all_ports);
         self.mark_incomplete(RefKind::Secret, tables(root, &stack::SECRET), has_names);
-        self.mark_incomplete(RefKind::Config, tables(root, &stack::CONFIG), has_keys);
+        self.mark_incomplete(RefKind::Config, tables(root, &stack::CONFIG), |node| {
+            has_keys(node) && lists_keys(config::PRESENT.node(node), config::KEYS.node(node))
+        });
         self.mark_incomplete(RefKind::Outside, tables(root, &stack::OUTSIDE), |node| {
             has_keys(node) && is_table(outside::PORT.node(node))
         });

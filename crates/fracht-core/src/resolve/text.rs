@@ -53,6 +53,11 @@ impl Context<'_> {
         self.resolved((written, origin), Braces::Literal, (References::Known, &CONFIG), sink)
     }
 
+    /// The same for the value of a secret, which may refer to other secrets.
+    pub(crate) fn secret_setting(self, written: &Arc<str>, origin: Origin, sink: &mut Sink) -> Text {
+        self.resolved((written, origin), Braces::Literal, (References::KnownAndSecrets, &SECRET), sink)
+    }
+
     fn resolved(
         self,
         (written, origin): (&Arc<str>, Origin),
@@ -149,6 +154,9 @@ pub(super) type Resolved = Result<Part, Box<Diagnostic>>;
 
 /// The name of the text of a config in messages.
 pub(crate) const CONFIG: &str = "a config";
+
+/// What messages call the value of a secret.
+const SECRET: &str = "a secret";
 
 /// The kinds of references in texts.
 const IN_TEXTS: [RefKind; 11] = [
@@ -399,7 +407,7 @@ impl Here<'_> {
         let Some((id, keys)) = self.symbols.config(written.name) else {
             return self.not_found(written);
         };
-        if self.references == References::Known {
+        if self.references != References::All {
             let message = format!("config values cannot be used in {}", self.place);
             let label = "known only to the cluster";
             return self.refuse(&BAD_VALUE, message, (label, "write the value, or set both from one input"));
@@ -418,7 +426,7 @@ impl Here<'_> {
         if self.references == References::Known {
             let message = format!("secrets cannot be used in {}", self.place);
             let help = if self.place.to_string() == CONFIG {
-                "set the whole text as a variable of the service, or keep it as a secret"
+                "set the whole text as a variable of the service, or make it a key of a secret: `key.NAME = { file = \"…\", references = true }`"
             } else {
                 "remove it: use it in `env` or `args`, or mount the secret"
             };
@@ -448,7 +456,7 @@ impl Here<'_> {
                 return Err(self.unknown((Some("pod"), "field"), name, 4, || names));
             }
         };
-        if self.references == References::Known {
+        if self.references != References::All {
             let message = format!("`{{pod.…}}` cannot be used in {}", self.place);
             let help = "remove it: use it in `env` or `args` of the service";
             return self.refuse(&BAD_VALUE, message, ("known only at run time", help));

@@ -184,6 +184,18 @@ fn says_cluster(text: &str) -> bool {
     .any(|word| small.contains(word))
 }
 
+/// Whether the settings of a container have an address of its own service: its replicas know each other.
+fn names_itself(model: &Model, workload: &Workload, container: &Container) -> bool {
+    let is_own = |address: &Address| matches!(address, Address::Service(id, _) if model.workloads[*id].name == workload.name);
+    let in_texts = container.texts().flat_map(|(_, text)| &text.parts);
+    let in_secrets = container.mounts.iter().filter_map(|mount| match mount.what {
+        Mounted::Secret(id, _) => Some(&model.secrets[id].addresses),
+        _ => None,
+    });
+    in_texts.filter_map(Part::address).any(|address| is_own(&address))
+        || in_secrets.flatten().any(|found| is_own(&found.address))
+}
+
 pub(super) fn store_replicated(model: &Model, sink: &mut Sink) {
     for (owner, workload, container, store) in stores(model).filter(|(.., store)| store.is_single) {
         let Some(service) = workload.service() else { continue };
@@ -195,7 +207,7 @@ pub(super) fn store_replicated(model: &Model, sink: &mut Sink) {
         };
         let configured = texts().any(|(name, text)| says_cluster(name) || says_cluster(&text));
         let by_files = container.mounts.iter().any(|mount| matches!(mount.what, Mounted::Config(..)));
-        if count < 2 || configured || by_files {
+        if count < 2 || configured || by_files || names_itself(model, workload, container) {
             continue;
         }
         // Two pods that share its files are reported as such.

@@ -6,7 +6,9 @@ use crate::diag::reading::UNUSED;
 use crate::diag::{Diagnostic, Sink};
 use crate::grammar::reference::RefKind;
 use crate::grammar::word::Word;
-use crate::model::{Address, ConfigKey, Content, Model, Mount, Mounted, Part, Scratch, UseSource, Workload};
+use crate::model::{
+    Address, ConfigKey, Content, Model, Mount, Mounted, Part, Scratch, SecretKey, UseSource, Workload,
+};
 use crate::source::Span;
 
 pub(super) fn unused(model: &Model, sink: &mut Sink) {
@@ -36,6 +38,10 @@ pub(super) fn unused(model: &Model, sink: &mut Sink) {
             Address::Service(..) => None,
         }
     }));
+    for (id, key, _) in model.secrets.iter().flat_map(|secret| &secret.keys).flat_map(SecretKey::contained) {
+        secrets.insert(id);
+        keys.insert((RefKind::Secret, id.index(), &**key));
+    }
     for workload in &model.workloads {
         for login in workload.ports().iter().filter_map(|port| port.login.as_ref()) {
             if let Some((id, key)) = &login.password {

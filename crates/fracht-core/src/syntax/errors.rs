@@ -54,7 +54,7 @@ pub(super) fn report(text: &str, file: FileId, repaired: &Repaired<'_>, rest: &[
     let mut parents = BTreeSet::new();
     let mut is_first = |place: &Range<usize>, error: &Error| {
         let parent = error.message().contains(EXTENDS).then(|| parent(text, place.start)).flatten();
-        parent.is_none_or(|parent| parents.insert(parent.start))
+        parent.is_none_or(|(_, value)| parents.insert(value.start))
     };
     let one_by_one: Vec<_> = one_by_one.filter(|(place, error)| is_first(place, error)).collect();
     let count = repaired.unclosed.len() + repaired.errors.len() + at_once.len();
@@ -67,9 +67,13 @@ pub(super) fn report(text: &str, file: FileId, repaired: &Repaired<'_>, rest: &[
         let at = text.get(span.clone()).unwrap_or_default();
         let (message, label, help) = explain(error.message(), at);
         let parent = error.message().contains(EXTENDS).then(|| parent(text, span.start)).flatten();
+        let help = match &parent {
+            Some((key, _)) => format!("write its value and its keys as one table: `{key} = {{ … }}`"),
+            None => help.to_owned(),
+        };
         Diagnostic::new(&SYNTAX, message)
             .at(Span::new(file, span), label)
-            .also(parent.map(|parent| Span::new(file, parent)), "has this value")
+            .also(parent.map(|(_, value)| Span::new(file, value)), "has this value")
             .help(help)
     });
     let mut problems = repaired.unclosed.iter().map(|value| value.problem(file)).chain(explained);
@@ -95,20 +99,21 @@ fn blank_in_header(text: &str, at: usize, error: &Error) -> Option<String> {
     repair::joined(header.strip_prefix('[')?.strip_suffix(']')?)
 }
 
-/// The value above, in the same section, of the first part of the dotted key in the line of a byte.
-fn parent(text: &str, at: usize) -> Option<Range<usize>> {
+/// The key above, in the same section, below which the dotted key in the line of a byte is, and its value.
+fn parent(text: &str, at: usize) -> Option<(&str, Range<usize>)> {
     let start = text.get(..at)?.rfind('\n').map_or(0, |end| end + 1);
-    let name = text.get(start..)?.trim_start().split(['.', ' ', '=']).next()?;
+    let (name, _) = text.get(start..)?.split_once('=')?;
+    let is_above = |key: &str| name.trim().strip_prefix(key).is_some_and(|rest| rest.starts_with('.'));
     let mut end = start;
     for line in text.get(..start)?.lines().rev() {
         let begin = end.checked_sub(line.len() + 1)?;
         if line.trim_start().starts_with('[') {
             return None;
         }
-        if let Some((key, value)) = line.split_once('=').filter(|(key, _)| key.trim() == name) {
+        if let Some((key, value)) = line.split_once('=').filter(|(key, _)| is_above(key.trim())) {
             let lead = value.len() - value.trim_start().len();
             let from = begin + key.len() + 1 + lead;
-            return Some(from..from + value.trim().len());
+            return Some((key.trim(), from..from + value.trim().len()));
         }
         end = begin;
     }

@@ -121,9 +121,9 @@ fn text(model: &Model, plan: &ReachPlan) -> String {
     out
 }
 
-/// The services that answer at an open port.
-fn answering(model: &Model, way: &OpenPort) -> String {
-    let all = std::iter::once(&way.service).chain(&way.also);
+/// The services that answer at a port: its own, and others.
+fn answering(model: &Model, service: WorkloadId, also: &[WorkloadId]) -> String {
+    let all = std::iter::once(&service).chain(also);
     all.map(|id| name(model, *id)).collect::<Vec<_>>().join(", ")
 }
 
@@ -155,7 +155,7 @@ fn closed_ports(model: &Model, plan: &ReachPlan) -> String {
     for (closed, command) in all.iter().take(MOST_FORWARDED) {
         let port = model.workloads[closed.service].port(closed.port);
         table.row([
-            name(model, closed.service).into(),
+            answering(model, closed.service, &closed.also).into(),
             port.map_or("?", |port| &*port.name).into(),
             Cell::styled(command.clone(), QUIET),
         ]);
@@ -192,7 +192,7 @@ fn open_ports(model: &Model, plan: &ReachPlan) -> String {
         let udp = port.filter(|port| port.protocol != Protocol::Tcp);
         let address = udp.map_or(address.clone(), |port| format!("{address}/{}", port.protocol.word()));
         table.row([
-            answering(model, way).into(),
+            answering(model, way.service, &way.also).into(),
             port.map_or("?", |port| &*port.name).into(),
             way.reach.word().into(),
             Cell::styled(address, OPEN),
@@ -291,7 +291,10 @@ fn matrix(model: &Model, plan: &ReachPlan) -> String {
     for (name, nets_of, caller) in &rows {
         out.push_str(&format!("{name:who$}  {QUIET}{nets_of:nets$}{QUIET:#}"));
         for id in &plan.services {
-            out.push_str(&format!("  {}", mark(may(model, caller.who, *id), caller.uses.contains(id))));
+            out.push_str(&format!(
+                "  {}",
+                mark(may(model, caller.who, *id), caller.makes_use_of(model, *id))
+            ));
         }
         let names: Vec<&str> = caller.outside.iter().map(|id| &*model.outsides[*id].name).collect();
         let api = caller.leaks.iter().find(|leak| leak.why == LeakReason::Api);

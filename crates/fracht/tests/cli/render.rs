@@ -71,6 +71,55 @@ fn references_in_files_are_replaced_on_request() {
 }
 
 #[test]
+fn a_secret_can_contain_others() {
+    let stack = indoc! {r#"
+        [stack]
+        name = "s"
+        [secret.site]
+        lines = "site.env"
+        references = true
+        key.TOKEN = { env = "SITE_TOKEN" }
+        [secret.files]
+        key."app.conf" = { file = "app.conf", references = true }
+        [service.db]
+        image = "registry.example/db:1.0"
+        port.sql = 5432
+        [service.a]
+        image = "registry.example/a:1.0"
+        mount."/etc/a/app.conf" = "secret.files/app.conf"
+        env.URL = "{secret.site/URL}"
+        after.db = "started"
+        "#};
+    let sandbox = Sandbox::with(stack)
+        .file("site.env", "PASSWORD='p{w}'\nURL=sql://app:{secret.site/PASSWORD}@{service.db/sql}/x\n")
+        .file("app.conf", "pass {secret.site/PASSWORD}\ntoken {secret.site/TOKEN} {0}\n");
+    // No key is unused.
+    let checked = sandbox.run(&["check"]);
+    assert!(!checked.out.contains("unused"), "{}", checked.out);
+    let with = |token: &[u8]| {
+        let token = std::os::unix::ffi::OsStrExt::from_bytes(token);
+        let mut command = sandbox.command(&["render", "--secrets", "--only", "Secret", "--format", "json"]);
+        let token: &std::ffi::OsStr = token;
+        Run::of(&command.env("SITE_TOKEN", token).output().unwrap())
+    };
+    let list: Value = serde_json::from_str(&with(b"gull").out).unwrap();
+    let data: Vec<&Value> = list["items"].as_array().unwrap().iter().map(|object| &object["data"]).collect();
+    // `p{w}`, `sql://app:p{w}@db:5432/x`, `gull`; the file.
+    let site =
+        json!({ "PASSWORD": "cHt3fQ==", "URL": "c3FsOi8vYXBwOnB7d31AZGI6NTQzMi94", "TOKEN": "Z3VsbA==" });
+    let files = json!({ "app.conf": "cGFzcyBwe3d9CnRva2VuIGd1bGwgezB9Cg==" });
+    assert_eq!(data, [&site, &files]);
+    for (token, reason) in [
+        (&b""[..], "secret.files/app.conf: the value is empty"),
+        (b"\xff", "secret.files/app.conf: {secret.site/TOKEN} is not UTF-8, which it must be inside a text"),
+    ] {
+        let run = with(token);
+        assert_eq!((run.code, run.out.as_str()), (2, ""));
+        assert!(run.err.contains(reason), "{}", run.err);
+    }
+}
+
+#[test]
 fn a_dash_is_standard_output() {
     let sandbox = Sandbox::demo();
     let whole = sandbox.run(&["render", "-t", "prod"]);

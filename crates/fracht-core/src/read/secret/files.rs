@@ -1,15 +1,17 @@
-//! Reads the files of secrets: the keys of their lines, and the references in them. Values are looked at and not kept.
+//! Reads the files of secrets: the keys of their lines, and texts that may contain references. Values are looked at and
+//! not kept.
 
 use std::collections::{BTreeSet, HashMap};
 use std::sync::Arc;
 
-use super::is_encoded;
+use super::references::Unresolved;
+use super::{Found, is_encoded};
 use crate::diag::Diagnostic;
 use crate::diag::reading::{FILE_UNREADABLE, UNKNOWN_NAME};
 use crate::grammar::reference::RefKind;
 use crate::language::config::REFERENCES;
 use crate::language::secret::{KEYS, LINES};
-use crate::model::{KeyAddresses, Replacement, SecretForm, SecretKey, SecretSource};
+use crate::model::{SecretForm, SecretKey, SecretSource};
 use crate::origin::{Layer, Sourced};
 use crate::read::Reader;
 use crate::read::fields::Fields;
@@ -22,7 +24,7 @@ pub(super) fn read_lines(
     name: &Arc<str>,
     fields: &Fields<'_>,
     listed: &[(Arc<str>, Span)],
-    (keys, addresses): (&mut Vec<(SecretKey, Layer)>, &mut KeyAddresses),
+    keys: &mut Vec<Found>,
 ) {
     let references = fields.or_default(reader, &REFERENCES).value;
     let written = fields.list(reader, &LINES).unwrap_or_default();
@@ -48,11 +50,11 @@ pub(super) fn read_lines(
         is_whole &= read.is_some();
         for line in read.into_iter().flatten() {
             if listed.is_empty() || wanted.contains(&line.name) {
-                found.push(of_line(reader, line, &source, references.then_some(&mut *addresses)));
+                found.push(of_line(line, &source, layer, references));
             }
         }
     }
-    let known: BTreeSet<Arc<str>> = found.iter().map(|key: &SecretKey| Arc::clone(&key.name)).collect();
+    let known: BTreeSet<Arc<str>> = found.iter().map(|found: &Found| Arc::clone(&found.key.name)).collect();
     for (key, span) in listed.iter().filter(|(key, _)| !known.contains(key)) {
         if is_whole {
             let files: Vec<String> = written.iter().map(|path| format!("`{}`", path.value)).collect();
@@ -66,25 +68,23 @@ pub(super) fn read_lines(
                 .help(format!("add the line `{key}=…` to the file, or remove the key")),
             );
         }
-        found.push(SecretKey::new(Arc::clone(key), *span, source.clone()));
+        found.push(Found::new(SecretKey::new(Arc::clone(key), *span, source.clone()), layer));
     }
     if listed.is_empty() && !is_whole {
         reader.symbols.to_mut().set_incomplete(RefKind::Secret, name);
     }
     let mut places: HashMap<Arc<str>, usize> =
-        keys.iter().enumerate().map(|(at, (key, _))| (Arc::clone(&key.name), at)).collect();
-    for key in found {
+        keys.iter().enumerate().map(|(at, known)| (Arc::clone(&known.key.name), at)).collect();
+    for found in found {
+        let key = &found.key;
         let place = places.get(&key.name).copied();
         match place.and_then(|place| keys.get_mut(place)) {
             None => {
                 places.insert(Arc::clone(&key.name), keys.len());
-                keys.push((key, layer));
+                keys.push(found);
             }
-            Some((known, own)) if *own == layer => {
-                let first = known.span;
-                lines::twice(reader, &key.name, key.span, first);
-            }
-            Some(known) if known.1 < layer => *known = (key, layer),
+            Some(known) if known.layer == layer => lines::twice(reader, &key.name, key.span, known.key.span),
+            Some(known) if known.layer < layer => *known = found,
             Some(_) => {}
         }
     }
@@ -101,48 +101,28 @@ fn no_lines(reader: &mut Reader<'_>, written: &Sourced<Arc<str>>) {
     );
 }
 
-/// The key of a line. Its value is looked at and not kept.
-/// References are replaced if `addresses` is set, which gets the addresses among them.
-fn of_line(
-    reader: &mut Reader<'_>,
-    line: Line,
-    source: &SecretSource,
-    addresses: Option<&mut KeyAddresses>,
-) -> SecretKey {
+/// The key of a line. If it may contain references, its value is kept until they are resolved.
+fn of_line(line: Line, source: &SecretSource, layer: Layer, references: bool) -> Found {
     let Line { name, span, value, origin, is_literal } = line;
-    let mut references = Vec::new();
-    if let Some(addresses) = addresses.filter(|_| !is_literal) {
-        let (text, known) = reader.secret(&value, origin);
-        references = known;
-        addresses.add(&name, &text);
-    }
-    SecretKey {
+    let key = SecretKey {
         size: Some(value.len() as u64),
         form: is_encoded(value.trim()).then_some(SecretForm::Base64),
-        references,
         line: Some(origin),
         ..SecretKey::new(name, span, source.clone())
-    }
+    };
+    let text = (references && !is_literal).then_some(Unresolved { value, origin });
+    Found { text, ..Found::new(key, layer) }
 }
 
-/// What the references in a file stand for. The file is looked at and not kept.
-pub(super) fn references_of(
-    reader: &mut Reader<'_>,
-    name: &Arc<str>,
-    path: &Sourced<Arc<str>>,
-    addresses: &mut KeyAddresses,
-) -> Vec<Replacement> {
-    let Some((resolved, bytes)) = reader.file(path) else { return Vec::new() };
+/// The text of a file that may contain references. It is kept until they are resolved.
+pub(super) fn text_of(reader: &mut Reader<'_>, path: &Sourced<Arc<str>>) -> Option<Unresolved> {
+    let (resolved, bytes) = reader.file(path)?;
     let shown = reader.shown(path);
     let Ok(text) = std::str::from_utf8(&bytes).map(Arc::<str>::from) else {
         lines::not_text(reader, path);
-        return Vec::new();
+        return None;
     };
-    let Some(file) = reader.add(&resolved, &shown, Arc::clone(&text), Syntax::Secret) else {
-        return Vec::new();
-    };
+    let file = reader.add(&resolved, &shown, Arc::clone(&text), Syntax::Secret)?;
     let origin = lines::whole(path, Span::new(file, 0..text.len()));
-    let (text, references) = reader.secret(&text, origin);
-    addresses.add(name, &text);
-    references
+    Some(Unresolved { value: text, origin })
 }

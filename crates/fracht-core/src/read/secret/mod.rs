@@ -1,46 +1,72 @@
 //! Reads `[secret.NAME]`: not the values, only where they are.
 
 mod files;
+mod references;
 
 use std::collections::BTreeSet;
 use std::path::Path;
 use std::sync::Arc;
 
+use self::references::{Read, Unresolved};
 use super::Reader;
 use super::fields::Fields;
 use super::lines;
 use crate::diag::Diagnostic;
 use crate::diag::reading::{BAD_NAME, BAD_VALUE, DEFINED_TWICE, MISSING_KEY, SECRET_WRITTEN};
 use crate::grammar::make::Make;
-use crate::language::AnyField;
 use crate::language::config::FILE_REFERENCES;
 use crate::language::secret::{ENV, FILE, KEY, KEY_TABLE, KEYS, LINES, MAKE, PRESENT, SECRET_TABLE};
-use crate::model::{KeyAddresses, Secret, SecretForm, SecretKey, SecretSource};
+use crate::language::{AnyField, stack};
+use crate::model::{List, Secret, SecretForm, SecretKey, SecretSource};
 use crate::origin::Layer;
 use crate::source::Span;
 use crate::tree::{Entry, Node, Value};
 
-pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Secret {
+/// Reads all secrets.
+pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Secret> {
+    let read: Vec<Read> = reader.each(root, &stack::SECRET, read);
+    references::resolve(reader, read)
+}
+
+/// A key of a secret, and the layer that it belongs to.
+struct Found {
+    key: SecretKey,
+    layer: Layer,
+    /// Its value, if it may contain references.
+    text: Option<Unresolved>,
+}
+
+impl Found {
+    /// A key whose value contains no references.
+    fn new(key: SecretKey, layer: Layer) -> Self {
+        Self { key, layer, text: None }
+    }
+}
+
+fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Read {
     let fields = Fields::of(entry, &SECRET_TABLE, reader);
     let present = fields.get(reader, &PRESENT);
-    let mut keys: Vec<(SecretKey, Layer)> = Vec::new();
-    let mut addresses = KeyAddresses::default();
+    let mut keys: Vec<Found> = Vec::new();
     for (key, entry) in fields.named(reader, &KEY) {
-        if let Some(found) = written(reader, &format!("secret.{name}/{key}"), (key, entry), &mut addresses) {
-            keys.push((found, entry.node.layer));
-        }
+        keys.extend(written(reader, &format!("secret.{name}/{key}"), (key, entry)));
     }
     let listed = listed(reader, name, &fields);
     if fields.entry(&LINES).is_some() {
-        files::read_lines(reader, name, &fields, &listed, (&mut keys, &mut addresses));
+        files::read_lines(reader, name, &fields, &listed, &mut keys);
     } else {
         let present = |(name, span)| SecretKey::new(name, span, SecretSource::Present);
-        keys.extend(listed.into_iter().map(present).map(|key| (key, Layer::Stack)));
+        keys.extend(listed.into_iter().map(present).map(|key| Found::new(key, Layer::Stack)));
     }
     check_source(reader, name, &fields);
-    let keys: Vec<SecretKey> = keys.into_iter().map(|(key, _)| key).collect();
+    let mut texts = Vec::new();
+    let with_place = |(place, found): (usize, Found)| {
+        texts.extend(found.text.map(|text| (place, text)));
+        found.key
+    };
+    let keys: Vec<SecretKey> = keys.into_iter().enumerate().map(with_place).collect();
     check_made(reader, name, &keys);
-    Secret { name: Arc::clone(name), span: fields.span, present, keys, addresses: addresses.list() }
+    let addresses = Vec::new();
+    (Secret { name: Arc::clone(name), span: fields.span, present, keys, addresses }, texts)
 }
 
 /// The keys that the stack lists, each with its place.
@@ -77,22 +103,17 @@ fn listed(reader: &mut Reader<'_>, name: &str, fields: &Fields<'_>) -> Vec<(Arc<
 }
 
 /// A key that is written in the stack.
-fn written(
-    reader: &mut Reader<'_>,
-    owner: &str,
-    (name, entry): (&Arc<str>, &Entry),
-    addresses: &mut KeyAddresses,
-) -> Option<SecretKey> {
+fn written(reader: &mut Reader<'_>, owner: &str, (name, entry): (&Arc<str>, &Entry)) -> Option<Found> {
     let (source, make) = source(reader, owner, entry)?;
     let (size, form) = match &source {
         SecretSource::File(path) => (reader.files.size(path).ok(), form(reader, path)),
         _ => (None, None),
     };
-    let mut references = Vec::new();
+    let mut text = None;
     let fields = Fields::of(entry, &KEY_TABLE, reader);
     if let Some(replaced) = fields.get(reader, &FILE_REFERENCES).filter(|replaced| replaced.value) {
         match (fields.get(reader, &FILE), size) {
-            (Some(path), Some(_)) => references = files::references_of(reader, name, &path, addresses),
+            (Some(path), Some(_)) => text = files::text_of(reader, &path),
             // A file need not exist to check the stack.
             (Some(_), None) => {}
             // That of an earlier layer belongs to the file that another source replaces.
@@ -107,13 +128,8 @@ fn written(
             }
         }
     }
-    Some(SecretKey {
-        size,
-        form,
-        make,
-        references,
-        ..SecretKey::new(Arc::clone(name), entry.key_span, source)
-    })
+    let key = SecretKey { size, form, make, ..SecretKey::new(Arc::clone(name), entry.key_span, source) };
+    Some(Found { text, ..Found::new(key, entry.node.layer) })
 }
 
 /// Reports keys that are made by hand beside others: a Secret is either generated or made by hand.

@@ -35,6 +35,8 @@ pub(super) struct ReachDocument<'a> {
 #[derive(Serialize)]
 struct Closed<'a> {
     service: &'a str,
+    /// Other services that answer at the same address.
+    also: Vec<&'a str>,
     port: &'a str,
     /// The command that makes it reachable from this machine.
     forward: Option<String>,
@@ -123,6 +125,7 @@ pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> ReachDocument<'a>
         let workload = &model.workloads[closed.service];
         Some(Closed {
             service: &workload.name,
+            also: closed.also.iter().map(|id| name(model, *id)).collect(),
             port: &workload.port(closed.port)?.name,
             forward: forward(model, closed),
             logins: closed.logins.iter().filter_map(login).collect(),
@@ -168,7 +171,7 @@ pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> ReachDocument<'a>
                 May::SomeOpenPorts => "some-open-ports",
                 May::NoNetwork | May::NoWayOut => "no",
             },
-            uses: caller.uses.contains(&id),
+            uses: caller.makes_use_of(model, id),
             why_not: why_not(may),
         }
     };

@@ -426,7 +426,7 @@ impl Here<'_> {
         if self.references == References::Known {
             let message = format!("secrets cannot be used in {}", self.place);
             let help = if self.place.to_string() == CONFIG {
-                "set the whole text as a variable of the service, or make it a key of a secret: `key.NAME = { file = \"…\", references = true }`"
+                "set the whole text as a variable of the service, or make it a file of a secret"
             } else {
                 "remove it: use it in `env` or `args`, or mount the secret"
             };

@@ -59,7 +59,7 @@ fn secrets_are_refused_where_they_would_be_in_plain_text() {
     for (line, help) in [
         (
             "[config.d]\nkey.A = \"{secret.p/k}\"",
-            "set the whole text as a variable of the service, or keep it as a secret",
+            "set the whole text as a variable of the service, or make it a file of a secret",
         ),
         ("label.x = \"{secret.p/k}\"", "remove it: use it in `env` or `args`, or mount the secret"),
     ] {

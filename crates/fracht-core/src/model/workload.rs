@@ -232,7 +232,7 @@ pub enum Condition {
     Ready,
     /// It has ended successfully.
     Done,
-    /// All its replicas are of the new version and ready, and none of an older one is left.
+    /// All its replicas are of the new version and available, and none of an older one is left.
     Current,
 }
 
@@ -240,11 +240,6 @@ impl Condition {
     /// Whether a start gate asks the cluster's API for it.
     pub fn asks_api(self) -> bool {
         matches!(self, Self::Done | Self::Current)
-    }
-
-    /// Whether it says that a service answers.
-    pub fn is_of_health(self) -> bool {
-        matches!(self, Self::Ready | Self::Current)
     }
 }
 

@@ -59,7 +59,7 @@ pub struct ClosedPort {
 pub struct Caller {
     /// The service or task.
     pub who: WorkloadId,
-    /// The services that it uses, since the stack gives it their address or makes it wait for them.
+    /// The services that it uses, since the stack gives it their address or a start gate connects to them.
     pub uses: BTreeSet<WorkloadId>,
     /// How many other services of [`ReachPlan::services`] it can reach.
     pub can_talk_to: usize,

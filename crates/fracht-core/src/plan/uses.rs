@@ -1,8 +1,8 @@
-//! What a service or a task uses: that whose address the stack gives it, and that for which it waits.
+//! What a service or a task uses: that whose address the stack gives it, and that to which its start gates connect.
 
 use std::collections::BTreeSet;
 
-use crate::model::{Address, Model, OutsideId, Workload, WorkloadId};
+use crate::model::{Address, Condition, Model, OutsideId, Workload, WorkloadId};
 
 /// The services and external services that a workload uses.
 pub(super) fn used(model: &Model, workload: &Workload) -> (BTreeSet<WorkloadId>, BTreeSet<OutsideId>) {
@@ -14,7 +14,7 @@ pub(super) fn used(model: &Model, workload: &Workload) -> (BTreeSet<WorkloadId>,
             Address::Outside(id) => _ = outside.insert(id),
         }
     }
-    let waits = workload.after.iter().filter(|after| after.condition.is_of_health());
+    let waits = workload.after.iter().filter(|after| after.condition == Condition::Ready);
     services.extend(waits.map(|after| after.on));
     (services, outside)
 }

@@ -6,7 +6,7 @@ use super::Rule;
 use crate::diag::unknown::listing;
 use crate::diag::{Diagnostic, Severity, Sink};
 use crate::grammar::word::Word as _;
-use crate::model::{Address, Model, NetworkId, Protocol, TargetKind, Workload, WorkloadId};
+use crate::model::{Address, Condition, Model, NetworkId, Protocol, TargetKind, Workload, WorkloadId};
 use crate::origin::Sourced;
 use crate::source::Span;
 
@@ -31,7 +31,9 @@ pub(super) fn no_route(model: &Model, sink: &mut Sink) {
             Address::Service(id, _) => Some((id, origin.span()?)),
             Address::Outside(_) => None,
         });
-        let waits = workload.after.iter().filter(|after| model.workloads[after.on].service().is_some());
+        // All other gates ask the API of the cluster.
+        let waits = workload.after.iter().filter(|after| after.condition == Condition::Ready);
+        let waits = waits.filter(|after| model.workloads[after.on].service().is_some());
         let mut reported = BTreeSet::new();
         for (id, span) in addresses.chain(waits.map(|after| (after.on, after.span))) {
             let other = &model.workloads[id];

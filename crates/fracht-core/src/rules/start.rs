@@ -64,9 +64,8 @@ pub(super) static WAITS_WITHOUT_HEALTH: Rule = Rule {
 
 pub(super) fn waits_without_health(model: &Model, sink: &mut Sink) {
     for workload in &model.workloads {
-        for after in workload.after.iter().filter(|after| after.condition.is_of_health()) {
+        for after in workload.after.iter().filter(|after| after.condition == Condition::Ready) {
             let on = &model.workloads[after.on];
-            let state = after.condition.word();
             let Some(service) = on.service().filter(|_| !on.unread.has(&["health"])) else { continue };
             let (waiter, name) = (&workload.name, &on.name);
             let problem = |what: String, missing: &str| {
@@ -76,7 +75,7 @@ pub(super) fn waits_without_health(model: &Model, sink: &mut Sink) {
             };
             if on.main.health.is_none() {
                 let message =
-                    format!("`{waiter}` waits for `{name}` to be {state}, but `{name}` has no health check");
+                    format!("`{waiter}` waits for `{name}` to be ready, but `{name}` has no health check");
                 let example = health::example(service);
                 sink.push(
                     problem(message, "`health` is missing")
@@ -85,10 +84,7 @@ pub(super) fn waits_without_health(model: &Model, sink: &mut Sink) {
                             "or wait only until it has started: `after = {{ {name} = \"started\" }}`"
                         )),
                 );
-            } else if after.condition == Condition::Ready
-                && !on.incomplete
-                && !service.ports.iter().any(|port| port.protocol == Protocol::Tcp)
-            {
+            } else if !on.incomplete && !service.ports.iter().any(|port| port.protocol == Protocol::Tcp) {
                 let message =
                     format!("`{waiter}` waits for `{name}` to be ready, but `{name}` has no TCP port");
                 sink.push(

@@ -64,8 +64,18 @@ pub(super) static WAITS_WITHOUT_HEALTH: Rule = Rule {
 
 pub(super) fn waits_without_health(model: &Model, sink: &mut Sink) {
     for workload in &model.workloads {
-        for after in workload.after.iter().filter(|after| after.condition == Condition::Ready) {
+        for after in &workload.after {
             let on = &model.workloads[after.on];
+            // What has no port serves nothing: it is of the new version as soon as it runs.
+            let needs_health = match after.condition {
+                Condition::Ready => true,
+                Condition::Current => !on.ports().is_empty(),
+                Condition::Started | Condition::Done => false,
+            };
+            if !needs_health {
+                continue;
+            }
+            let state = after.condition.word();
             let Some(service) = on.service().filter(|_| !on.unread.has(&["health"])) else { continue };
             let (waiter, name) = (&workload.name, &on.name);
             let problem = |what: String, missing: &str| {
@@ -75,7 +85,7 @@ pub(super) fn waits_without_health(model: &Model, sink: &mut Sink) {
             };
             if on.main.health.is_none() {
                 let message =
-                    format!("`{waiter}` waits for `{name}` to be ready, but `{name}` has no health check");
+                    format!("`{waiter}` waits for `{name}` to be {state}, but `{name}` has no health check");
                 let example = health::example(service);
                 sink.push(
                     problem(message, "`health` is missing")
@@ -84,7 +94,10 @@ pub(super) fn waits_without_health(model: &Model, sink: &mut Sink) {
                             "or wait only until it has started: `after = {{ {name} = \"started\" }}`"
                         )),
                 );
-            } else if !on.incomplete && !service.ports.iter().any(|port| port.protocol == Protocol::Tcp) {
+            } else if after.condition == Condition::Ready
+                && !on.incomplete
+                && !service.ports.iter().any(|port| port.protocol == Protocol::Tcp)
+            {
                 let message =
                     format!("`{waiter}` waits for `{name}` to be ready, but `{name}` has no TCP port");
                 sink.push(

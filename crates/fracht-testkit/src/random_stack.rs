@@ -465,6 +465,12 @@ fn more(part: &Part, out: &mut String) {
              \"/etc/all\" = {{ from = \"config.all\", mode = \"0440\" }} }} }}"
         )
         .unwrap();
+        if part.more & 1 << 20 != 0 {
+            out.push_str(
+                "beside.seed = { image = \"registry.example/seed:1.0\", once = true, use = [\"secret.made\"], \
+                 mount.\"/run/spool\" = { scratch = \"3Mi\", shared = \"spool\" } }\n",
+            );
+        }
     }
     if part.has(11) {
         out.push_str(

@@ -35,7 +35,7 @@ pub(crate) fn main(facts: &ClusterFacts<'_>, workload: &Workload) -> Container {
     main
 }
 
-/// The sidecars of a workload, in the order in which they start: init containers that keep running.
+/// The sidecars of a workload, in the order in which they start: init containers that keep running, or that run once.
 pub(crate) fn sidecars(facts: &ClusterFacts<'_>, workload: &Workload) -> Vec<Container> {
     let whole_pod = security::filters_whole_pod(workload);
     let mut ports: BTreeMap<usize, Vec<ContainerPort>> = BTreeMap::new();
@@ -45,7 +45,7 @@ pub(crate) fn sidecars(facts: &ClusterFacts<'_>, workload: &Workload) -> Vec<Con
         }
     }
     let sidecar = |(index, sidecar): (usize, &Sidecar)| Container {
-        restart_policy: Some("Always".into()),
+        restart_policy: (!sidecar.once).then(|| "Always".into()),
         ports: ports.remove(&index).unwrap_or_default(),
         security_context: security::of_container(&sidecar.container, whole_pod),
         ..container(facts, workload, &sidecar.container, &sidecar.name, Some(&sidecar.name))

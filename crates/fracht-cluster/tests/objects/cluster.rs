@@ -79,7 +79,7 @@ impl<'a> Pod<'a> {
 
     /// The gates: init containers that end before the pod starts.
     pub(crate) fn gates(&self) -> impl Iterator<Item = &'a Value> {
-        self.before().filter(|container| container.get("restartPolicy").is_none())
+        self.before().filter(|container| container["name"].as_str().unwrap().starts_with("wait-for-"))
     }
 
     pub(crate) fn containers(&self) -> impl Iterator<Item = &'a Value> {

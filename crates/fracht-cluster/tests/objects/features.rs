@@ -127,6 +127,31 @@ fn scheduling_and_shutdown_of_a_pod() {
 }
 
 #[test]
+fn what_prepares_a_pod_ends_before_the_service_starts() {
+    let lines = indoc! {r#"
+        port.http = 80
+        beside.meter = { image = "m:1.0", port.meter = 99 }
+        beside.seed = { image = "s:1.0", once = true, program = ["seed", "{pod.name}"], mount."/d" = { scratch = "1Mi", shared = "d" } }
+        mount."/d" = { scratch = "1Mi", shared = "d" }
+        after.b = "ready"
+        [service.b]
+        image = "b:1.0"
+        port.x = 1
+        health = { tcp = "x" }"#};
+    let spec = pod(lines)["spec"].clone();
+    let before: Vec<_> = spec["initContainers"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| (one["name"].as_str().unwrap(), one["restartPolicy"].as_str()))
+        .collect();
+    assert_eq!(before, [("wait-for-b", None), ("meter", Some("Always")), ("seed", None)]);
+    let seed = &spec["initContainers"][2];
+    assert_eq!(seed["volumeMounts"], spec["containers"][0]["volumeMounts"]);
+    assert_eq!(seed["securityContext"]["allowPrivilegeEscalation"], false);
+}
+
+#[test]
 fn a_sidecar_starts_before_its_service_and_after_the_gates() {
     let lines = indoc! {r#"
         port.http = 80

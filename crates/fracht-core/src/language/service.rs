@@ -57,10 +57,22 @@ pub(crate) static BESIDE: Field<Table> = Field {
         name: "beside",
         default: "none",
         becomes: "init containers that keep running, in this order",
-        description: "Sidecar containers in the same pod, started before the main one.",
+        description: "Sidecar containers in the same pod, started before the main one in their order; with `once` they end first.",
         example: "{ exporter = { image = \"registry.example/base/exporter:1.2\" } }",
     },
     takes: named(NameKind::Label, table(&SIDECAR_TABLE)),
+};
+
+/// A key of a sidecar.
+pub(crate) static ONCE: Field<bool> = Field {
+    key: Key {
+        name: "once",
+        default: "false",
+        becomes: "an init container that ends",
+        description: "Set to true if it prepares the pod and ends: what follows, and the main container, start then. It has no ports and no health check.",
+        example: "true",
+    },
+    takes: BOOLEAN,
 };
 
 /// The keys of services alone.
@@ -75,8 +87,12 @@ pub(crate) static SERVICE_TABLE: TableShape = TableShape {
 };
 
 /// `beside.NAME`.
-pub(crate) static SIDECAR_TABLE: TableShape =
-    TableShape { what: "a sidecar", short: None, one_of: IMAGE_OR_BUILD, groups: &[CONTAINER, LISTENING] };
+pub(crate) static SIDECAR_TABLE: TableShape = TableShape {
+    what: "a sidecar",
+    short: None,
+    one_of: IMAGE_OR_BUILD,
+    groups: &[CONTAINER, LISTENING, &[&ONCE]],
+};
 
 pub(crate) static MIN: Field<u32> = Field {
     key: Key {

@@ -50,6 +50,11 @@ const TRADE: &[(&[&str], &str, &str)] = &[
     (&["networks", "net"], "network", "network = [\"NAME\"]"),
     (&["instances", "scale", "count", "deploy", "autoscaling"], "replicas", "replicas = 2"),
     (&["containers", "sidecars", "helpers", "sidecar"], "beside", "beside.NAME = { image = \"…\" }"),
+    (
+        &["init", "initcontainers", "prepare", "setup", "before"],
+        "beside",
+        "beside.NAME = { image = \"…\", once = true }",
+    ),
     (&["uid", "runas", "group", "gid"], "user", "user = \"10001:10001\""),
     (&["privileged", "security", "capabilities", "readonly", "caps"], "confine", "confine = \"strict\""),
     (&["working", "cwd", "directory", "dir", "chdir"], "workdir", "workdir = \"/srv\""),

@@ -71,6 +71,8 @@ pub struct Sidecar {
     pub span: Span,
     /// The container.
     pub container: Container,
+    /// Whether it runs once, to its end, before what follows in the pod starts.
+    pub once: bool,
 }
 
 /// A sidecar of a workload by its position.

@@ -313,6 +313,12 @@ impl Workload {
         std::iter::once(&self.main).chain(self.sidecars.iter().map(|sidecar| &sidecar.container))
     }
 
+    /// Its containers that keep running, the main one first.
+    pub fn running(&self) -> impl Iterator<Item = &Container> {
+        let sidecars = self.sidecars.iter().filter(|sidecar| !sidecar.once);
+        std::iter::once(&self.main).chain(sidecars.map(|sidecar| &sidecar.container))
+    }
+
     /// The group of everything that its pods mount; `None` if no container needs it to write to a volume or to read
     /// files.
     pub fn mount_group(&self) -> Option<u32> {

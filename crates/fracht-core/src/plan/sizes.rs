@@ -58,9 +58,30 @@ impl Sizes {
         }
     }
 
-    /// The sizes of one pod: its container and its sidecars.
+    /// The sizes of one pod: its container and its sidecars. One that runs once, and ends, counts where it needs more than
+    /// what starts after it.
     pub fn of_pod(workload: &Workload) -> Self {
-        workload.containers().map(Self::of).fold(Self::default(), Self::plus)
+        let (mut running, mut highest) = (Self::default(), Self::default());
+        for sidecar in &workload.sidecars {
+            let own = Self::of(&sidecar.container);
+            if sidecar.once {
+                highest = highest.higher(running.plus(own));
+            } else {
+                running = running.plus(own);
+            }
+        }
+        running.plus(Self::of(&workload.main)).higher(highest)
+    }
+
+    /// Of each size the higher one, with what is unset in `self`.
+    fn higher(self, other: Self) -> Self {
+        let higher = |own: Sum, other: Sum| Sum { size: own.size.max(other.size), ..own };
+        Self {
+            cpu_request: higher(self.cpu_request, other.cpu_request),
+            cpu_limit: higher(self.cpu_limit, other.cpu_limit),
+            memory_request: higher(self.memory_request, other.memory_request),
+            memory_limit: higher(self.memory_limit, other.memory_limit),
+        }
     }
 
     fn plus(self, other: Self) -> Self {

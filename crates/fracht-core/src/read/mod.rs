@@ -21,6 +21,7 @@ mod port;
 mod reference;
 mod right;
 mod secret;
+mod sidecar;
 mod stack;
 mod store;
 mod target;

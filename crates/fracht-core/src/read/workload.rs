@@ -8,9 +8,9 @@ use rayon::slice::ParallelSlice as _;
 
 use super::fields::Fields;
 use super::health::PodPorts;
-use super::{Cache, Own, Reader, container, label, misspelt, port, right};
+use super::{Cache, Own, Reader, container, label, misspelt, port, right, sidecar};
 use crate::diag::Diagnostic;
-use crate::diag::reading::{BAD_NAME, BAD_VALUE, DEFINED_TWICE};
+use crate::diag::reading::{BAD_VALUE, DEFINED_TWICE};
 use crate::diag::unknown::Unknown;
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::RefKind;
@@ -28,10 +28,9 @@ use crate::language::workload::{
 use crate::language::{AnyField, Field, Table};
 use crate::model::{
     After, Condition, Kind, List, Mount, Mounted, NetworkId, Port, Replicas, Rollout, Scratch, SecretId,
-    ServicePart, Sidecar, SidecarIndex, Spread, TaskPart, Unread, Workload, WorkloadId,
+    ServicePart, SidecarIndex, Spread, TaskPart, Unread, Workload, WorkloadId,
 };
 use crate::origin::Sourced;
-use crate::source::Span;
 use crate::tree::{Entries, Entry, Node, Value};
 
 /// With fewer services and tasks, threads cost more than they save.
@@ -145,13 +144,9 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
     let sidecars = sidecars
         .into_iter()
         .enumerate()
-        .map(|(index, (sidecar, entry))| {
-            check_name(reader, name, sidecar, entry.key_span);
-            let fields = Fields::of(entry, &SIDECAR_TABLE, reader);
+        .map(|(index, named)| {
             let own = PodPorts { of: Some(SidecarIndex::new(index)), ..own };
-            let owner = format!("{owner}.beside.{sidecar}");
-            let container = container::read(reader, &owner, &fields, Some(own), &mut unread);
-            Sidecar { name: Arc::clone(sidecar), span: entry.key_span, container }
+            sidecar::read(reader, name, named, own, &mut unread)
         })
         .collect();
     let networks = reader.noting(&mut unread, &NETWORK, |reader| networks(reader, &fields));
@@ -185,19 +180,6 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
     };
     shared_folders(reader, &workload);
     Workload { tainted: reader.tainted, ..workload }
-}
-
-/// Reports a sidecar whose name is that of another container of the pod: of the service or of a start gate.
-fn check_name(reader: &mut Reader<'_>, service: &str, sidecar: &str, span: Span) {
-    if sidecar != service && !sidecar.starts_with("wait-for-") {
-        return;
-    }
-    reader.taint();
-    reader.sink.push(
-        Diagnostic::new(&BAD_NAME, format!("a sidecar of `service.{service}` cannot be named `{sidecar}`"))
-            .at(span, "name of another container of the pod")
-            .help("choose another name; `wait-for-…` is reserved for start gates"),
-    );
 }
 
 /// The ports of a service, followed by those of its sidecars.

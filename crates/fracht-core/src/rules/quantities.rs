@@ -50,7 +50,7 @@ pub(super) fn load_unmeasured(model: &Model, sink: &mut Sink) {
         let measured = |container: &Container| {
             container.cpu.as_ref().is_some_and(|cpu| cpu.value.request.is_some() || cpu.value.limit.is_some())
         };
-        if !workload.containers().all(measured) {
+        if !workload.running().all(measured) {
             let message = format!("`{}` scales with load but has no CPU request", workload.reference());
             sink.push(
                 Diagnostic::new(&LOAD_UNMEASURED, message)

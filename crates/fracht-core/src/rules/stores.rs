@@ -8,12 +8,13 @@ use crate::model::{
     is_port_of_store,
 };
 
-/// The containers of services that run a data store.
+/// The containers of services that run a data store. One that runs once uses its client.
 fn stores(model: &Model) -> impl Iterator<Item = (Owner<'_>, &Workload, &Container, Store<'_>)> {
     let runs =
         |workload: &&Workload| workload.service().is_some_and(|service| service.replicas.value.most() > 0);
     model.workloads.iter().filter(runs).flat_map(move |workload| {
         Owner::of(workload)
+            .filter(|(owner, _)| !matches!(owner, Owner::Container(_, Some(sidecar)) if sidecar.once))
             .filter_map(move |(owner, container)| Some((owner, workload, container, model.store(container)?)))
     })
 }

@@ -18,6 +18,31 @@ fn what_runs_in_the_demo() {
 }
 
 #[test]
+fn what_runs_once_counts_only_where_it_needs_more() {
+    let sandbox = Sandbox::with(indoc! {r#"
+        [stack]
+        name = "s"
+        [service.a]
+        image = "registry.example/a:1.0"
+        cpu = "100m..1"
+        memory = "64Mi..128Mi"
+        replicas = 2
+        beside.meter = { image = "registry.example/m:1.0", cpu = "10m..20m", memory = "8Mi..16Mi" }
+        beside.seed = { image = "registry.example/s:1.0", once = true, cpu = "50m..2", memory = "256Mi..256Mi" }
+        "#});
+    let all = sandbox.json(&["show"]);
+    let sum = |name: &str| all["fewest"][name]["size"].as_u64().unwrap();
+    let mi = 1 << 20;
+    // The seed needs more memory than the service, beside the meter; less CPU, but it may take more.
+    assert_eq!(
+        ["cpu_request", "cpu_limit", "memory_request", "memory_limit"].map(sum),
+        [2 * 110, 2 * 2020, 2 * (256 + 8) * mi, 2 * (256 + 16) * mi]
+    );
+    assert!(sandbox.run(&["show"]).out.contains(" + seed    s:1.0  once, first"));
+    assert!(sandbox.run(&["show", "a"]).out.contains("sidecar seed, runs once, before what follows"));
+}
+
+#[test]
 fn one_service_as_it_will_be() {
     assert_snapshot!(Sandbox::demo().run(&["show", "api", "-t", "prod"]).shown());
     let api = Sandbox::demo().json(&["show", "service.api", "-t", "prod"]);

@@ -2,7 +2,7 @@
 
 use fracht_core::grammar::quantity::{Bounds, Quantity};
 use fracht_core::grammar::word::Word as _;
-use fracht_core::model::{Container, Kind, Replicas, Volume, VolumeId, Workload};
+use fracht_core::model::{Container, Kind, Replicas, Sidecar, Volume, VolumeId, Workload};
 use fracht_core::origin::Sourced;
 use fracht_core::plan::sizes::{Sizes, Sum};
 use serde::Serialize;
@@ -53,6 +53,8 @@ impl Between {
 struct ContainerRow<'a> {
     /// The name of the sidecar; null for the main container.
     sidecar: Option<&'a str>,
+    /// Whether it runs once, before what follows.
+    once: bool,
     image: &'a str,
     cpu: Size<'a>,
     memory: Size<'a>,
@@ -144,14 +146,15 @@ pub(super) fn of<'a>(checked: Checked<'a>) -> ShowDocument<'a> {
 }
 
 fn runs_row<'a>(checked: Checked<'a>, workload: &'a Workload) -> Runs<'a> {
-    let container = |sidecar: Option<&'a str>, container: &'a Container| ContainerRow {
-        sidecar,
+    let container = |sidecar: Option<&'a Sidecar>, container: &'a Container| ContainerRow {
+        sidecar: sidecar.map(|sidecar| &*sidecar.name),
+        once: sidecar.is_some_and(|sidecar| sidecar.once),
         image: container.image.value.text(),
         cpu: Size::of(container.cpu.as_ref()),
         memory: Size::of(container.memory.as_ref()),
     };
     let main = std::iter::once(container(None, &workload.main));
-    let sidecars = workload.sidecars.iter().map(|one| container(Some(&*one.name), &one.container));
+    let sidecars = workload.sidecars.iter().map(|one| container(Some(one), &one.container));
     Runs {
         name: &workload.name,
         kind: workload.kind_word(),

@@ -159,7 +159,7 @@ fn text(model: &Model, sources: &Sources) -> String {
             table.row([
                 format!(" + {}", sidecar.name).into(),
                 short(&sidecar.container.image.value).into(),
-                Cell::default(),
+                if sidecar.once { "once, first".into() } else { Cell::default() },
                 cpu,
                 memory,
                 Cell::styled(sources.location(sidecar.span), QUIET),

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use fracht_core::grammar::duration;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{
-    BeforeStop, Container, Health, Mount, Mounted, Probe, TargetKind, Text, Workload, WorkloadId,
+    BeforeStop, Container, Health, Mount, Mounted, Probe, Sidecar, TargetKind, Text, Workload, WorkloadId,
 };
 use fracht_core::origin::Sourced;
 use fracht_core::trace::Trace;
@@ -44,6 +44,8 @@ pub(super) struct One<'a> {
 struct ContainerOf<'a> {
     /// The name of the sidecar; null for the main container.
     sidecar: Option<&'a str>,
+    /// Whether it runs once, before what follows.
+    once: bool,
     image: &'a str,
     build: Option<&'a str>,
     fetch: Option<&'static str>,
@@ -121,7 +123,7 @@ impl<'a> One<'a> {
         let model = checked.model();
         let workload = &model.workloads[id];
         let main = std::iter::once((None, &workload.main));
-        let sidecars = workload.sidecars.iter().map(|one| (Some(&*one.name), &one.container));
+        let sidecars = workload.sidecars.iter().map(|one| (Some(one), &one.container));
         let wait = |after: &fracht_core::model::After| Wait {
             name: &model.workloads[after.on].name,
             until: after.condition.word(),
@@ -198,9 +200,11 @@ fn facts(checked: Checked<'_>, workload: &Workload) -> Vec<(&'static str, String
 fn container_of<'a>(
     checked: Checked<'a>,
     workload: &'a Workload,
-    sidecar: Option<&'a str>,
+    sidecar: Option<&'a Sidecar>,
     container: &'a Container,
 ) -> ContainerOf<'a> {
+    let once = sidecar.is_some_and(|sidecar| sidecar.once);
+    let sidecar = sidecar.map(|sidecar| &*sidecar.name);
     let model = checked.model();
     let texts = |texts: &Option<Box<[Text]>>| -> Option<Vec<String>> {
         let texts = texts.as_ref()?;
@@ -212,6 +216,7 @@ fn container_of<'a>(
     });
     ContainerOf {
         sidecar,
+        once,
         image: container.image.value.text(),
         build: container.build.map(|build| &*model.builds[build].name),
         fetch: container.fetch.map(|fetch| fetch.value.word()),

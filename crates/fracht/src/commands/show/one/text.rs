@@ -87,7 +87,9 @@ fn seconds(seconds: f64) -> String {
 
 impl ContainerOf<'_> {
     fn text(&self) -> String {
-        let mut out = self.sidecar.map_or_else(String::new, |name| format!("\n{BOLD}sidecar {name}{BOLD:#}"));
+        let once = if self.once { ", runs once, before what follows" } else { "" };
+        let mut out =
+            self.sidecar.map_or_else(String::new, |name| format!("\n{BOLD}sidecar {name}{BOLD:#}{once}"));
         out.push('\n');
         let mut table = Table::new(["", ""]);
         let mut row = |name: &'static str, value: Option<String>| {

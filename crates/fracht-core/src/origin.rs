@@ -36,6 +36,14 @@ impl Origin {
         }
     }
 
+    /// The origin of a part of the value, at `place`.
+    pub(crate) fn of_part(self, place: Span) -> Self {
+        match self {
+            Self::Written { layer, .. } => Self::Written { span: place, layer },
+            Self::Default => Self::Default,
+        }
+    }
+
     /// Whether a target sets the value.
     pub fn is_in_target(self) -> bool {
         matches!(self, Self::Written { layer: Layer::Target(_), .. })

@@ -3,7 +3,9 @@
 use std::sync::Arc;
 
 use super::{Address, Container, Model, Mounted, Part, Text, UseSource, Workload};
+use crate::grammar::reference::{self, Piece};
 use crate::origin::Origin;
+use crate::source::{Sources, Span};
 
 /// An address in the value of a key.
 #[derive(Clone, Debug)]
@@ -12,7 +14,7 @@ pub struct KeyAddress {
     pub key: Arc<str>,
     /// The address.
     pub address: Address,
-    /// Where the value is written.
+    /// Where it is written: the reference, if it can be found in the value, else the value.
     pub origin: Origin,
 }
 
@@ -25,12 +27,17 @@ pub(crate) struct KeyAddresses(Vec<KeyAddress>);
 
 impl KeyAddresses {
     /// Adds those of a value.
-    pub(crate) fn add(&mut self, key: &Arc<str>, text: &Text) {
-        for part in &text.parts {
-            let Part::Known { address: Some(address), .. } = part else { continue };
-            let is_new = |known: &KeyAddress| known.key != *key || known.address != *address;
+    pub(crate) fn add(&mut self, key: &Arc<str>, text: &Text, sources: &Sources) {
+        if text.parts.iter().all(|part| part.address().is_none()) {
+            return;
+        }
+        let places = places(text, sources);
+        for (index, part) in text.parts.iter().enumerate() {
+            let Some(address) = part.address() else { continue };
+            let is_new = |known: &KeyAddress| known.key != *key || known.address != address;
             if self.0.len() < MOST && self.0.iter().all(is_new) {
-                self.0.push(KeyAddress { key: Arc::clone(key), address: *address, origin: text.origin });
+                let origin = places.get(index).map_or(text.origin, |place| text.origin.of_part(*place));
+                self.0.push(KeyAddress { key: Arc::clone(key), address, origin });
             }
         }
     }
@@ -39,6 +46,24 @@ impl KeyAddresses {
     pub(crate) fn list(self) -> Vec<KeyAddress> {
         self.0
     }
+}
+
+/// The places of the parts of a text, references without their braces; none if the text is not written as it is.
+fn places(text: &Text, sources: &Sources) -> Vec<Span> {
+    let Some(span) = text.origin.span() else { return Vec::new() };
+    let written = sources.text(span);
+    let mut end = 0;
+    let pieces = reference::pieces(written);
+    let places = pieces.iter().map(|piece| {
+        let range = match piece {
+            Piece::Braces(_, range) => range.clone(),
+            Piece::Plain(_) | Piece::Stray(_) => end..end,
+        };
+        end = range.end;
+        span.part(range.start, range.end)
+    });
+    let places: Vec<Span> = places.collect();
+    if places.len() == text.parts.len() { places } else { Vec::new() }
 }
 
 impl Model {

@@ -18,7 +18,7 @@ use crate::language::config::{
 use crate::model::{Config, ConfigKey, ConfigKeys, Content, KeyAddress, KeyAddresses, Part, Text};
 use crate::origin::Sourced;
 use crate::resolve::CONFIG;
-use crate::source::{Span, Syntax};
+use crate::source::{Sources, Span, Syntax};
 use crate::tree::Entry;
 
 pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Config {
@@ -79,15 +79,21 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
     if reader.tainted {
         reader.symbols.to_mut().set_incomplete(RefKind::Config, name);
     }
-    Config { name: Arc::clone(name), span: fields.span, present, addresses: addresses(&keys), keys }
+    Config {
+        name: Arc::clone(name),
+        span: fields.span,
+        present,
+        addresses: addresses(&keys, &reader.sources),
+        keys,
+    }
 }
 
 /// The addresses in the texts of the keys.
-fn addresses(keys: &ConfigKeys) -> Vec<KeyAddress> {
+fn addresses(keys: &ConfigKeys, sources: &Sources) -> Vec<KeyAddress> {
     let mut addresses = KeyAddresses::default();
     for key in keys.iter() {
         if let Content::Text(text) = &key.content {
-            addresses.add(&key.name, text);
+            addresses.add(&key.name, text, sources);
         }
     }
     addresses.list()

@@ -196,6 +196,11 @@ const GROUPS: &[Group] = &[
                 let part = service("use = [\"secret.c@\"]\n[secret.c@]\nlines = \"@.env\"\n");
                 Part { files: vec![("@.env".into(), each(n, |i| format!("K{i}=v{{service.a@}}\n")))], ..part }
             }),
+            form("secrets inside secrets", 100, |n| {
+                let part = service("use = [\"secret.c@\"]\n[secret.c@]\nlines = \"@.env\"\n");
+                let lines = each(n, |i| format!("L{i}=v\nK{i}=v{{secret.c@/L{i}}}\n"));
+                Part { files: vec![("@.env".into(), lines)], ..part }
+            }),
             form("keys of a file that a target overrides", 100, |n| {
                 let keys = each(n, |i| format!("config.c@.key.K{i} = \"w\"\n"));
                 let part = service(&format!(

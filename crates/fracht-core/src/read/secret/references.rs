@@ -42,7 +42,7 @@ fn resolved(reader: &mut Reader<'_>, (mut secret, texts): Read) -> Secret {
     for (place, Unresolved { value, origin }) in texts {
         let (text, references) = reader.secret(&value, origin);
         if let Some(key) = secret.keys.get_mut(place) {
-            addresses.add(&key.name, &text);
+            addresses.add(&key.name, &text, &reader.sources);
             key.references = references;
         }
     }

@@ -40,10 +40,32 @@ pub struct Store<'m> {
     pub login: Option<(&'m str, Option<&'m str>)>,
     /// Whether replicas of one image are stores of their own.
     pub is_single: bool,
+    /// How a single one is set up.
+    pub setup: Setup,
+}
+
+/// How a single data store is set up, as the documentation of its image says.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Setup {
     /// The usual name of its port.
     pub port_name: &'static str,
+    /// The number of its port, if other programs use it as well.
+    pub port: Option<u16>,
     /// A program in its image that tells whether it answers; none if only a connection can.
     pub ping: &'static [&'static str],
+    /// The arguments without which its image does nothing.
+    pub args: &'static [&'static str],
+    /// Variables that count at each start, with their values; without one it is the store's own name, or a secret.
+    pub variables: &'static [(&'static str, Option<&'static str>)],
+    /// The folder of a cache that can keep its data.
+    pub can_keep: Option<&'static str>,
+}
+
+impl Setup {
+    const BASE: Self =
+        Self { port_name: "store", port: None, ping: &[], args: &[], variables: &[], can_keep: None };
+    const SQL: Self = Self { port_name: "sql", ..Self::BASE };
+    const CACHE: Self = Self { port_name: "cache", ..Self::BASE };
 }
 
 /// A known kind of data store.
@@ -54,8 +76,7 @@ struct Known {
     first_start: &'static [&'static str],
     login: Option<(&'static str, Option<&'static str>)>,
     is_single: bool,
-    port_name: &'static str,
-    ping: &'static [&'static str],
+    setup: Setup,
 }
 
 impl Known {
@@ -66,8 +87,7 @@ impl Known {
         first_start: &[],
         login: None,
         is_single: true,
-        port_name: "store",
-        ping: &[],
+        setup: Setup::BASE,
     };
 }
 
@@ -80,8 +100,7 @@ static KNOWN: &[Known] = &[
         data: &["/var/lib/postgresql/data", "/var/lib/postgresql"],
         first_start: &["POSTGRES_USER", "POSTGRES_PASSWORD", "POSTGRES_DB", "POSTGRES_INITDB_ARGS"],
         login: Some(("POSTGRES_USER", Some("postgres"))),
-        port_name: "sql",
-        ping: &["pg_isready", "-q"],
+        setup: Setup { ping: &["pg_isready", "-q"], ..Setup::SQL },
         ..Known::BASE
     },
     Known {
@@ -90,7 +109,7 @@ static KNOWN: &[Known] = &[
         data: &["/var/lib/mysql"],
         first_start: &["MYSQL_ROOT_PASSWORD", "MYSQL_DATABASE", "MYSQL_USER", "MYSQL_PASSWORD"],
         login: Some(("MYSQL_USER", None)),
-        port_name: "sql",
+        setup: Setup::SQL,
         ..Known::BASE
     },
     Known {
@@ -108,7 +127,7 @@ static KNOWN: &[Known] = &[
             "MYSQL_PASSWORD",
         ],
         login: Some(("MARIADB_USER", None)),
-        port_name: "sql",
+        setup: Setup::SQL,
         ..Known::BASE
     },
     Known {
@@ -119,27 +138,40 @@ static KNOWN: &[Known] = &[
         login: Some(("MONGO_INITDB_ROOT_USERNAME", None)),
         ..Known::BASE
     },
-    Known { images: &["redis", "valkey", "keydb"], ports: &[6379], port_name: "cache", ..Known::BASE },
-    Known { images: &["memcached"], ports: &[11211], is_single: false, port_name: "cache", ..Known::BASE },
+    Known {
+        images: &["redis", "valkey", "keydb"],
+        ports: &[6379],
+        setup: Setup { can_keep: Some("/data"), ..Setup::CACHE },
+        ..Known::BASE
+    },
+    Known { images: &["memcached"], ports: &[11211], is_single: false, setup: Setup::CACHE, ..Known::BASE },
     Known {
         images: &["rabbitmq"],
         ports: &[5672],
         data: &["/var/lib/rabbitmq"],
         first_start: &["RABBITMQ_DEFAULT_USER", "RABBITMQ_DEFAULT_PASS", "RABBITMQ_DEFAULT_VHOST"],
         login: Some(("RABBITMQ_DEFAULT_USER", Some("guest"))),
-        port_name: "queue",
+        setup: Setup { port_name: "queue", ..Setup::BASE },
         ..Known::BASE
     },
     Known {
         images: &["elasticsearch"],
         ports: &[9200, 9300],
         data: &["/usr/share/elasticsearch/data"],
+        setup: Setup { variables: &[("discovery.type", Some("single-node"))], ..Setup::BASE },
         ..Known::BASE
     },
     Known {
         images: &["opensearch"],
         ports: &[9200, 9300],
         data: &["/usr/share/opensearch/data"],
+        setup: Setup {
+            variables: &[
+                ("discovery.type", Some("single-node")),
+                ("OPENSEARCH_INITIAL_ADMIN_PASSWORD", None),
+            ],
+            ..Setup::BASE
+        },
         ..Known::BASE
     },
     Known {
@@ -166,9 +198,16 @@ static KNOWN: &[Known] = &[
             "DOCKER_INFLUXDB_INIT_ORG",
             "DOCKER_INFLUXDB_INIT_BUCKET",
         ],
+        setup: Setup { variables: &[("DOCKER_INFLUXDB_INIT_MODE", Some("setup"))], ..Setup::BASE },
         ..Known::BASE
     },
-    Known { images: &["couchdb"], ports: &[5984], data: &["/opt/couchdb/data"], ..Known::BASE },
+    Known {
+        images: &["couchdb"],
+        ports: &[5984],
+        data: &["/opt/couchdb/data"],
+        setup: Setup { variables: &[("COUCHDB_USER", None), ("COUCHDB_PASSWORD", None)], ..Setup::BASE },
+        ..Known::BASE
+    },
     Known { images: &["neo4j"], ports: &[7687], data: &["/data"], ..Known::BASE },
     Known { images: &["etcd"], ports: &[2379], data: &["/var/lib/etcd"], is_single: false, ..Known::BASE },
     Known { images: &["zookeeper"], ports: &[2181], data: &["/data"], is_single: false, ..Known::BASE },
@@ -179,9 +218,26 @@ static KNOWN: &[Known] = &[
         is_single: false,
         ..Known::BASE
     },
-    Known { images: &["minio"], data: &["/data"], ..Known::BASE },
+    Known {
+        images: &["minio"],
+        data: &["/data"],
+        setup: Setup {
+            port: Some(9000),
+            args: &["server", "/data"],
+            variables: &[("MINIO_ROOT_USER", None), ("MINIO_ROOT_PASSWORD", None)],
+            ..Setup::BASE
+        },
+        ..Known::BASE
+    },
     Known { images: &["meilisearch"], ports: &[7700], data: &["/meili_data"], ..Known::BASE },
-    Known { images: &["prometheus"], data: &["/prometheus"], is_single: false, ..Known::BASE },
+    Known { images: &["qdrant"], ports: &[6333], data: &["/qdrant/storage"], ..Known::BASE },
+    Known {
+        images: &["prometheus"],
+        data: &["/prometheus"],
+        is_single: false,
+        setup: Setup { port: Some(9090), ..Setup::BASE },
+        ..Known::BASE
+    },
 ];
 
 /// Whether the last part of a repository is a name, or ends with it, as in `base-postgres`.
@@ -208,8 +264,7 @@ impl<'m> Store<'m> {
                 first_start: store.first_start.iter().map(|variable| &**variable).collect(),
                 login: store.login.as_ref().map(|variable| (&**variable, None)),
                 is_single: !store.many_writers,
-                port_name: Known::BASE.port_name,
-                ping: Known::BASE.ping,
+                setup: Setup::BASE,
             });
         }
         let named = |known: &&Known| known.images.iter().any(|name| is_named(last, name));
@@ -222,8 +277,7 @@ impl<'m> Store<'m> {
             first_start: known.first_start.to_vec(),
             login: known.login,
             is_single: known.is_single,
-            port_name: known.port_name,
-            ping: known.ping,
+            setup: known.setup,
         })
     }
 }

@@ -197,8 +197,7 @@ impl Plan {
         if let Runs::Image(image) = &self.runs
             && let Some(store) = Store::of_image(image)
         {
-            let with = if store.ports.is_empty() { "sizes" } else { "its port, health check and sizes" };
-            out.push_str(&format!("    known as {}: with {with}\n", store.name));
+            out.push_str(&format!("    known as {}: with its port, health check and sizes\n", store.name));
             if !store.data.is_empty() {
                 out.push_str("  volume.data\n");
             }

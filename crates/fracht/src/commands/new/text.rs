@@ -28,23 +28,27 @@ fn toml_key(key: &str) -> String {
     if bare { key.to_owned() } else { format!("\"{key}\"") }
 }
 
-/// The variables of a data store that its first start reads: the value of each, or `None` for a secret.
-fn first_variables(plan: &Plan, store: &Store<'_>) -> Vec<(String, Option<String>)> {
+/// The variables that a data store needs: the value of each, or `None` for a secret.
+fn variables(plan: &Plan, store: &Store<'_>) -> Vec<(String, Option<String>)> {
     let own = plan.name.replace('-', "_");
     let is_set = |name: &str| plan.plain.iter().chain(&plan.secret).any(|setting| setting.key == name);
     // Some images read variables of two names: the first ones are their own.
     let family = |name: &str| name.split('_').next().unwrap_or_default().to_owned();
     let first = store.first_start.first().map(|name| family(name));
-    let wanted = store.first_start.iter().filter(|name| Some(family(name)) == first && !is_set(name));
-    let value = |name: &&str| {
+    let of_first_start = store.first_start.iter().filter(|name| Some(family(name)) == first);
+    let wanted = of_first_start.map(|name| (*name, None)).chain(store.setup.variables.iter().copied());
+    let value = |(name, value): (&str, Option<&str>)| {
         let last = name.rsplit('_').next().unwrap_or_default();
-        match last {
-            "USER" | "USERNAME" | "DB" | "DATABASE" => Some((name.to_string(), Some(own.clone()))),
-            "PASSWORD" | "PASS" => Some((name.to_string(), None)),
-            _ => None,
+        match (value, last) {
+            (Some(value), _) => Some((name.to_owned(), Some(value.to_owned()))),
+            (None, "USER" | "USERNAME" | "DB" | "DATABASE" | "ORG" | "BUCKET") => {
+                Some((name.to_owned(), Some(own.clone())))
+            }
+            (None, "PASSWORD" | "PASS") => Some((name.to_owned(), None)),
+            (None, _) => None,
         }
     };
-    wanted.filter_map(value).collect()
+    wanted.filter(|(name, _)| !is_set(name)).filter_map(value).collect()
 }
 
 /// What a data store gets in addition: its port, its volume, its variables, a health check and sizes.
@@ -60,6 +64,10 @@ impl OfStore {
         let store = Store::of_image(image)?;
         let mut service = String::new();
         let mut tables = String::new();
+        if !store.setup.args.is_empty() {
+            let args: Vec<String> = store.setup.args.iter().map(|arg| quoted(arg)).collect();
+            service.push_str(&format!("args = [{}]\n", args.join(", ")));
+        }
         if let Some(data) = store.data.first() {
             service.push_str(&format!("mount.\"{data}\" = \"volume.data\"\n"));
             // A new volume may have a folder of its own at its root, where this store wants none.
@@ -68,10 +76,17 @@ impl OfStore {
             }
             tables.push_str("\n[volume.data]\nsize = \"10Gi\"\n");
         }
+        if let Some(folder) = store.setup.can_keep {
+            service.push_str(&format!(
+                "# Its data is lost when it stops. To keep it, mount a volume, and add the table [volume.data]:\n\
+                 # mount.\"{folder}\" = \"volume.data\"\n"
+            ));
+            tables.push_str("\n# [volume.data]\n# size = \"1Gi\"\n");
+        }
         let mut secrets = Vec::new();
-        for (name, value) in first_variables(plan, &store) {
+        for (name, value) in variables(plan, &store) {
             match value {
-                Some(value) => service.push_str(&format!("env.{name} = {}\n", quoted(&value))),
+                Some(value) => service.push_str(&format!("env.{} = {}\n", toml_key(&name), quoted(&value))),
                 None => secrets.push(name),
             }
         }
@@ -81,7 +96,8 @@ impl OfStore {
             "cpu = \"250m..2\"\nmemory = \"512Mi..1Gi\"  # request..limit: measure, then adjust\nstop-within = \"1m\"\n"
         };
         service.push_str(sizes);
-        let port = store.ports.first().map(|number| (store.port_name.to_owned(), *number));
+        let number = store.ports.first().copied().or(store.setup.port);
+        let port = number.map(|number| (store.setup.port_name.to_owned(), number));
         let port = port.filter(|_| plan.ports.is_empty());
         Some(Self { port, service, tables, secrets })
     }
@@ -94,8 +110,8 @@ fn health(plan: &Plan, port: &str) -> String {
         Runs::Build { .. } | Runs::Nothing => None,
     };
     match store {
-        Some(store) if !store.ping.is_empty() => {
-            let words: Vec<String> = store.ping.iter().map(|word| quoted(word)).collect();
+        Some(store) if !store.setup.ping.is_empty() => {
+            let words: Vec<String> = store.setup.ping.iter().map(|word| quoted(word)).collect();
             format!("health = {{ run = [{}], boot = \"1m\" }}\n", words.join(", "))
         }
         Some(_) => format!("health = {{ tcp = \"{port}\", boot = \"1m\" }}\n"),

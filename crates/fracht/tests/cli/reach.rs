@@ -234,6 +234,10 @@ fn closed_ports_logins_and_what_stacks_share_are_shown() {
         use = ["secret.store"]
         network = ["back"]
         mount."/var/lib/postgresql/data" = { scratch = "1Gi" }
+        [service.probe]
+        image = "registry.example/probe:1.0"
+        network = "back"
+        env.APP = "{service.app/debug}"
         [config.c]
         key.USER = "harbour"
         key."app.conf" = "store={service.store/sql}"
@@ -257,7 +261,13 @@ fn closed_ports_logins_and_what_stacks_share_are_shown() {
         found.unwrap_or_else(|| panic!("{service}/{port} is open")).clone()
     };
     assert_eq!(closed("app", "debug")["forward"], "kubectl port-forward -n s service/app 6060:6060");
+    assert_eq!(closed("app", "debug")["also"], serde_json::json!(["next"]));
     assert_eq!(closed("app", "feed")["forward"], serde_json::Value::Null);
+    // What uses the address of `app` uses `next` as well.
+    let inside = reach["inside"].as_array().unwrap();
+    let talks = inside.iter().find(|one| one["name"] == "probe").unwrap()["talks"].as_array().unwrap();
+    let uses: Vec<_> = talks.iter().map(|talk| (talk["to"].as_str().unwrap(), &talk["uses"])).collect();
+    assert_eq!(uses, [("app", &true.into()), ("next", &true.into()), ("store", &false.into())]);
     assert_eq!(closed("store", "sql")["logins"][0]["user"]["name"], "postgres", "the image's own");
     assert_eq!(closed("store", "sql")["logins"][1]["secret"]["reference"], "secret.store/POSTGRES_PASSWORD");
     assert_eq!(

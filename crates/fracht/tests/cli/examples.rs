@@ -104,6 +104,19 @@ fn the_tour_is_run_as_written() {
 }
 
 #[test]
+fn the_list_of_examples_is_complete() {
+    let list = fs::read_to_string(folder().join("README.md")).unwrap();
+    let rows: BTreeSet<&str> = list.lines().filter(|line| line.starts_with("| [")).collect();
+    assert_eq!(rows.len(), names().len());
+    for name in names() {
+        let own = fs::read_to_string(folder().join(&name).join("README.md")).unwrap();
+        let title = own.lines().next().unwrap().trim_start_matches("# ");
+        let row = format!("| [{name}]({name}) | {title} | ");
+        assert!(rows.iter().any(|line| line.starts_with(&row)), "{row}");
+    }
+}
+
+#[test]
 fn the_readme_of_every_example_is_run_as_written() {
     let mut seen = BTreeSet::new();
     for name in names() {

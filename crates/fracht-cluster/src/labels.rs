@@ -5,7 +5,7 @@ use std::sync::Arc;
 use crate::api::{LabelSelector, Map, Metadata, Str};
 use crate::name::{LABEL, shortened, side_name, workload_name};
 use fracht_core::grammar::name::is_label_value;
-use fracht_core::model::{Model, Network, Workload};
+use fracht_core::model::{Model, Network, Port, Text, Workload};
 
 pub(crate) const NAME: &str = "app.kubernetes.io/name";
 const COMPONENT: &str = "app.kubernetes.io/component";
@@ -105,15 +105,20 @@ pub(crate) fn of_service(model: &Model, workload: &Workload) -> Map {
     labels
 }
 
-/// The annotations that the stack sets.
-pub(crate) fn notes(workload: &Workload) -> Map {
-    workload.notes.iter().map(|(name, value)| (name, value.plain())).collect()
+/// Annotations that the stack sets; of several with one name the last one counts.
+pub(crate) fn notes<'m>(notes: impl IntoIterator<Item = &'m (Arc<str>, Text)>) -> Map {
+    notes.into_iter().map(|(name, value)| (name, value.plain())).collect()
+}
+
+/// The annotations of a web entry that leads to some ports.
+pub(crate) fn web_notes<'m>(model: &'m Model, ports: impl Iterator<Item = &'m Port>) -> Map {
+    notes(model.target.web.notes.iter().chain(ports.flat_map(|port| &port.notes)))
 }
 
 /// Name, namespace, labels and annotations of the main object of a workload.
 pub(crate) fn workload_meta(model: &Model, workload: &Workload) -> Metadata {
     let name = workload_name(model, workload);
-    Metadata { annotations: notes(workload), ..meta(model, name, of_workload(model, workload)) }
+    Metadata { annotations: notes(&workload.notes), ..meta(model, name, of_workload(model, workload)) }
 }
 
 /// Name, namespace and labels of a further object of a workload that has the name of the main one.

@@ -5,7 +5,8 @@ use std::sync::Arc;
 use fracht_core::model::{Model, Port, Workload};
 
 use crate::api::{
-    HTTPRoute, HttpBackendRef, HttpPathMatch, HttpRouteMatch, HttpRouteRule, HttpRouteSpec, ParentReference,
+    HTTPRoute, HttpBackendRef, HttpPathMatch, HttpRouteMatch, HttpRouteRule, HttpRouteSpec, Metadata,
+    ParentReference,
 };
 use crate::labels;
 use crate::name::for_purpose;
@@ -29,5 +30,7 @@ pub(crate) fn http_route(model: &Model, workload: &Workload, port: &Port, gatewa
         rules: vec![HttpRouteRule { matches: vec![HttpRouteMatch { path }], backend_refs: vec![backend] }],
     };
     let labels = labels::of_service(model, workload);
-    HTTPRoute::new(labels::meta(model, name(model, workload, port), labels), spec)
+    let annotations = labels::web_notes(model, std::iter::once(port));
+    let meta = labels::meta(model, name(model, workload, port), labels);
+    HTTPRoute::new(Metadata { annotations, ..meta }, spec)
 }

@@ -6,7 +6,7 @@ use fracht_core::model::{Model, Port, Reach, Workload};
 
 use crate::api::{
     HttpIngressPath, HttpIngressRuleValue, Ingress, IngressBackend, IngressRule, IngressServiceBackend,
-    IngressSpec, IngressTls, Str,
+    IngressSpec, IngressTls, Metadata, Str,
 };
 use crate::name::secret_name;
 use crate::{labels, port};
@@ -42,7 +42,8 @@ pub(crate) fn ingress(model: &Model, workload: &Workload) -> Ingress {
         tls: tls.into_iter().collect(),
         rules,
     };
-    Ingress::new(labels::side_meta(model, workload), spec)
+    let annotations = labels::web_notes(model, ports(model, workload).map(|(port, _)| port));
+    Ingress::new(Metadata { annotations, ..labels::side_meta(model, workload) }, spec)
 }
 
 fn path(workload: &Workload, port: &Port) -> HttpIngressPath {

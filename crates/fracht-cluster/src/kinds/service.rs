@@ -3,7 +3,7 @@
 
 use fracht_core::model::{Model, Outside, OutsidePlace, Reach, Workload, WorkloadId};
 
-use crate::api::{Service, ServicePort, ServiceSpec, Str};
+use crate::api::{Metadata, Service, ServicePort, ServiceSpec, Str};
 use crate::facts::ClusterFacts;
 use crate::name::{headless_name, open_service_name};
 use crate::{labels, port};
@@ -11,7 +11,7 @@ use crate::{labels, port};
 /// The Service of the internal address, with all ports.
 pub(crate) fn internal(model: &Model, workload: &Workload) -> Service {
     let ports = workload.ports().iter().map(|port| port::of_service(port, port.as_number()));
-    service(model, workload, (&workload.name).into(), None, ports.collect())
+    service(model, workload, (&workload.name).into(), Reach::Stack, ports.collect())
 }
 
 /// The Service for one reach outside the cluster, with the ports of this reach.
@@ -25,30 +25,26 @@ pub(crate) fn open(facts: &ClusterFacts<'_>, id: WorkloadId, workload: &Workload
             _ => ServicePort { node_port: at.map(i32::from), ..port::of_service(port, number) },
         }
     });
-    let kind = if reach == Reach::Balancer { "LoadBalancer" } else { "NodePort" };
-    service(
-        facts.model,
-        workload,
-        open_service_name(facts.model, workload, reach).into(),
-        Some(kind.into()),
-        ports.collect(),
-    )
+    let name = open_service_name(facts.model, workload, reach).into();
+    service(facts.model, workload, name, reach, ports.collect())
 }
 
-fn service(
-    model: &Model,
-    workload: &Workload,
-    name: Str,
-    kind: Option<Str>,
-    ports: Vec<ServicePort>,
-) -> Service {
+fn service(model: &Model, workload: &Workload, name: Str, reach: Reach, ports: Vec<ServicePort>) -> Service {
+    let kind = match reach {
+        Reach::Balancer => Some("LoadBalancer"),
+        Reach::Node => Some("NodePort"),
+        Reach::Stack | Reach::Web => None,
+    };
     let spec = ServiceSpec {
-        type_: kind,
+        type_: kind.map(Into::into),
         selector: labels::address_selector(model, workload),
         ports,
         ..ServiceSpec::default()
     };
-    Service::new(labels::meta(model, name, labels::of_service(model, workload)), spec)
+    let led_to = workload.ports().iter().filter(|port| port.reach.value == reach);
+    let annotations = labels::notes(led_to.flat_map(|port| &port.notes));
+    let meta = labels::meta(model, name, labels::of_service(model, workload));
+    Service::new(Metadata { annotations, ..meta }, spec)
 }
 
 /// The headless Service of a `StatefulSet`, which gives each replica a name. It includes replicas that are not ready,

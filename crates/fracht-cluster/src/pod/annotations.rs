@@ -28,7 +28,7 @@ pub(super) fn of_pod(facts: &ClusterFacts<'_>, workload: &Workload) -> Map {
         };
         Some((format!("fracht/{name}"), digest))
     };
-    let mut annotations = labels::notes(workload);
+    let mut annotations = labels::notes(&workload.notes);
     annotations.extend(workload.renew.as_ref().map(|renew| (RENEW, renew.plain())));
     annotations.extend(used.into_iter().filter_map(digest));
     annotations

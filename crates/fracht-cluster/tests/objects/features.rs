@@ -127,6 +127,37 @@ fn scheduling_and_shutdown_of_a_pod() {
 }
 
 #[test]
+fn notes_of_ports_are_on_the_object_that_leads_to_them() {
+    let stack = |web: &str| {
+        format!(
+            indoc! {r#"
+            [target.cluster]
+            domain = "tides.example"
+            {}
+            web.note = {{ "x.example/size" = "8Mi", "x.example/retry" = 3 }}
+            [service.a]
+            image = "a:1.0"
+            note."x.example/own" = "pods"
+            port.web = {{ number = 80, reach = "web", note."x.example/size" = "{{stack.name}}" }}
+            port.api = {{ number = 81, reach = "web", path = "/api" }}
+            port.feed = {{ number = 82, reach = "balancer", note."x.example/inner" = true }}
+            port.quiet = {{ number = 83, note."x.example/quiet" = "yes" }}
+            "#},
+            web
+        )
+    };
+    let of =
+        |all: &[Value], kind: &str, name: &str| object(all, kind, name)["metadata"]["annotations"].clone();
+    let all = generated(&stack(""));
+    assert_eq!(of(&all, "Ingress", "s-a"), json!({ "x.example/size": "s", "x.example/retry": "3" }));
+    assert_eq!(of(&all, "Service", "s-a-balancer"), json!({ "x.example/inner": "true" }));
+    assert_eq!(of(&all, "Service", "a"), json!({ "x.example/quiet": "yes" }));
+    let all = generated(&stack("web.gateway = \"entry\""));
+    assert_eq!(of(&all, "HTTPRoute", "s-a.web"), json!({ "x.example/size": "s", "x.example/retry": "3" }));
+    assert_eq!(of(&all, "HTTPRoute", "s-a.api"), json!({ "x.example/size": "8Mi", "x.example/retry": "3" }));
+}
+
+#[test]
 fn what_prepares_a_pod_ends_before_the_service_starts() {
     let lines = indoc! {r#"
         port.http = 80

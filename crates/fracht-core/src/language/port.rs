@@ -133,6 +133,17 @@ pub(crate) static PASSWORD: Field<Reference> = Field {
     takes: reference(&[RefKind::Secret]),
 };
 
+pub(crate) static NOTE: Field<Template> = Field {
+    key: Key {
+        name: "note",
+        default: "none",
+        becomes: "annotations of the Ingress or HTTPRoute, or of the Service for its `reach`",
+        description: "Annotations of the object that leads to the port.",
+        example: "{ \"harbour.example/internal\" = \"true\" }",
+    },
+    takes: named(NameKind::Qualified, scalar(References::Known)),
+};
+
 /// `port.NAME.login`.
 pub(crate) static LOGIN_TABLE: TableShape =
     TableShape { what: "a login table", short: None, one_of: &[], groups: &[&[&USER, &PASSWORD]] };
@@ -142,7 +153,7 @@ pub(crate) static PORT_TABLE: TableShape = TableShape {
     what: "a port table",
     short: Some(Short::Key(&NUMBER)),
     one_of: &[],
-    groups: &[&[&NUMBER, &PROTOCOL, &REACH, &AT, &AS, &HOST, &PATH, &LOGIN]],
+    groups: &[&[&NUMBER, &PROTOCOL, &REACH, &AT, &AS, &HOST, &PATH, &LOGIN, &NOTE]],
 };
 
 /// The keys of containers with ports: those of services and sidecars.

@@ -5,14 +5,15 @@ use std::time::Duration;
 
 use super::allow::ALLOW;
 use super::field::{
-    BOOLEAN, Field, Table, Template, formatted, list, name, one_or_list, reference, table, template, words,
+    BOOLEAN, Field, Table, Template, formatted, list, name, named, one_or_list, reference, scalar, table,
+    template, words,
 };
 use super::format;
 use super::shape::{Key, NOTHING, TableShape};
 use super::stack::OVERRIDABLE;
 use crate::grammar::name::NameKind;
 use crate::grammar::platform::Platform;
-use crate::grammar::reference::{RefKind, Reference};
+use crate::grammar::reference::{RefKind, Reference, References};
 use crate::model::{EntryKind, TargetKind};
 
 pub(crate) static ON: Field<TargetKind> = Field {
@@ -192,9 +193,24 @@ pub(crate) static GATEWAY: Field<Arc<str>> = Field {
     takes: name(NameKind::Gateway),
 };
 
+pub(crate) static NOTE: Field<Template> = Field {
+    key: Key {
+        name: "note",
+        default: "none",
+        becomes: "annotations of each Ingress or HTTPRoute",
+        description: "Annotations of all web entries; those of a port override them.",
+        example: "{ \"harbour.example/largest-request\" = \"8Mi\" }",
+    },
+    takes: named(NameKind::Qualified, scalar(References::Known)),
+};
+
 /// `web` of a target.
-pub(crate) static WEB_TABLE: TableShape =
-    TableShape { what: "a web entry", short: None, one_of: &[], groups: &[&[&BY, &CLASS, &TLS, &GATEWAY]] };
+pub(crate) static WEB_TABLE: TableShape = TableShape {
+    what: "a web entry",
+    short: None,
+    one_of: &[],
+    groups: &[&[&BY, &CLASS, &TLS, &GATEWAY, &NOTE]],
+};
 
 pub(crate) static READY: Field<Template> = Field {
     key: Key {

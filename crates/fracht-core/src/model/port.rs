@@ -32,6 +32,8 @@ pub struct Port {
     pub path: Sourced<Arc<str>>,
     /// Who may log in there; `None` for what the variables of the service tell.
     pub login: Option<PortLogin>,
+    /// The annotations of the object that leads to it.
+    pub notes: Box<[(Arc<str>, Text)]>,
     /// The sidecar that listens on it; `None` for the main container.
     pub sidecar: Option<SidecarIndex>,
 }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use super::SecretId;
+use super::{SecretId, Text};
 use crate::grammar::image::Image;
 use crate::grammar::platform::Platform;
 use crate::grammar::word::Word;
@@ -66,6 +66,8 @@ pub struct Web {
     pub tls: Option<Sourced<SecretId>>,
     /// The gateway of the routes: its namespace, if that is another one, and its name.
     pub gateway: Option<(Option<Arc<str>>, Arc<str>)>,
+    /// The annotations of all web entries.
+    pub notes: Box<[(Arc<str>, Text)]>,
 }
 
 /// The kind of object that defines a web entry.

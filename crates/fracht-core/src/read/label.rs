@@ -7,7 +7,7 @@ use super::fields::Fields;
 use crate::diag::Diagnostic;
 use crate::diag::reading::BAD_VALUE;
 use crate::grammar::name::{is_label_of_cluster, is_label_value};
-use crate::language::workload::{LABEL, NOTE, PLACE, PLATFORM};
+use crate::language::workload::{LABEL, PLACE, PLATFORM};
 use crate::language::{Field, Template};
 use crate::model::Text;
 
@@ -38,10 +38,15 @@ pub(super) fn labels(reader: &mut Reader<'_>, fields: &Fields<'_>) -> Box<[(Arc<
 }
 
 /// Reads annotations. Some names are reserved.
-pub(super) fn notes(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Box<[(Arc<str>, Text)]> {
+pub(super) fn notes(
+    reader: &mut Reader<'_>,
+    owner: &str,
+    fields: &Fields<'_>,
+    field: &'static Field<Template>,
+) -> Box<[(Arc<str>, Text)]> {
     let own = |name: &str| name.starts_with("fracht/");
-    refuse(reader, fields, &NOTE, own, ("set by Fracht", "use another name"));
-    let notes = settings(reader, fields, &NOTE);
+    refuse(reader, fields, field, own, ("set by Fracht", "use another name"));
+    let notes = settings(reader, fields, field);
     for (name, text) in &notes {
         if text.plain().contains('\0') {
             reader.taint();

@@ -2,11 +2,13 @@
 
 use std::sync::Arc;
 
-use super::Reader;
 use super::fields::Fields;
+use super::{Reader, label};
 use crate::diag::Diagnostic;
 use crate::diag::reading::BAD_VALUE;
-use crate::language::port::{AS, AT, HOST, LOGIN, NUMBER, PASSWORD, PATH, PORT_TABLE, PROTOCOL, REACH, USER};
+use crate::language::port::{
+    AS, AT, HOST, LOGIN, NOTE, NUMBER, PASSWORD, PATH, PORT_TABLE, PROTOCOL, REACH, USER,
+};
 use crate::model::{Port, PortLogin, Reach, Text};
 use crate::origin::Sourced;
 use crate::tree::Entry;
@@ -34,6 +36,7 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry:
         host: if reach.value == Reach::Web { host(reader, &fields) } else { None },
         path: fields.get(reader, &PATH).unwrap_or_else(|| Sourced::defaulted(PATH.key.default.into())),
         login: fields.table(reader, &LOGIN).map(|inner| login(reader, &inner)),
+        notes: label::notes(reader, &format!("{owner}.port.{name}"), &fields, &NOTE),
         sidecar: None,
     };
     only_for_the_web(reader, owner, &fields, &port);

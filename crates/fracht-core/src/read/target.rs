@@ -2,14 +2,14 @@
 
 use std::sync::Arc;
 
-use super::Reader;
 use super::fields::Fields;
+use super::{Reader, label};
 use crate::diag::Diagnostic;
 use crate::diag::reading::BAD_VALUE;
 use crate::grammar::image;
 use crate::language::target::{
-    API, BY, CLASS, DOMAIN, DONE, GATE, GATEWAY, NAMESPACE, NAMESPACE_PRESENT, NODES, ON, READY, REGISTRY,
-    TARGET_TABLE, TLS, WEB, WITHIN,
+    API, BY, CLASS, DOMAIN, DONE, GATE, GATEWAY, NAMESPACE, NAMESPACE_PRESENT, NODES, NOTE, ON, READY,
+    REGISTRY, TARGET_TABLE, TLS, WEB, WITHIN,
 };
 use crate::language::{AnyField, Field, Template, likely};
 use crate::layer::Targets;
@@ -34,7 +34,13 @@ pub(super) fn read(
         namespace_present: false,
         registry: None,
         domain: None,
-        web: Web { by: Sourced::defaulted(EntryKind::default()), class: None, tls: None, gateway: None },
+        web: Web {
+            by: Sourced::defaulted(EntryKind::default()),
+            class: None,
+            tls: None,
+            gateway: None,
+            notes: Box::default(),
+        },
         gate: Gate {
             ready: default_image(&READY),
             done: default_image(&DONE),
@@ -136,6 +142,7 @@ fn web(reader: &mut Reader<'_>, target: &mut Target, fields: &Fields<'_>) {
     target.web.class = fields.get(reader, &CLASS);
     let tls = fields.get(reader, &TLS);
     target.web.tls = tls.and_then(|tls| reader.secret_with(&tls, &["tls.crt", "tls.key"]));
+    target.web.notes = label::notes(reader, &format!("target.{}.web", target.name), fields, &NOTE);
     let gateway = fields.get(reader, &GATEWAY);
     if let Some(gateway) = &gateway {
         target.web.by = Sourced { value: EntryKind::Gateway, origin: gateway.origin };

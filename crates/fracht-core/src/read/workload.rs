@@ -23,7 +23,7 @@ use crate::language::service::{
 use crate::language::stack::{SERVICE, TASK};
 use crate::language::task::{OVERLAP, RETRIES, SCHEDULE, TASK_TABLE, TIMEOUT, ZONE};
 use crate::language::workload::{
-    AFTER, LABEL, LIKE, NETWORK, OVER, PLACE, PLATFORM, PULL, RENEW, ROLE, SPREAD, STOP_WITHIN, STRICT,
+    AFTER, LABEL, LIKE, NETWORK, NOTE, OVER, PLACE, PLATFORM, PULL, RENEW, ROLE, SPREAD, STOP_WITHIN, STRICT,
 };
 use crate::language::{AnyField, Field, Table};
 use crate::model::{
@@ -173,7 +173,7 @@ fn read(reader: &mut Reader<'_>, is_task: bool, name: &Arc<str>, entry: &Entry) 
         rights: right::read_all(reader, &owner, &fields),
         role: reader.noting(&mut unread, &ROLE, |reader| fields.get(reader, &ROLE)),
         labels: reader.noting(&mut unread, &LABEL, |reader| label::labels(reader, &fields)),
-        notes: label::notes(reader, &owner, &fields),
+        notes: label::notes(reader, &owner, &fields, &NOTE),
         pull: pull(reader, &fields),
         stop_within: reader.noting(&mut unread, &STOP_WITHIN, |reader| fields.get(reader, &STOP_WITHIN)),
         unread,

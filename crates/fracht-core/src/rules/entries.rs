@@ -1,8 +1,10 @@
-//! Rules on the shared web entry: hosts and paths.
+//! Rules on what leads to ports: the hosts and paths of the shared web entry, and annotations.
+
+use std::collections::BTreeMap;
 
 use super::Rule;
 use crate::diag::{Diagnostic, Sink};
-use crate::model::{EntryKind, Model, Reach, TargetKind};
+use crate::model::{EntryKind, Model, Port, Reach, TargetKind, Text};
 
 pub(super) static ENTRY_PATH: Rule = Rule {
     name: "entry-path",
@@ -65,6 +67,51 @@ fn refused(path: &str, by: EntryKind) -> Option<(String, &'static str)> {
         return Some(("`%` without two hex digits".into(), "write `%25` for a `%`"));
     }
     None
+}
+
+pub(super) static NOTE_CLASH: Rule = Rule {
+    name: "note-clash",
+    summary: "Two ports set one annotation of an object to different values",
+    why: "The ports of a service that are open in the same way share an object, which has each annotation once.",
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n\
+            port.one = { number = 80, reach = \"balancer\", note.\"x.example/y\" = \"1\" }\n\
+            port.two = { number = 81, reach = \"balancer\", note.\"x.example/y\" = \"2\" }\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n\
+             port.one = { number = 80, reach = \"balancer\", note.\"x.example/y\" = \"1\" }\n\
+             port.two = { number = 81, reach = \"balancer\" }\n",
+    always_error: true,
+    ..Rule::BASE
+};
+
+pub(super) fn note_clash(model: &Model, sink: &mut Sink) {
+    if model.target.on.value != TargetKind::Cluster {
+        return;
+    }
+    // A gateway has a route for each port.
+    let has_own = |reach| reach == Reach::Web && model.target.web.by.value == EntryKind::Gateway;
+    for workload in &model.workloads {
+        let mut known: BTreeMap<(Reach, &str), (&Port, &Text)> = BTreeMap::new();
+        for port in workload.ports().iter().filter(|port| !has_own(port.reach.value)) {
+            for (name, text) in &port.notes {
+                let (first, value) = *known.entry((port.reach.value, name)).or_insert((port, text));
+                if value.plain_text() == text.plain_text() {
+                    continue;
+                }
+                let message = format!(
+                    "`{}` and `{}` of `{}` set the note `{name}` of one object to different values",
+                    first.name,
+                    port.name,
+                    workload.reference()
+                );
+                sink.push(
+                    Diagnostic::new(&NOTE_CLASH, message)
+                        .at(text.origin.span(), "another value here")
+                        .also(value.origin.span(), "first set here")
+                        .help("set it at one of them, or open the other port in another way"),
+                );
+            }
+        }
+    }
 }
 
 #[cfg(test)]

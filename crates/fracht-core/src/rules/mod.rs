@@ -80,6 +80,7 @@ static LIST: &[(&Rule, Check)] = &[
     (&reading::PORT_RANGE, Check::Model(ports::port_range)),
     (&ports::PORT_CLASH, Check::Plans(ports::port_clash)),
     (&ports::AT_WITH_REPLICAS, Check::Model(ports::at_with_replicas)),
+    (&entries::NOTE_CLASH, Check::Model(entries::note_clash)),
     (&ports::AT_UNUSED, Check::Model(ports::at_unused)),
     (&images::IMAGE_UNPINNED, Check::Model(images::image_unpinned)),
     (&images::IMAGE_FLOATING, Check::Model(images::image_floating)),

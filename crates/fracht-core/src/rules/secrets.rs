@@ -19,6 +19,9 @@ pub(super) static SECRET_IN_CLEAR: Rule = Rule {
 
 pub(super) fn secret_in_clear(model: &Model, sources: &Sources, sink: &mut Sink) {
     for text in written::all(model, sources) {
+        if text.kind == Kind::Label && is_name_of_secret(model, &text.text) {
+            continue;
+        }
         for clear in cover::in_clear(text.name, &text.before, &text.text) {
             let place = text.place(clear.range);
             // Also what only its name tells is not shown.
@@ -27,7 +30,9 @@ pub(super) fn secret_in_clear(model: &Model, sources: &Sources, sink: &mut Sink)
                 Kind::File | Kind::Template | Kind::Key => {
                     "keep the whole text as a secret: `key.KEY = { file = \"PATH\" }` in `[secret.NAME]`, and mount that"
                 }
-                Kind::Label => "remove it: labels and notes are readable to all who may list pods",
+                Kind::Label => {
+                    "remove it, or if it is the name of a Secret, define that: `[secret.NAME]`, maybe with `present`"
+                }
                 Kind::Default => "remove the default, and set it from outside",
                 Kind::Command => "let the program read it from a variable that refers to a secret",
                 Kind::Line | Kind::PlainLine => {
@@ -47,6 +52,16 @@ pub(super) fn secret_in_clear(model: &Model, sources: &Sources, sink: &mut Sink)
             sink.push(text.owner.owns(problem));
         }
     }
+}
+
+/// Whether a text is the name that a secret of the stack has in the cluster, maybe after a namespace.
+fn is_name_of_secret(model: &Model, text: &str) -> bool {
+    let name = text.rsplit('/').next().unwrap_or_default();
+    let in_stack = name.strip_prefix(&*model.name.value).map(|rest| rest.trim_start_matches('-'));
+    model.secrets.iter().any(|secret| match &secret.present {
+        Some(present) => *present.value == *name,
+        None => in_stack == Some(&*secret.name),
+    })
 }
 
 pub(super) static SECRET_ENCODED_TWICE: Rule = Rule {

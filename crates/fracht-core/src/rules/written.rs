@@ -170,8 +170,13 @@ pub(super) fn all<'m>(model: &'m Model, sources: &'m Sources) -> impl Iterator<I
         Owner::containers(model).flat_map(move |(owner, container)| of_container(owner, container, sources));
     let labels = model.workloads.iter().flat_map(move |workload| {
         let owner = Owner::Container(workload, None);
-        let both = workload.labels.iter().chain(&workload.notes);
+        let of_ports = workload.ports().iter().flat_map(|port| &port.notes);
+        let both = workload.labels.iter().chain(&workload.notes).chain(of_ports);
         both.filter_map(move |(name, text)| of_text(owner, Kind::Label, name, text, sources))
+    });
+    let of_web = model.target.web.notes.iter().filter_map(move |(name, text)| {
+        let target = Owner::Table("target", &model.target.name, model.target.name_span?);
+        of_text(target, Kind::Label, name, text, sources)
     });
     let keys = model.configs.iter().flat_map(move |config| {
         let owner = Owner::Table("config", &config.name, config.span);
@@ -202,7 +207,7 @@ pub(super) fn all<'m>(model: &'m Model, sources: &'m Sources) -> impl Iterator<I
         let (text, before) = (Cow::Borrowed(&*default.value), Cow::Borrowed(""));
         Some(Written { owner, kind: Kind::Default, name: &input.name, before, text, span, exact })
     });
-    containers.chain(labels).chain(keys).chain(defaults)
+    containers.chain(labels).chain(of_web).chain(keys).chain(defaults)
 }
 
 /// The commands that run in a container beside its program: its health check, and what runs before a stop.

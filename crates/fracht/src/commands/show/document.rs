@@ -129,7 +129,7 @@ pub(super) fn of<'a>(checked: Checked<'a>) -> ShowDocument<'a> {
             size: volume.size.as_ref().map(|size| &*size.value.text),
             access: volume.access.value.word(),
             copies: copies(volume, &users),
-            storage: storage(volume),
+            storage: storage(model, volume),
             mounted_by: users.iter().map(|user| &*user.name).collect(),
         }
     };

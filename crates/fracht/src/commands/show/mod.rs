@@ -12,7 +12,9 @@ use fracht_core::grammar::image::Image;
 use fracht_core::grammar::quantity::{Bounds, show_bytes, show_cpu};
 use fracht_core::grammar::schedule::Schedule;
 use fracht_core::grammar::word::Word as _;
-use fracht_core::model::{Container, Kind, Model, Mounted, Replicas, Volume, VolumeId, Workload, WorkloadId};
+use fracht_core::model::{
+    Container, Kind, Model, Mounted, Replicas, TargetKind, Volume, VolumeId, Workload, WorkloadId,
+};
 use fracht_core::origin::Sourced;
 use fracht_core::plan::sizes::{Sizes, Sum};
 use fracht_core::source::Sources;
@@ -233,7 +235,10 @@ fn copies(volume: &Volume, users: &[&Workload]) -> String {
 }
 
 /// Where the data of a volume is.
-fn storage(volume: &Volume) -> String {
+fn storage(model: &Model, volume: &Volume) -> String {
+    if model.target.on.value == TargetKind::Machine {
+        return "this machine".to_owned();
+    }
     if let Some(present) = &volume.present {
         return format!("existing claim {}", present.value);
     }
@@ -258,7 +263,7 @@ fn volumes(model: &Model) -> String {
             or_dash(volume.size.as_ref().map(|size| size.value.to_string())),
             volume.access.value.word().into(),
             copies(volume, &users).into(),
-            storage(volume).into(),
+            storage(model, volume).into(),
             or_dash((!names.is_empty()).then(|| names.join(", "))),
         ]);
     }

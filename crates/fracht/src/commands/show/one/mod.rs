@@ -281,7 +281,7 @@ fn mount_of(checked: Checked<'_>, mount: &Mount) -> MountOf {
     let from = match &mount.what {
         Mounted::Volume(id) => {
             let volume = &model.volumes[*id];
-            format!("volume.{}, {}", volume.name, storage(volume))
+            format!("volume.{}, {}", volume.name, storage(model, volume))
         }
         Mounted::Config(id, key) => keyed("config", &model.configs[*id].name, key),
         Mounted::Secret(id, key) => keyed("secret", &model.secrets[*id].name, key),

@@ -5,8 +5,8 @@ use std::time::Duration;
 
 use super::allow::ALLOW;
 use super::field::{
-    ARGUMENT, Field, TEXT, Table, Template, formatted, list, name, named, reference, scalar, table, template,
-    words,
+    ARGUMENT, Field, TEXT, Table, Template, formatted, list, name, named, one_or_list, reference, scalar,
+    table, template, words,
 };
 use super::format;
 use super::mount;
@@ -105,7 +105,7 @@ pub(crate) static USE: Field<Table> = Field {
         description: "Configs and secrets whose keys become variables; `env` overrides them, later ones override earlier ones.",
         example: "[\"config.model\", { from = \"config.app\", prefix = \"APP_\", spell = \"upper\" }]",
     },
-    takes: list(table(&USE_TABLE)),
+    takes: one_or_list(table(&USE_TABLE)),
 };
 pub(crate) static ENV: Field<Template> = Field {
     key: Key {

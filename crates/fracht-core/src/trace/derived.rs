@@ -153,8 +153,8 @@ impl Traced<'_> {
     /// The layer of an entry of a container's `use`.
     fn layer_of(&self, owner: &[&str], span: Span) -> Layer {
         let path: Vec<&str> = owner.iter().copied().chain(["use"]).collect();
-        let list = self.tree.at(&path).map(|node| &node.value);
-        let items: &[Node] = if let Some(Value::List(items)) = list { items } else { &[] };
+        let Some(node) = self.tree.at(&path) else { return Layer::Stack };
+        let items = if let Value::List(items) = &node.value { items } else { std::slice::from_ref(node) };
         let holds = |node: &&Node| {
             node.span.file == span.file && node.span.start <= span.start && span.end <= node.span.end
         };

@@ -207,7 +207,11 @@ pub(super) fn store_replicated(model: &Model, sink: &mut Sink) {
                 .map(|(variable, text)| (variable.map_or("", |one| &*one.name), text.plain_text()))
         };
         let configured = texts().any(|(name, text)| says_cluster(name) || says_cluster(&text));
-        let by_files = container.mounts.iter().any(|mount| matches!(mount.what, Mounted::Config(..)));
+        // Its own files, and those of what prepares its pod.
+        let before =
+            workload.sidecars.iter().filter(|sidecar| sidecar.once).map(|sidecar| &sidecar.container);
+        let mut mounts = std::iter::once(container).chain(before).flat_map(|one| &one.mounts);
+        let by_files = mounts.any(|mount| matches!(mount.what, Mounted::Config(..)));
         if count < 2 || configured || by_files || names_itself(model, workload, container) {
             continue;
         }

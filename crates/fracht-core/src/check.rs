@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use crate::cover::Cover;
+use crate::diag::reading::{ALLOW_UNUSED, DROP_MISSES, UNKNOWN_NAME, UNUSED};
 use crate::diag::{Diagnostic, Report, Sink};
 use crate::files::{Files, MOST_BYTES, reason, upwards};
 use crate::include::Gather;
@@ -34,6 +35,8 @@ pub struct Project<'f> {
     cache: Cache,
     inputs: InputValues,
     found: Sink,
+    /// Whether all files of the stack could be read.
+    is_whole: bool,
 }
 
 /// Why a stack file cannot be opened: a problem of the file itself, not of what it says.
@@ -153,8 +156,10 @@ impl<'f> Project<'f> {
             sink: &mut sink,
             seen: BTreeSet::new(),
             depth: 0,
+            is_whole: true,
         };
         let mut tree = gather.file(path, &shown.display().to_string(), text);
+        let is_whole = gather.is_whole;
         stamp_layers(&mut tree);
         let targets = Targets::of(&tree);
         Ok(Self {
@@ -167,7 +172,13 @@ impl<'f> Project<'f> {
             cache: Cache::default(),
             inputs: InputValues::default(),
             found: sink,
+            is_whole,
         })
+    }
+
+    /// Whether all files of the stack could be read. If not, one of them may have what is not found.
+    pub fn is_whole(&self) -> bool {
+        self.is_whole
     }
 
     /// The targets of the stack.
@@ -229,6 +240,7 @@ impl<'f> Project<'f> {
             root: &self.root,
             folder_shown: &self.folder_shown,
             inputs: &self.inputs,
+            is_whole: self.is_whole,
         };
         let Reading { model, layered, symbols, knows_target } =
             read::model(&input, &mut self.cache, &mut self.sources, &mut sink)?;
@@ -241,6 +253,12 @@ impl<'f> Project<'f> {
         let levels = Levels::of(&layered.tree, &mut sink);
         let target = layered.target.as_ref().zip(facts.model.target.name_span);
         levels.allow(&layered.tree, target, &mut sink);
+        if !self.is_whole {
+            // What is missing here may be in the file that could not be read.
+            for rule in [&UNKNOWN_NAME, &DROP_MISSES, &UNUSED, &ALLOW_UNUSED] {
+                sink.retain_of(rule, |_| false);
+            }
+        }
         let report = Report::new(sink, layered.layers.clone(), |rule| levels.severity(rule));
         Some(Verdict { facts, report, layered, symbols, levels })
     }

@@ -28,6 +28,8 @@ pub(crate) struct Gather<'a> {
     pub(crate) seen: BTreeSet<PathBuf>,
     /// How many `include`s lead to the current file.
     pub(crate) depth: usize,
+    /// Whether all files of the stack could be read.
+    pub(crate) is_whole: bool,
 }
 
 /// The most files that a stack can include.
@@ -65,12 +67,14 @@ impl Gather<'_> {
     fn included(&mut self, item: &Node, folder: &Path) -> Vec<Node> {
         let Some(pattern) = item.text() else { return Vec::new() };
         if levels_above(self.root, folder, pattern).is_some() {
+            self.is_whole = false;
             self.sink.push(outside((self.root, self.shown), folder, pattern, Some(item.span)));
             return Vec::new();
         }
         let found = match glob::matching(self.files, folder, pattern) {
             Ok(found) if !found.is_empty() => found,
             other => {
+                self.is_whole = false;
                 let why = other.err().unwrap_or(Unmatched::None);
                 self.sink.push(why.problem(pattern, Some(item.span)));
                 return Vec::new();
@@ -87,6 +91,7 @@ impl Gather<'_> {
                     String::from_utf8(bytes).map_err(|_| PathProblem::Unreadable("not UTF-8 text".into()))?;
                 Ok((path, text))
             });
+            self.is_whole &= text.is_ok();
             match text {
                 Ok((path, _)) if self.seen.contains(&path) => {}
                 Ok(_) if self.seen.len() > MOST_INCLUDED || self.depth >= DEEPEST => {
@@ -95,6 +100,7 @@ impl Gather<'_> {
                     } else {
                         (format!("the stack includes more than {MOST_INCLUDED} files"), "too many files")
                     };
+                    self.is_whole = false;
                     self.sink.push(
                         Diagnostic::new(&FILE_UNREADABLE, message)
                             .at(item.span, label)

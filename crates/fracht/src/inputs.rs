@@ -32,7 +32,8 @@ pub(crate) fn values(choice: &StackChoice, project: &Project<'_>) -> Result<Inpu
         values.set(name, InputSource::Argument, value);
     }
     let known: Vec<&str> = project.inputs().collect();
-    if let Some(unknown) = values.named().find(|name| !known.contains(name)) {
+    // A file that could not be read, which is reported, may have it.
+    if let Some(unknown) = values.named().find(|name| !known.contains(name)).filter(|_| project.is_whole()) {
         let help = if known.is_empty() {
             "this stack has no inputs; add one as `[input.NAME]`".to_owned()
         } else {

@@ -117,6 +117,10 @@ fn find(choice: &StackChoice) -> Result<PathBuf, Failure> {
     ))
 }
 
+/// The help for something that is not found in a stack that is not whole.
+pub(crate) const FILE_MISSING: &str =
+    "a file of `include` could not be read, and may have it: run `fracht check`";
+
 /// The target of a command: the chosen one, or the only one.
 pub(crate) fn target(project: &Project<'_>, choice: Option<&str>) -> Result<String, Failure> {
     let names: Vec<&str> = project.targets().names().collect();
@@ -125,6 +129,9 @@ pub(crate) fn target(project: &Project<'_>, choice: Option<&str>) -> Result<Stri
         (Some(name), _) if names.contains(&name) => Ok(name.to_owned()),
         (Some(name), _) => {
             let message = format!("target `{name}` not found");
+            if !project.is_whole() {
+                return Err(Failure::new(message, FILE_MISSING));
+            }
             let near = nearest(name, names.iter().copied());
             let question = near.map_or_else(String::new, |near| format!("did you mean `{near}`? "));
             Err(Failure::new(message, format!("{question}this stack has: {known}")))

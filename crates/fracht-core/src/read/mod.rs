@@ -112,6 +112,8 @@ pub(crate) struct Input<'a> {
     pub(crate) root: &'a Path,
     pub(crate) folder_shown: &'a Path,
     pub(crate) inputs: &'a InputValues,
+    /// Whether all files of the stack could be read.
+    pub(crate) is_whole: bool,
 }
 
 /// The result of [`model`].
@@ -146,7 +148,7 @@ pub(crate) fn model(
         tainted: false,
         has_unread: false,
     };
-    let (name, title) = stack::read(&mut reader, root);
+    let (name, title) = stack::read(&mut reader, root, input.is_whole);
     let mut target = target::read(&mut reader, chain.name, layered.target.as_ref(), &name);
     reader.symbols = Cow::Owned(Symbols::collect(root, target::facts(&name, &target)));
     let inputs = input::read_all(&mut reader, (root, layered.target.as_ref()), input.inputs);
@@ -208,8 +210,9 @@ pub(crate) fn model(
     let symbols = reader.symbols.into_owned();
     let own = layered.target.as_ref();
     let says_where = |own: &Node| ON.node(own).is_some() || !chain.is_broken;
-    let knows_target =
-        own.is_none_or(|own| own.table().is_some() && says_where(own) && target::kind(own).is_some());
+    let knows_target = own.map_or(input.is_whole, |own| {
+        own.table().is_some() && says_where(own) && target::kind(own).is_some()
+    });
     Some(Reading { model, layered, symbols, knows_target })
 }
 

@@ -99,6 +99,9 @@ fn what_cannot_be_read_in_a_layer_explains_what_is_missing() {
     assert_eq!(failed(target, "prod"), ["wrong-type"], "the domain may be in that target");
     let target = target.replace(", 7", "");
     assert_eq!(failed(&target, "prod"), ["host-missing"]);
+    // The name of the stack, and the target, may be in a file that cannot be read.
+    let part = "include = [\"parts/*.toml\"]\n[service.a]\nimage = \"a:1.0\"\nport.web = { number = 80, reach = \"web\" }\n";
+    assert_eq!(failed(part, "cluster"), ["file-unreadable"]);
     for (table, reference) in [
         ("volume", "mount.\"/v\" = \"volume.new\""),
         ("config", "use = [\"config.new\"]"),

@@ -25,6 +25,17 @@ fn the_stack_file_is_given_by_its_path_or_by_its_folder() {
 }
 
 #[test]
+fn a_file_that_cannot_be_read_may_have_what_is_not_found() {
+    let sandbox = Sandbox::with("include = [\"parts/*.toml\"]\n[service.a]\nimage = \"a:{input.tag}\"\n");
+    let check = sandbox.run(&["check", "--input", "tag=1.0"]);
+    assert_eq!(check.out.matches("error[").count(), 1, "{}", check.out);
+    assert!(check.out.starts_with("error[file-unreadable]: no file matches `parts/*.toml`"), "{}", check.out);
+    let order = sandbox.run(&["order", "-t", "prod"]);
+    assert_eq!((order.code, order.out.as_str()), (2, ""));
+    assert!(order.err.contains("a file of `include` could not be read, and may have it"), "{}", order.err);
+}
+
+#[test]
 fn unreadable_files_are_reported_with_a_help() {
     let sandbox = Sandbox::empty()
         .file("empty.toml", "")

@@ -6,7 +6,7 @@ use fracht_core::check::Verdict;
 
 use fracht_core::diag::{Diagnostic, nearest};
 use fracht_core::model::{Model, Patch};
-use fracht_core::rules::{PATCH_MISSES, SYNTAX};
+use fracht_core::rules::{FILE_UNREADABLE, PATCH_MISSES, PATH_OUTSIDE, SYNTAX};
 
 use super::{passed, patch};
 use crate::name::in_stack;
@@ -24,13 +24,16 @@ pub(crate) fn problems(verdict: &Verdict) -> Vec<Diagnostic> {
     let (passed, mut problems) = passed::objects(model);
     let passed: BTreeSet<&str> = passed.iter().map(|object| &*object.kind).collect();
     let is_other = |kind: &str| OTHER_KINDS.contains(&kind) || passed.contains(kind);
-    // A lost line may be the header of a table.
-    let has_lost = verdict.report.findings().iter().any(|one| one.diagnostic.rule == &SYNTAX);
+    // A lost line may be the header of a table, a lost file may have an object.
+    let lost = [&SYNTAX, &FILE_UNREADABLE, &PATH_OUTSIDE];
+    let has_lost = verdict.report.findings().iter().any(|one| lost.contains(&one.diagnostic.rule));
     let mut names = None;
     for one in model.patches.iter().filter(|one| !is_other(&one.kind)) {
         let Some(version) = schema::version_of(&one.kind) else {
             let meant = nearest(&one.kind, schema::kinds()).map(|kind| format!("{kind}/{}", one.name));
-            problems.push(not_found(one, &model.target.name, meant));
+            if meant.is_some() || !has_lost {
+                problems.push(not_found(one, &model.target.name, meant));
+            }
             continue;
         };
         let names = names.get_or_insert_with(|| Names::of(model));

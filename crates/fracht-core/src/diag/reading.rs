@@ -79,7 +79,8 @@ pub(crate) static UNKNOWN_NAME: Rule = Rule::always_error(
     ),
 );
 
-pub(crate) static FILE_UNREADABLE: Rule = Rule::always_error(
+/// A file that the stack names cannot be read.
+pub static FILE_UNREADABLE: Rule = Rule::always_error(
     "file-unreadable",
     "A file cannot be read",
     "Its content is part of what runs.",
@@ -91,7 +92,8 @@ pub(crate) static FILE_UNREADABLE: Rule = Rule::always_error(
     ),
 );
 
-pub(crate) static PATH_OUTSIDE: Rule = Rule::always_error(
+/// A path leads outside the folder of the stack.
+pub static PATH_OUTSIDE: Rule = Rule::always_error(
     "path-outside",
     "A path leads outside the stack's folder",
     "A stack is self-contained: you can move its folder, and it never reads a file by accident.",

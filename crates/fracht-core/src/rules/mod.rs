@@ -36,7 +36,7 @@ pub use sizes::MOST_OF_SECRET;
 
 pub use crate::diag::Rule;
 pub(crate) use crate::diag::reading::ALLOW_UNUSED;
-pub use crate::diag::reading::SYNTAX;
+pub use crate::diag::reading::{FILE_UNREADABLE, PATH_OUTSIDE, SYNTAX};
 use rayon::iter::{IntoParallelRefIterator as _, ParallelIterator as _};
 
 use crate::diag::{Sink, reading};

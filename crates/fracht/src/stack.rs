@@ -119,7 +119,7 @@ fn find(choice: &StackChoice) -> Result<PathBuf, Failure> {
 
 /// The help for something that is not found in a stack that is not whole.
 pub(crate) const FILE_MISSING: &str =
-    "a file of `include` could not be read, and may have it: run `fracht check`";
+    "run `fracht check`: a file of `include`, which may have it, cannot be read";
 
 /// The target of a command: the chosen one, or the only one.
 pub(crate) fn target(project: &Project<'_>, choice: Option<&str>) -> Result<String, Failure> {

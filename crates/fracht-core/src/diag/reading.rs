@@ -200,7 +200,7 @@ pub(crate) static ENV_NAME: Rule = Rule::always_error(
 
 pub(crate) static SECRET_IN_CONFIG: Rule = Rule {
     name: "secret-in-config",
-    summary: "A config that refers to a secret",
+    summary: "A config that contains a secret, or refers to one",
     why: "Configs are stored in plain text, so the secret would be visible.",
     fails: "[stack]\nname = \"s\"\n[secret.db]\nkey.password = { env = \"DB_PASSWORD\" }\n\
             [config.c]\nkey.url = \"sql://tide:{secret.db/password}@db\"\n\

@@ -43,6 +43,8 @@ pub struct SecretKey {
     pub references: Vec<Replacement>,
     /// Where its value is written, if it is a line of a file.
     pub line: Option<Origin>,
+    /// Whether the stack lists it, since not all lines of its file are secret.
+    pub is_listed: bool,
 }
 
 /// A reference in the value of a secret.
@@ -67,7 +69,17 @@ impl SecretKey {
 
     /// A key of which only its source is known.
     pub(crate) fn new(name: Arc<str>, span: Span, source: SecretSource) -> Self {
-        Self { name, span, source, size: None, form: None, make: None, references: Vec::new(), line: None }
+        Self {
+            name,
+            span,
+            source,
+            size: None,
+            form: None,
+            make: None,
+            references: Vec::new(),
+            line: None,
+            is_listed: false,
+        }
     }
 }
 

@@ -126,7 +126,7 @@ impl Part {
         }
     }
 
-    /// The service whose address a part is, if it is one.
+    /// The service or external service whose address a part is, if it is one.
     pub fn address(&self) -> Option<Address> {
         match self {
             Self::Known { address, .. } => *address,

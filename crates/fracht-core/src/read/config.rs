@@ -1,6 +1,6 @@
 //! Reads `[config.NAME]`.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::Reader;
@@ -8,7 +8,7 @@ use super::fields::Fields;
 use super::lines::{self, Line};
 use crate::cover::may_be_secret;
 use crate::diag::Diagnostic;
-use crate::diag::reading::{BAD_NAME, BAD_VALUE, MISSING_KEY, UNKNOWN_NAME};
+use crate::diag::reading::{BAD_NAME, BAD_VALUE, MISSING_KEY, SECRET_IN_CONFIG, UNKNOWN_NAME};
 use crate::grammar::name::NameKind;
 use crate::grammar::reference::RefKind;
 use crate::language::AnyField;
@@ -21,7 +21,13 @@ use crate::resolve::CONFIG;
 use crate::source::{Sources, Span, Syntax};
 use crate::tree::Entry;
 
-pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> Config {
+/// Reads a config; `secret_lines` are the places of values that are secret, each with its secret.
+pub(super) fn read(
+    reader: &mut Reader<'_>,
+    name: &Arc<str>,
+    entry: &Entry,
+    secret_lines: &BTreeMap<Span, &str>,
+) -> Config {
     reader.tainted = false;
     let fields = Fields::of(entry, &CONFIG_TABLE, reader);
     let mut keys = ConfigKeys::default();
@@ -54,9 +60,14 @@ pub(super) fn read(reader: &mut Reader<'_>, name: &Arc<str>, entry: &Entry) -> C
         }
         let wanted: BTreeSet<&Arc<str>> = listed.iter().map(|key| &key.value).collect();
         lines.retain(|line| wanted.contains(&line.name));
+    }
+    for line in lines.iter().filter(|line| !may_be_secret(&line.name, &line.value)) {
         // The file may be one with secrets as well.
-        for line in lines.iter().filter(|line| !may_be_secret(&line.name, &line.value)) {
-            line.origin.span().into_iter().for_each(|value| reader.publish(value));
+        let Some(value) = line.origin.span() else { continue };
+        match secret_lines.get(&value) {
+            Some(secret) => in_plain_text(reader, name, line, secret),
+            None if !listed.is_empty() => reader.publish(value),
+            None => {}
         }
     }
     let references = fields.or_default(reader, &REFERENCES).value;
@@ -97,6 +108,20 @@ fn addresses(keys: &ConfigKeys, sources: &Sources) -> Vec<KeyAddress> {
         }
     }
     addresses.list()
+}
+
+/// Reports a line that the stack lists as a key of a secret, and that a config takes as well.
+fn in_plain_text(reader: &mut Reader<'_>, name: &str, line: &Line, secret: &str) {
+    let key = &line.name;
+    reader.sink.push(
+        Diagnostic::new(
+            &SECRET_IN_CONFIG,
+            format!("`{key}` of `config.{name}` is a key of `secret.{secret}`"),
+        )
+        .at(line.span, format!("would be in plain text in `config.{name}`"))
+        .help(format!("list the other keys in `keys` of `config.{name}`, without `{key}`"))
+        .help(format!("or if it is not secret, remove it from `keys` of `secret.{secret}`")),
+    );
 }
 
 /// Checks that a config either exists in the cluster, with a list of keys, or is generated from keys, lines and files.

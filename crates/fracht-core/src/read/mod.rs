@@ -164,7 +164,9 @@ pub(crate) fn model(
     target::read_references(&mut reader, &mut target, layered.target.as_ref());
     // First, since of a file that a config takes as well, the values of a Secret are hidden.
     let passed = extra::passed(&mut reader, root);
-    let configs: List<_> = reader.each(root, &stack_keys::CONFIG, config::read);
+    let listed = secret::listed_lines(&secrets);
+    let configs: List<_> = reader
+        .each(root, &stack_keys::CONFIG, |reader, name, entry| config::read(reader, name, entry, &listed));
     for config in &configs {
         let keys = config.keys.iter().map(|key| Arc::clone(&key.name)).collect();
         reader.symbols.to_mut().set_config_keys(&config.name, keys);

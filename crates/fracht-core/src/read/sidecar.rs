@@ -39,13 +39,10 @@ fn once(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> bool {
         let Some(entry) = fields.entry(field).filter(|_| once.value) else { continue };
         reader.taint();
         reader.sink.push(
-            Diagnostic::new(
-                &BAD_VALUE,
-                format!("`{}` of `{owner}` is for what keeps running", field.key().name),
-            )
-            .at(entry.key_span, "it has ended when the service starts")
-            .also(once.span(), "runs once")
-            .help("remove it, or remove `once`"),
+            Diagnostic::new(&BAD_VALUE, format!("`{}` has no effect in `{owner}`", field.key().name))
+                .at(entry.key_span, "ends before the service starts")
+                .also(once.span(), "the container runs once")
+                .help("remove it, or remove `once`"),
         );
     }
     once.value

@@ -71,7 +71,7 @@ fn refused(path: &str, by: EntryKind) -> Option<(String, &'static str)> {
 
 pub(super) static NOTE_CLASH: Rule = Rule {
     name: "note-clash",
-    summary: "Two ports set one annotation of an object to different values",
+    summary: "Two ports set one annotation of their object to different values",
     why: "The ports of a service that are open in the same way share an object, which has each annotation once.",
     fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\n\
             port.one = { number = 80, reach = \"balancer\", note.\"x.example/y\" = \"1\" }\n\
@@ -98,16 +98,16 @@ pub(super) fn note_clash(model: &Model, sink: &mut Sink) {
                     continue;
                 }
                 let message = format!(
-                    "`{}` and `{}` of `{}` set the note `{name}` of one object to different values",
+                    "`{}` and `{}` of `{}` set the note `{name}` to different values",
                     first.name,
                     port.name,
                     workload.reference()
                 );
                 sink.push(
                     Diagnostic::new(&NOTE_CLASH, message)
-                        .at(text.origin.span(), "another value here")
+                        .at(text.origin.span(), "set again here, for the same object")
                         .also(value.origin.span(), "first set here")
-                        .help("set it at one of them, or open the other port in another way"),
+                        .help("remove one of them"),
                 );
             }
         }

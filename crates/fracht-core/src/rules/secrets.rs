@@ -31,7 +31,7 @@ pub(super) fn secret_in_clear(model: &Model, sources: &Sources, sink: &mut Sink)
                     "keep the whole text as a secret: `key.KEY = { file = \"PATH\" }` in `[secret.NAME]`, and mount that"
                 }
                 Kind::Label => {
-                    "remove it, or if it is the name of a Secret, define that: `[secret.NAME]`, maybe with `present`"
+                    "remove it; if it is the name of a Secret, define that one: `secret.NAME.present = \"…\"`"
                 }
                 Kind::Default => "remove the default, and set it from outside",
                 Kind::Command => "let the program read it from a variable that refers to a secret",
@@ -57,7 +57,9 @@ pub(super) fn secret_in_clear(model: &Model, sources: &Sources, sink: &mut Sink)
 /// Whether a text is the name that a secret of the stack has in the cluster, maybe after a namespace.
 fn is_name_of_secret(model: &Model, text: &str) -> bool {
     let name = text.rsplit('/').next().unwrap_or_default();
-    let in_stack = name.strip_prefix(&*model.name.value).map(|rest| rest.trim_start_matches('-'));
+    // One dash, or two if the name of the stack has one.
+    let rest = name.strip_prefix(&*model.name.value).and_then(|rest| rest.strip_prefix('-'));
+    let in_stack = rest.map(|rest| rest.strip_prefix('-').unwrap_or(rest));
     model.secrets.iter().any(|secret| match &secret.present {
         Some(present) => *present.value == *name,
         None => in_stack == Some(&*secret.name),

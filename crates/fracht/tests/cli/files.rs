@@ -32,7 +32,7 @@ fn a_file_that_cannot_be_read_may_have_what_is_not_found() {
     assert!(check.out.starts_with("error[file-unreadable]: no file matches `parts/*.toml`"), "{}", check.out);
     let order = sandbox.run(&["order", "-t", "prod"]);
     assert_eq!((order.code, order.out.as_str()), (2, ""));
-    assert!(order.err.contains("a file of `include` could not be read, and may have it"), "{}", order.err);
+    assert!(order.err.contains("a file of `include`, which may have it, cannot be read"), "{}", order.err);
 }
 
 #[test]

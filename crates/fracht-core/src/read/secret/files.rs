@@ -50,7 +50,9 @@ pub(super) fn read_lines(
         is_whole &= read.is_some();
         for line in read.into_iter().flatten() {
             if listed.is_empty() || wanted.contains(&line.name) {
-                found.push(of_line(line, &source, layer, references));
+                let mut key = of_line(line, &source, layer, references);
+                key.key.is_listed = !listed.is_empty();
+                found.push(key);
             }
         }
     }

@@ -3,7 +3,7 @@
 mod files;
 mod references;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -26,6 +26,16 @@ use crate::tree::{Entry, Node, Value};
 pub(super) fn read_all(reader: &mut Reader<'_>, root: &Node) -> List<Secret> {
     let read: Vec<Read> = reader.each(root, &stack::SECRET, read);
     references::resolve(reader, read)
+}
+
+/// The lines of files that the stack lists as secret, by the places of their values, each with its secret.
+pub(super) fn listed_lines(secrets: &List<Secret>) -> BTreeMap<Span, &str> {
+    let mut listed = BTreeMap::new();
+    for secret in secrets {
+        let keys = secret.keys.iter().filter(|key| key.is_listed);
+        listed.extend(keys.filter_map(|key| Some((key.line?.span()?, &*secret.name))));
+    }
+    listed
 }
 
 /// A key of a secret, and the layer that it belongs to.

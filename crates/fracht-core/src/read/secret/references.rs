@@ -50,6 +50,11 @@ fn resolved(reader: &mut Reader<'_>, (mut secret, texts): Read) -> Secret {
     secret
 }
 
+/// Why a key has no value here.
+const ONLY_THERE: &str = "its value is in the cluster alone";
+/// What works with every secret: the cluster puts the value in.
+const IN_SERVICE: &str = "set the whole text as a variable of the service";
+
 /// Reports keys in the value of a key that have no value which could be put there.
 fn check_contained(
     reader: &mut Reader<'_>,
@@ -60,25 +65,24 @@ fn check_contained(
     for (id, name, span) in key.contained() {
         let other = &secrets[id];
         let found = known.get(&(id, &**name));
-        let has_no_value = |key: &SecretKey| matches!(key.source, SecretSource::Made | SecretSource::Present);
-        let (label, help) = if found.is_some_and(|key| has_no_value(key)) {
-            (
-                "its value is in the cluster alone",
-                format!("say where its value is kept, for example `key.{name} = {{ env = \"VARIABLE\" }}`"),
-            )
-        } else if found.is_some_and(|key| key.contained().next().is_some()) {
-            ("contains other secrets itself", "refer to the secrets that it contains".to_owned())
-        } else {
-            continue;
+        let (label, help) = match found {
+            Some(key) if key.source == SecretSource::Made => {
+                let place = format!("`secret.{}/{name}`", other.name);
+                (ONLY_THERE, Some(format!("say where it is kept: add `env = \"VARIABLE\"` to {place}")))
+            }
+            Some(key) if key.source == SecretSource::Present => (ONLY_THERE, None),
+            Some(key) if key.contained().next().is_some() => {
+                ("contains other secrets itself", Some("refer to the secrets that it contains".to_owned()))
+            }
+            _ => continue,
         };
         reader.taint();
         let message =
             format!("`secret.{}/{name}` cannot be part of `secret.{}/{}`", other.name, secret.name, key.name);
-        reader.sink.push(
-            Diagnostic::new(&BAD_VALUE, message)
-                .at(span.unwrap_or(key.span), label)
-                .help(help)
-                .help("or set the whole text as a variable of the service"),
-        );
+        let problem = Diagnostic::new(&BAD_VALUE, message).at(span.unwrap_or(key.span), label);
+        reader.sink.push(match help {
+            Some(help) => problem.help(help).help(format!("or {IN_SERVICE}")),
+            None => problem.help(IN_SERVICE),
+        });
     }
 }

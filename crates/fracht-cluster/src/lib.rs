@@ -55,6 +55,6 @@ pub use name::{open_service_name, secret_name, side_name};
 pub use object::text_at;
 pub use plan::{ObjectOrigin, PlannedObject};
 pub use read::{ReadError, objects as read_objects};
-pub use rendering::{Rendering, problems};
+pub use rendering::{Rendering, problems, problems_beside};
 pub use schema::misfits_in_words as misfits;
 pub use write::{Comments, File, Format};

@@ -6,6 +6,7 @@ use fracht_core::check::{Checked, Verdict};
 use fracht_core::diag::Diagnostic;
 use fracht_core::digest::Digest;
 use fracht_core::model::{Model, SecretId, TargetKind};
+use fracht_core::rules::beside::Neighbor;
 use serde_json::Value;
 
 use crate::api::json;
@@ -159,6 +160,19 @@ pub fn problems(verdict: &Verdict) -> Vec<Diagnostic> {
         Some(checked) => Draft::new(checked, None).problems,
         None => brought::early::problems(verdict),
     }
+}
+
+/// The problems of the objects of two stacks beside each other: those that both have. None if one of them has errors, or
+/// its target is not a cluster.
+pub fn problems_beside(own: &Verdict, other: &Verdict, neighbor: &Neighbor<'_>) -> Vec<Diagnostic> {
+    let is_cluster = |verdict: &Verdict| verdict.facts.model.target.on.value == TargetKind::Cluster;
+    let Some((own, other)) =
+        own.checked().zip(other.checked()).filter(|_| is_cluster(own) && is_cluster(other))
+    else {
+        return Vec::new();
+    };
+    let (own, other) = (Draft::new(own, None), Draft::new(other, None));
+    plan::beside::clashes((&own.objects, own.facts.model), (&other.objects, neighbor))
 }
 
 /// The objects of a checked stack with all their problems: enough for a check, and what a rendering begins with.

@@ -14,13 +14,14 @@ use crate::language::root::TARGET;
 use crate::language::stack;
 use crate::layer::{Layered, Targets, stamp_layers};
 use crate::levels::Levels;
+use crate::lock::Lock;
 use crate::model::Text;
 use crate::origin::{Layer, Sourced};
 use crate::plan::facts::Facts;
 use crate::read::{self, Cache, Reading};
 use crate::resolve::Symbols;
 use crate::rules;
-use crate::source::Sources;
+use crate::source::{Adopted, Sources};
 use crate::trace::{Trace, Traced};
 use crate::tree::Node;
 
@@ -34,6 +35,7 @@ pub struct Project<'f> {
     sources: Sources,
     cache: Cache,
     inputs: InputValues,
+    lock: Lock,
     found: Sink,
     /// Whether all files of the stack could be read.
     is_whole: bool,
@@ -160,6 +162,7 @@ impl<'f> Project<'f> {
         };
         let mut tree = gather.file(path, &shown.display().to_string(), text);
         let is_whole = gather.is_whole;
+        let lock = Lock::open(files, (path, shown), &mut sources, &mut sink);
         stamp_layers(&mut tree);
         let targets = Targets::of(&tree);
         Ok(Self {
@@ -171,6 +174,7 @@ impl<'f> Project<'f> {
             sources,
             cache: Cache::default(),
             inputs: InputValues::default(),
+            lock,
             found: sink,
             is_whole,
         })
@@ -219,9 +223,19 @@ impl<'f> Project<'f> {
         &self.sources
     }
 
+    /// Adds the files of another stack to those that were read, so that messages can show places in both.
+    pub fn adopt(&mut self, other: &Project<'_>) -> Adopted {
+        self.sources.adopt(&other.sources)
+    }
+
     /// The files that the stack is read from.
     pub fn files(&self) -> &'f dyn Files {
         self.files
+    }
+
+    /// What was chosen for the stack once.
+    pub fn lock(&self) -> &Lock {
+        &self.lock
     }
 
     /// The folder of the stack file.
@@ -240,6 +254,7 @@ impl<'f> Project<'f> {
             root: &self.root,
             folder_shown: &self.folder_shown,
             inputs: &self.inputs,
+            kept: self.lock.ports(target),
             is_whole: self.is_whole,
         };
         let Reading { model, layered, symbols, knows_target } =

@@ -69,6 +69,7 @@ pub mod input;
 pub mod language;
 pub mod layer;
 mod levels;
+pub mod lock;
 pub mod model;
 pub mod ordered_map;
 pub mod origin;

@@ -212,6 +212,19 @@ impl Sources {
         id
     }
 
+    /// Adds the files of another stack. The result has the id of each here, in their order there.
+    pub fn adopt(&mut self, other: &Sources) -> Adopted {
+        let add = |file: &SourceFile| {
+            let id = self.add(&file.path, &file.shown, Arc::clone(&file.text), file.syntax);
+            if let Some(own) = self.files.get_mut(id.0 as usize) {
+                own.public.extend(&file.public);
+                own.hidden = OnceLock::new();
+            }
+            id
+        };
+        Adopted(other.files.iter().map(add).collect())
+    }
+
     /// Notes a part of a file with secrets that is none.
     pub(crate) fn publish(&mut self, part: Span) {
         let Some(file) = self.files.get_mut(part.file.0 as usize) else { return };
@@ -251,6 +264,18 @@ impl Sources {
     pub fn text(&self, span: Span) -> &str {
         let file = self.file(span.file);
         file.and_then(|file| file.text.get(span.start as usize..span.end as usize)).unwrap_or_default()
+    }
+}
+
+/// The files of another stack, among those of this one.
+#[derive(Clone, Debug)]
+pub struct Adopted(Vec<FileId>);
+
+impl Adopted {
+    /// A place of the other stack, in the files of this one.
+    pub fn place(&self, span: Span) -> Span {
+        let file = self.0.get(span.file.0 as usize).copied().unwrap_or(span.file);
+        Span { file, ..span }
     }
 }
 

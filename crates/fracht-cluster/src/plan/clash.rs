@@ -72,8 +72,9 @@ impl Hash for Named<'_> {
     }
 }
 
-fn clash(first: &PlannedObject<'_>, second: &PlannedObject<'_>, model: &Model) -> Diagnostic {
-    let of = |object: &PlannedObject<'_>| match &object.source {
+/// Where an object comes from, in words, and its place.
+pub(super) fn described(object: &PlannedObject<'_>, model: &Model) -> (String, Option<Span>) {
+    match &object.source {
         Source::Passed(passed) => {
             (format!("passed through from {}:{}", passed.file, passed.line), Some(passed.span))
         }
@@ -81,8 +82,11 @@ fn clash(first: &PlannedObject<'_>, second: &PlannedObject<'_>, model: &Model) -
             let origin = source.origin(model);
             (format!("generated from {}", origin.of), origin.span)
         }
-    };
-    let ((first_words, first_span), (words, span)) = (of(first), of(second));
+    }
+}
+
+fn clash(first: &PlannedObject<'_>, second: &PlannedObject<'_>, model: &Model) -> Diagnostic {
+    let ((first_words, first_span), (words, span)) = (described(first, model), described(second, model));
     let (kind, name) = (second.kind(), &*second.name);
     Diagnostic::new(&NAME_CLASH, format!("two objects have the same name: `{kind}/{name}`"))
         .at(span, words)

@@ -1,6 +1,7 @@
 //! The plan of a rendering: which objects a stack becomes, in the order in which to apply them, and whether they fit
 //! together.
 
+pub(crate) mod beside;
 mod clash;
 mod object;
 mod patches;

@@ -9,6 +9,7 @@ use crate::diag::unknown::{Unknown, nearest};
 use crate::grammar::reference::RefKind;
 use crate::grammar::word::Word;
 use crate::language::{root, target};
+use crate::model::TargetKind;
 use crate::source::Span;
 use crate::tree::Node;
 
@@ -57,6 +58,15 @@ impl Targets {
             self.follow(index, None, &mut walk, &mut Sink::default());
             Some((name, span, walk.chain))
         })
+    }
+
+    /// Where a target runs, as far as its tables say; `None` for a target that does not exist, or a word that is none.
+    pub fn kind(&self, name: &str) -> Option<TargetKind> {
+        let chain = self.chain(name, &mut Sink::default())?;
+        let set = chain.tables.iter().rev().find_map(|table| target::ON.node(table));
+        let Some(set) = set else { return Some(TargetKind::default()) };
+        let text = set.text()?;
+        TargetKind::of(text)
     }
 
     fn find(&self, name: &str) -> Option<usize> {

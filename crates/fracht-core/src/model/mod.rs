@@ -31,6 +31,7 @@ mod container;
 mod extra;
 mod health;
 mod input;
+mod kept;
 mod list;
 mod login;
 mod mount;
@@ -61,6 +62,7 @@ pub use container::{
 pub use extra::{OperationKind, Passed, Patch, PatchChange, Raw};
 pub use health::{Health, Probe};
 pub use input::Input;
+pub use kept::Kept;
 pub use list::{Id, List};
 pub use login::KnownLogin;
 pub use mount::{Mount, Mounted, Scratch};
@@ -133,6 +135,8 @@ pub struct Model {
     pub passed: Vec<Passed>,
     /// The texts with a form of their own (addresses, host names) that the target changes.
     pub changes: Vec<Change>,
+    /// The port numbers that the lock keeps for the target.
+    pub kept: Vec<Kept>,
 }
 
 impl Model {

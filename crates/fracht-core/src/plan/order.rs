@@ -89,15 +89,20 @@ impl Order {
     /// a task to end. Of two chains with the same known time, the one with more unknown times is longer. `None` if no
     /// time limit is set.
     pub fn longest_chain(&self, model: &Model) -> Option<Chain> {
+        self.longest_chain_among(model, |_| true)
+    }
+
+    /// The same among some of the services and tasks.
+    pub fn longest_chain_among(&self, model: &Model, is_in: impl Fn(WorkloadId) -> bool) -> Option<Chain> {
         let mut best: Vec<(Length, Option<WorkloadId>)> =
             vec![(Length::default(), None); model.workloads.len()];
         let mut last: Option<(Length, WorkloadId)> = None;
-        for id in self.waves.iter().flatten().copied() {
+        for id in self.waves.iter().flatten().copied().filter(|id| is_in(*id)) {
             let workload = &model.workloads[id];
             let before = workload
                 .after
                 .iter()
-                .filter(|after| after.condition != Condition::Started)
+                .filter(|after| after.condition != Condition::Started && is_in(after.on))
                 .map(|after| (best.get(after.on.index()).map_or(Length::default(), |b| b.0), after.on))
                 .max_by_key(|(length, on)| (*length, std::cmp::Reverse(*on)));
             let mut length = before.map_or(Length::default(), |(length, _)| length);

@@ -43,7 +43,7 @@ use crate::input::InputValues;
 use crate::language::target::ON;
 use crate::language::{AnyField, Field, Key, Table, stack as stack_keys};
 use crate::layer::{Layered, Targets, layered};
-use crate::model::{List, Model, Unread};
+use crate::model::{Kept, List, Model, Unread};
 use crate::origin::Sourced;
 use crate::resolve::Symbols;
 use crate::source::{Sources, Span};
@@ -112,6 +112,8 @@ pub(crate) struct Input<'a> {
     pub(crate) root: &'a Path,
     pub(crate) folder_shown: &'a Path,
     pub(crate) inputs: &'a InputValues,
+    /// The port numbers that the lock keeps for the target.
+    pub(crate) kept: &'a [Kept],
     /// Whether all files of the stack could be read.
     pub(crate) is_whole: bool,
 }
@@ -191,6 +193,7 @@ pub(crate) fn model(
         patches: extra::patches(&mut reader, root),
         passed,
         changes: layered.added.changes.clone(),
+        kept: input.kept.to_vec(),
         configs,
         outsides,
     };

@@ -4,11 +4,14 @@
 //! reading are in `diag/reading.rs`, since the readers report them.
 
 mod addresses;
+pub mod beside;
 mod braces;
 mod commands;
 mod entries;
 mod health;
 mod images;
+pub mod live;
+mod lock;
 mod mounts;
 mod names;
 mod networks;
@@ -32,6 +35,7 @@ mod volumes;
 mod written;
 
 pub use objects::{NAME_CLASH, PASS_BEYOND, PASS_BROKEN, PASS_FIELDS, PASS_SECRET, PATCH_MISSES};
+pub use ports::PORT_CLASH;
 pub use sizes::MOST_OF_SECRET;
 
 pub use crate::diag::Rule;
@@ -57,6 +61,8 @@ enum Check {
     Plans(fn(&Facts, &mut Sink)),
     /// The back end, which checks the generated objects.
     Objects,
+    /// The back end, which compares them with those of another stack.
+    Beside,
 }
 
 /// Every rule with the code that finds its problems, in the order of the reference.
@@ -78,8 +84,9 @@ static LIST: &[(&Rule, Check)] = &[
     (&start::START_CYCLE, Check::Plans(start::start_cycle)),
     (&start::WAITS_WITHOUT_HEALTH, Check::Model(start::waits_without_health)),
     (&reading::PORT_RANGE, Check::Model(ports::port_range)),
-    (&ports::PORT_CLASH, Check::Plans(ports::port_clash)),
+    (&PORT_CLASH, Check::Plans(ports::port_clash)),
     (&ports::AT_WITH_REPLICAS, Check::Model(ports::at_with_replicas)),
+    (&lock::LOCK_DIFFERS, Check::Plans(lock::lock_differs)),
     (&entries::NOTE_CLASH, Check::Model(entries::note_clash)),
     (&ports::AT_UNUSED, Check::Model(ports::at_unused)),
     (&images::IMAGE_UNPINNED, Check::Model(images::image_unpinned)),
@@ -143,6 +150,7 @@ static LIST: &[(&Rule, Check)] = &[
     (&outside::CLUSTER_ONLY, Check::Model(outside::cluster_only)),
     (&names::NAME_TOO_LONG, Check::Model(names::name_too_long)),
     (&targets::TARGETS_CLASH, Check::Model(targets::targets_clash)),
+    (&beside::NAMESPACE_SHARED, Check::Beside),
     (&NAME_CLASH, Check::Objects),
     (&PATCH_MISSES, Check::Objects),
     (&PASS_BROKEN, Check::Objects),
@@ -175,7 +183,7 @@ pub(crate) fn run(facts: &Facts, sources: &Sources, sink: &mut Sink) {
         Check::Model(check) => check(&facts.model, sink),
         Check::Texts(check) => check(&facts.model, sources, sink),
         Check::Plans(check) => check(facts, sink),
-        Check::Reading | Check::Objects => {}
+        Check::Reading | Check::Objects | Check::Beside => {}
     };
     if facts.model.workloads.len() < WORTH_THREADS {
         for (_, check) in LIST {

@@ -54,7 +54,8 @@ pub(super) fn port_range(model: &Model, sink: &mut Sink) {
     }
 }
 
-pub(super) static PORT_CLASH: Rule = Rule {
+/// Two ports use one number.
+pub static PORT_CLASH: Rule = Rule {
     name: "port-clash",
     summary: "Two ports use the same number in the same place",
     why: "Only one process can listen on it; the second fails to start.",

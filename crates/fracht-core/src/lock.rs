@@ -1,0 +1,196 @@
+//! The lock of a stack, `fracht.lock`: what was chosen once, so that it stays.
+//!
+//! It is a TOML file beside the stack file, with a line for each choice, sorted, so that it merges well in version
+//! control. Every command reads it; only `fracht ports --assign` writes it.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use crate::diag::reading::{BAD_VALUE, FILE_UNREADABLE, UNKNOWN_KEY};
+use crate::diag::{Diagnostic, Sink};
+use crate::files::{Files, MOST_BYTES, reason};
+use crate::model::Kept;
+use crate::source::{Sources, Span, Syntax};
+use crate::syntax;
+use crate::tree::{Node, Value};
+
+/// The table of port numbers.
+const PORT: &str = "port";
+/// The numbers of a port that has them instead of others.
+const AT: &str = "at";
+/// What the stack sets for such a port.
+const INSTEAD_OF: &str = "instead-of";
+
+/// The start of every lock.
+const HEADER: &str = "# What was chosen once, so that it stays. `fracht ports --assign` writes this file.\n\
+                      # Keep it in version control. To have a number chosen anew, remove its line.\n";
+
+/// What was chosen for a stack.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Lock {
+    /// The port numbers of each target, sorted.
+    ports: BTreeMap<Arc<str>, Vec<Kept>>,
+}
+
+/// The path of the lock of a stack file: beside it, `fracht.lock` for `fracht.toml`. `None` for a stack file with the
+/// name of a lock.
+pub fn path_of(stack: &Path) -> Option<PathBuf> {
+    let path = stack.with_extension("lock");
+    (path != stack).then_some(path)
+}
+
+impl Lock {
+    /// Reads the lock of a stack file. Without one, nothing was chosen.
+    pub(crate) fn open(
+        files: &dyn Files,
+        (stack, shown): (&Path, &Path),
+        sources: &mut Sources,
+        sink: &mut Sink,
+    ) -> Self {
+        let Some((path, shown)) = path_of(stack).zip(path_of(shown)) else { return Self::default() };
+        let shown = shown.display().to_string();
+        let bytes = match files.read(&path, MOST_BYTES) {
+            Ok(bytes) => bytes,
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Self::default(),
+            Err(error) => {
+                sink.push(unreadable(&shown, &reason(&error)));
+                return Self::default();
+            }
+        };
+        let Ok(text) = String::from_utf8(bytes) else {
+            sink.push(unreadable(&shown, "it is not UTF-8 text"));
+            return Self::default();
+        };
+        let text = text.trim_start_matches('\u{feff}');
+        let file = sources.add(&path, &shown, text.into(), Syntax::Stack);
+        Self::read(&syntax::parse(text, file, sink), sink)
+    }
+
+    fn read(tree: &Node, sink: &mut Sink) -> Self {
+        let mut lock = Self::default();
+        for (name, entry) in tree.table().into_iter().flatten() {
+            if entry.has_broken_key() {
+                continue;
+            }
+            if &**name != PORT {
+                sink.push(unknown(name, entry.key_span));
+                continue;
+            }
+            for (target, entry) in tables(&entry.node, sink) {
+                let mut kept: Vec<Kept> = Vec::new();
+                for (service, entry) in tables(entry, sink) {
+                    for (port, node) in tables(entry, sink) {
+                        kept.extend(one(service, port, node, sink));
+                    }
+                }
+                lock.set(target, kept);
+            }
+        }
+        lock
+    }
+
+    /// The port numbers of a target.
+    pub fn ports(&self, target: &str) -> &[Kept] {
+        self.ports.get(target).map_or(&[], Vec::as_slice)
+    }
+
+    /// Sets the port numbers of a target.
+    pub fn set(&mut self, target: &Arc<str>, mut kept: Vec<Kept>) {
+        kept.sort_by(|a, b| a.key().cmp(&b.key()));
+        if kept.is_empty() {
+            self.ports.remove(target);
+        } else {
+            self.ports.insert(Arc::clone(target), kept);
+        }
+    }
+
+    /// Keeps only the choices of some targets.
+    pub fn retain(&mut self, is_target: impl Fn(&str) -> bool) {
+        self.ports.retain(|target, _| is_target(target));
+    }
+
+    /// The text of the file.
+    pub fn text(&self) -> String {
+        let mut out = HEADER.to_owned();
+        for (target, kept) in &self.ports {
+            out.push_str(&format!("\n[{PORT}.{target}]\n"));
+            for Kept { service, port, at, instead_of, .. } in kept {
+                let numbers = match at.as_slice() {
+                    [one] => one.to_string(),
+                    several => format!("{several:?}"),
+                };
+                out.push_str(&match instead_of {
+                    None => format!("{service}.{port} = {numbers}\n"),
+                    Some(set) if set.bytes().all(|byte| byte.is_ascii_digit()) => {
+                        format!("{service}.{port} = {{ {AT} = {numbers}, {INSTEAD_OF} = {set} }}\n")
+                    }
+                    Some(set) => {
+                        format!("{service}.{port} = {{ {AT} = {numbers}, {INSTEAD_OF} = \"{set}\" }}\n")
+                    }
+                });
+            }
+        }
+        out
+    }
+}
+
+/// The tables in a table. Other values are reported.
+fn tables<'t>(node: &'t Node, sink: &mut Sink) -> Vec<(&'t Arc<str>, &'t Node)> {
+    let Some(entries) = node.table() else {
+        if !matches!(node.value, Value::Tainted) {
+            sink.push(bad("invalid line in the lock", node.span, "a table is missing here"));
+        }
+        return Vec::new();
+    };
+    entries.iter().map(|(name, entry)| (name, &entry.node)).collect()
+}
+
+/// The kept numbers of one port; `None` if they are invalid, which is reported.
+fn one(service: &Arc<str>, port: &Arc<str>, node: &Node, sink: &mut Sink) -> Option<Kept> {
+    let (numbers, instead) = match &node.value {
+        Value::Table(fields) => {
+            let known = [AT, INSTEAD_OF];
+            if let Some((name, entry)) = fields.iter().find(|(name, _)| !known.contains(&&***name)) {
+                sink.push(unknown(name, entry.key_span));
+                return None;
+            }
+            (fields.get(AT).map_or(node, |entry| &entry.node), fields.get(INSTEAD_OF))
+        }
+        Value::Tainted => return None,
+        _ => (node, None),
+    };
+    let instead_of = instead.and_then(|entry| match &entry.node.value {
+        Value::Text(text) => Some(Arc::clone(text)),
+        Value::Integer(number) => Some(number.to_string().into()),
+        _ => None,
+    });
+    let number = |item: &Node| match item.value {
+        Value::Integer(number) => u16::try_from(number).ok().filter(|number| *number > 0),
+        _ => None,
+    };
+    let at: Option<Vec<u16>> = numbers.items().iter().map(number).collect();
+    let Some(at) = at.filter(|at| !at.is_empty() && instead.is_some() == instead_of.is_some()) else {
+        let message = format!("invalid numbers of `{service}.{port}` in the lock");
+        sink.push(bad(message, node.span, "must be 1 to 65535"));
+        return None;
+    };
+    Some(Kept { service: Arc::clone(service), port: Arc::clone(port), at, instead_of, span: Some(node.span) })
+}
+
+const HELP: &str = "remove the line, then run `fracht ports --assign`";
+
+fn bad(message: impl Into<String>, span: Span, label: &str) -> Diagnostic {
+    Diagnostic::new(&BAD_VALUE, message).at(span, label).help(HELP)
+}
+
+fn unknown(name: &str, span: Span) -> Diagnostic {
+    Diagnostic::new(&UNKNOWN_KEY, format!("unknown key `{name}` in the lock"))
+        .at(span, "not known")
+        .help(HELP)
+}
+
+fn unreadable(shown: &str, reason: &str) -> Diagnostic {
+    Diagnostic::new(&FILE_UNREADABLE, format!("cannot read `{shown}`: {reason}"))
+        .help("fix the file, or remove it and run `fracht ports --assign`")
+}

@@ -102,6 +102,16 @@ pub(crate) struct StackChoice {
     pub(crate) inputs: Option<PathBuf>,
 }
 
+/// Other stacks on the same machine or in the same cluster.
+#[derive(Clone, Debug, Default, Args)]
+pub(crate) struct BesideChoice {
+    /// Another stack on the same machine or cluster: its folder or file; can be repeated
+    ///
+    /// Its target is the one of the same name, or the only one of the same kind; choose another one with DIR=TARGET.
+    #[arg(long, value_name = "DIR")]
+    pub(crate) beside: Vec<String>,
+}
+
 /// When to use color.
 #[derive(Clone, Copy, Debug, Default, ValueEnum)]
 pub(crate) enum When {
@@ -122,6 +132,7 @@ pub(crate) enum Command {
     Reach(Reach),
     Show(Show),
     Images(Images),
+    Draw(Draw),
     Render(Render),
     Diff(Diff),
     Trace(Trace),
@@ -175,7 +186,7 @@ pub(crate) enum Format {
 /// it breaks on purpose: `allow.RULE = "REASON"`.
 #[derive(Debug, Default, Args)]
 #[command(
-    after_help = "Examples:\n  fracht check\n  fracht check -t prod --deny warnings\n  fracht check --fix --dry\n  fracht check --format json | jq '.problems[].message'\n  fracht check --format sarif > problems.sarif"
+    after_help = "Examples:\n  fracht check\n  fracht check -t prod --deny warnings\n  fracht check --fix --dry\n  fracht check -t prod --beside ../console\n  fracht check --format json | jq '.problems[].message'\n  fracht check --format sarif > problems.sarif"
 )]
 pub(crate) struct Check {
     #[command(flatten)]
@@ -192,11 +203,13 @@ pub(crate) struct Check {
     /// Change the files where a fix is certain: nearest names, braces, addresses, quotes, moved keys
     ///
     /// Comments and layout stay. A change is only written if the stack has fewer problems with it, and no new ones.
-    #[arg(long, conflicts_with = "format")]
+    #[arg(long, conflicts_with_all = ["format", "beside"])]
     pub(crate) fix: bool,
     /// With --fix: show the changes, and write nothing
     #[arg(long, requires = "fix")]
     pub(crate) dry: bool,
+    #[command(flatten)]
+    pub(crate) beside: BesideChoice,
     /// Output format
     #[arg(long, value_name = "FORMAT", default_value = "text")]
     pub(crate) format: CheckFormat,
@@ -225,18 +238,44 @@ pub(crate) enum CheckFormat {
 
 /// Show the start order: waves, what each service waits for, the longest chain
 #[derive(Debug, Default, Args)]
-#[command(after_help = "Examples:\n  fracht order -t prod\n  fracht order -t prod --format json")]
+#[command(
+    after_help = "Examples:\n  fracht order -t prod\n  fracht order -t prod --only api\n  fracht order -t prod --behind db\n  fracht order -t prod --format json"
+)]
 pub(crate) struct Order {
     #[command(flatten)]
     pub(crate) plan: PlanChoice,
+    /// Show only what it takes to have this service or task serve: itself, and all that it waits for
+    #[arg(long, value_name = "NAME", conflicts_with = "behind")]
+    pub(crate) only: Option<String>,
+    /// Show only what waits for this service or task, directly or through others
+    #[arg(long, value_name = "NAME")]
+    pub(crate) behind: Option<String>,
+    #[command(flatten)]
+    pub(crate) beside: BesideChoice,
 }
 
 /// List all ports: number, who can reach each, and at which address
+///
+/// Numbers that the stack leaves open are the same each time, but can change when the stack changes. With --assign they
+/// are kept in `fracht.lock`, beside the stack file, which every command reads.
 #[derive(Debug, Default, Args)]
-#[command(after_help = "Examples:\n  fracht ports -t laptop\n  fracht ports -t prod --format json")]
+#[command(
+    after_help = "Examples:\n  fracht ports -t laptop\n  fracht ports -t laptop --live\n  fracht ports -t laptop --live --assign\n  fracht ports -t prod --beside ../console --format json"
+)]
 pub(crate) struct Ports {
     #[command(flatten)]
     pub(crate) plan: PlanChoice,
+    /// Look at what listens on this machine now; shows clashes with both owners and a free number
+    #[arg(long)]
+    pub(crate) live: bool,
+    /// Choose all numbers that are left open, settle clashes, and keep the choices in `fracht.lock`
+    ///
+    /// A number that was chosen once stays as long as it fits. Together with --live or --beside, the numbers that are
+    /// used there are not free.
+    #[arg(long)]
+    pub(crate) assign: bool,
+    #[command(flatten)]
+    pub(crate) beside: BesideChoice,
 }
 
 /// Show what can reach what: open ports from outside, connections inside the stack
@@ -244,10 +283,14 @@ pub(crate) struct Ports {
 /// For each open port: its address or the command that prints it, a line for your hosts file, and where the login is
 /// stored. For each service and task: which services it can reach, and why not the others.
 #[derive(Debug, Default, Args)]
-#[command(after_help = "Examples:\n  fracht reach -t laptop\n  fracht reach -t prod --format json")]
+#[command(
+    after_help = "Examples:\n  fracht reach -t laptop\n  fracht reach -t prod --beside ../console\n  fracht reach -t prod --format json"
+)]
 pub(crate) struct Reach {
     #[command(flatten)]
     pub(crate) plan: PlanChoice,
+    #[command(flatten)]
+    pub(crate) beside: BesideChoice,
 }
 
 /// Show what runs: images, replicas, sizes and their sums, volumes
@@ -274,6 +317,83 @@ pub(crate) struct Show {
 pub(crate) struct Images {
     #[command(flatten)]
     pub(crate) plan: PlanChoice,
+}
+
+/// Draw the stack: services, who uses whom, networks, volumes, what is open
+///
+/// Without --out, prints boxes to the terminal. The picture is made from the same facts as `order`, `ports` and `reach`,
+/// and is the same each time.
+#[derive(Debug, Default, Args)]
+#[command(
+    after_help = "Examples:\n  fracht draw -t prod\n  fracht draw -t prod --out tidedesk.svg\n  fracht draw -t prod --out tidedesk.png --theme dark\n  fracht draw -t prod --by wave --out order.svg\n  fracht draw -t prod --only api --with config,secret"
+)]
+pub(crate) struct Draw {
+    #[command(flatten)]
+    pub(crate) stack: StackChoice,
+    #[command(flatten)]
+    pub(crate) target: TargetChoice,
+    /// File to write: its ending says the format; `-` for standard output. An existing file is replaced
+    #[arg(long, value_name = "FILE")]
+    pub(crate) out: Option<PathBuf>,
+    /// Format of the picture [default: the ending of --out, else txt]
+    #[arg(long, value_name = "FORMAT")]
+    pub(crate) format: Option<PictureFormat>,
+    /// Draw only this service or task, and what it is linked to
+    #[arg(long, value_name = "NAME")]
+    pub(crate) only: Option<String>,
+    /// Also draw configs or secrets (names only); separate several with commas
+    #[arg(long, value_name = "KIND", value_delimiter = ',')]
+    pub(crate) with: Vec<Drawn>,
+    /// What decides the places: networks and uses, or start waves
+    #[arg(long, value_name = "WHAT", default_value = "network")]
+    pub(crate) by: Arrangement,
+    /// Colors
+    #[arg(long, value_name = "THEME", default_value = "light")]
+    pub(crate) theme: Theme,
+}
+
+/// The formats of pictures.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum PictureFormat {
+    /// Scalable picture, with real text
+    Svg,
+    /// Raster picture
+    Png,
+    /// Graph in the DOT language
+    Dot,
+    /// Flowchart in the Mermaid language
+    Mmd,
+    /// Boxes of characters
+    Txt,
+}
+
+/// What can be drawn besides services, tasks and volumes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Drawn {
+    /// Configs
+    Config,
+    /// Secrets, without their values
+    Secret,
+}
+
+/// What decides the places of a picture.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Arrangement {
+    /// Columns by who uses whom, areas by network
+    #[default]
+    Network,
+    /// Columns by start wave
+    Wave,
+}
+
+/// The colors of a picture.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Theme {
+    /// Dark on light
+    #[default]
+    Light,
+    /// Light on dark
+    Dark,
 }
 
 /// Compare two targets, or a target with objects rendered earlier

@@ -1,11 +1,13 @@
 //! `fracht`: one short definition of a container stack, checked, planned and rendered.
 
+mod beside;
 mod cli;
 mod commands;
 mod complete;
 mod disk;
 mod failure;
 mod inputs;
+mod machine;
 mod making;
 mod objects;
 mod secrets;

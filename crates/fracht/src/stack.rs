@@ -7,6 +7,7 @@ use fracht_core::check::{Project, Verdict};
 use fracht_core::diag::nearest;
 use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
+use fracht_core::model::TargetKind;
 
 use crate::cli::{PlanChoice, StackChoice};
 use crate::disk::Disk;
@@ -148,11 +149,29 @@ pub(crate) fn planned(
     choice: &PlanChoice,
     ui: &mut Ui,
 ) -> Result<(ManuallyDrop<Project<'static>>, ManuallyDrop<Verdict>), Failure> {
+    let (project, verdict) = unseen(choice)?;
+    ui.errors(&verdict.report, project.sources());
+    Ok((project, verdict))
+}
+
+/// The same, without showing the errors.
+pub(crate) fn unseen(
+    choice: &PlanChoice,
+) -> Result<(ManuallyDrop<Project<'static>>, ManuallyDrop<Verdict>), Failure> {
     let mut project = open(&choice.stack)?;
     let target = target(&project, choice.target.name())?;
     let verdict = verdict(&mut project, &target)?;
-    ui.errors(&verdict.report, project.sources());
     Ok((project, verdict))
+}
+
+/// The target of a command that looks at this machine: the chosen one, or the only one on a machine.
+pub(crate) fn machine_target(project: &Project<'_>, choice: Option<&str>) -> Result<String, Failure> {
+    let is_machine = |name: &&str| project.targets().kind(name) == Some(TargetKind::Machine);
+    let machines: Vec<&str> = project.targets().names().filter(is_machine).collect();
+    match (choice, machines.as_slice()) {
+        (None, [only]) => Ok((*only).to_owned()),
+        _ => target(project, choice),
+    }
 }
 
 /// Checks the stack for a target that [`target`] has found. Like the project, the verdict is never dropped.

@@ -7,9 +7,9 @@ use std::path::Path;
 use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 
-use super::{check, diff, images, order, ports, reach, render, show, trace};
+use super::{check, diff, draw, images, order, ports, reach, render, show, trace};
 use crate::cli::{
-    Check, Demo, Diff, Format, Images, Order, PlanChoice, Ports, Reach, Render, Show, StackChoice,
+    Check, Demo, Diff, Draw, Format, Images, Order, PlanChoice, Ports, Reach, Render, Show, StackChoice,
     TargetChoice, Trace,
 };
 use crate::failure::{Failure, Outcome};
@@ -40,13 +40,13 @@ pub(crate) fn run(args: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
     ui.command(&format!("fracht check --stack {shown}"))?;
     check::run(&Check { stack: stack(), ..Check::default() }, ui)?;
     ui.command(&format!("fracht order --stack {shown} -t prod"))?;
-    order::run(&Order { plan: plan(prod()) }, ui)?;
+    order::run(&Order { plan: plan(prod()), ..Order::default() }, ui)?;
     ui.command(&format!("fracht ports --stack {shown} -t laptop"))?;
-    ports::run(&Ports { plan: plan(laptop()) }, ui)?;
+    ports::run(&Ports { plan: plan(laptop()), ..Ports::default() }, ui)?;
     ui.command(&format!("fracht ports --stack {shown} -t prod"))?;
-    ports::run(&Ports { plan: plan(prod()) }, ui)?;
+    ports::run(&Ports { plan: plan(prod()), ..Ports::default() }, ui)?;
     ui.command(&format!("fracht reach --stack {shown} -t prod"))?;
-    reach::run(&Reach { plan: plan(prod()) }, ui)?;
+    reach::run(&Reach { plan: plan(prod()), ..Reach::default() }, ui)?;
     ui.command(&format!("fracht show --stack {shown} -t prod"))?;
     show::run(&Show { plan: plan(prod()), ..Show::default() }, ui)?;
     ui.command(&format!("fracht show --stack {shown} api -t prod"))?;
@@ -54,6 +54,12 @@ pub(crate) fn run(args: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
     show::run(&Show { workload, plan: plan(prod()) }, ui)?;
     ui.command(&format!("fracht images --stack {shown} -t prod"))?;
     images::run(&Images { plan: plan(prod()) }, ui)?;
+    ui.command(&format!("fracht draw --stack {shown} -t prod"))?;
+    let picture = || Draw { stack: stack(), target: prod(), ..Draw::default() };
+    draw::run(&picture(), ui)?;
+    let svg = dir.join("tidedesk.svg");
+    ui.command(&format!("fracht draw --stack {shown} -t prod --out {}", escaped_path(&svg)))?;
+    draw::run(&Draw { out: Some(svg), ..picture() }, ui)?;
     let staging = || TargetChoice { target: Some("staging".into()) };
     ui.command(&format!("fracht diff --stack {shown} -t staging --against prod"))?;
     let staged = Diff {

@@ -4,6 +4,7 @@ mod check;
 mod completions;
 mod demo;
 mod diff;
+mod draw;
 mod images;
 mod manual;
 mod new;
@@ -15,6 +16,10 @@ mod rules;
 mod schema;
 mod show;
 mod trace;
+
+use fracht_core::diag::{listing, nearest};
+use fracht_core::escape::escaped;
+use fracht_core::model::{Model, WorkloadId};
 
 use crate::cli::{Cli, Command};
 use crate::failure::{Failure, Outcome};
@@ -29,6 +34,7 @@ pub(crate) fn run(cli: &Cli, ui: &mut Ui) -> Result<Outcome, Failure> {
         Command::Reach(args) => reach::run(args, ui),
         Command::Show(args) => show::run(args, ui),
         Command::Images(args) => images::run(args, ui),
+        Command::Draw(args) => draw::run(args, ui),
         Command::Render(args) => render::run(args, ui),
         Command::Diff(args) => diff::run(args, ui),
         Command::New(args) => new::run(args, ui),
@@ -39,4 +45,18 @@ pub(crate) fn run(cli: &Cli, ui: &mut Ui) -> Result<Outcome, Failure> {
         Command::Completions(args) => completions::run(args, ui),
         Command::Demo(args) => demo::run(args, ui),
     }
+}
+
+/// The service or task of a name that an argument gives.
+fn workload(model: &Model, name: &str) -> Result<WorkloadId, Failure> {
+    let found = model.workloads.entries().find(|(_, one)| *one.name == *name || one.reference() == name);
+    found.map(|(id, _)| id).ok_or_else(|| {
+        let names = model.workloads.iter().map(|one| &*one.name);
+        let near = nearest(name, names.clone());
+        let known = || format!("this stack has: {}", listing(names));
+        Failure::new(
+            format!("service or task `{}` not found", escaped(name)),
+            near.map_or_else(known, |near| format!("did you mean `{near}`?")),
+        )
+    })
 }

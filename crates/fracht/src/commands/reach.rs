@@ -1,5 +1,6 @@
 //! `fracht reach`
 
+mod beside;
 mod document;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -18,6 +19,7 @@ use fracht_core::plan::reach::{
     Caller, ClosedPort, Leak, LeakReason, May, OpenPort, ReachPlan, may, networks,
 };
 
+use crate::beside::{Pick, Wanted};
 use crate::cli::{Format, Reach as Asked};
 use crate::failure::{Failure, Outcome};
 use crate::stack;
@@ -29,13 +31,19 @@ use crate::ui::{Ui, address, counted};
 const MOST_COLUMNS: usize = 20;
 
 pub(crate) fn run(args: &Asked, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let (_, verdict) = stack::planned(&args.plan, ui)?;
+    let (mut project, verdict) = stack::unseen(&args.plan)?;
+    let asked = Wanted { beside: &args.beside, stack: &args.plan.stack, pick: Pick::OneOfKind };
+    let beside = crate::beside::open(asked, &mut project, &verdict, ui)?;
+    let report = crate::beside::report(&verdict, &beside);
+    ui.errors(&report, project.sources());
     let plan = verdict.facts.reach();
     match args.plan.format {
-        Format::Text => ui.result(&text(&verdict.facts.model, plan))?,
-        Format::Json => ui.json(&document::of(&verdict.facts.model, plan))?,
+        Format::Text => {
+            ui.result(&(text(&verdict.facts.model, plan) + &beside::text(&verdict.facts, &beside)))?;
+        }
+        Format::Json => ui.json(&document::of(&verdict.facts, plan, &beside))?,
     }
-    Ok(Outcome::problems_if(verdict.report.has_errors()))
+    Ok(Outcome::problems_if(report.has_errors()))
 }
 
 fn name(model: &Model, id: WorkloadId) -> &str {

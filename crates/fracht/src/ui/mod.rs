@@ -4,6 +4,7 @@ pub(crate) mod address;
 pub(crate) mod excerpt;
 pub(crate) mod json;
 pub(crate) mod sarif;
+pub(crate) mod screen;
 mod stream;
 pub(crate) mod style;
 pub(crate) mod table;
@@ -48,6 +49,11 @@ impl Ui {
             When::Never => ColorChoice::Never,
         };
         Self { out: Stream::stdout(choice), err: Stream::stderr(choice), quiet }
+    }
+
+    /// One that prints nothing but results.
+    pub(crate) fn silent() -> Self {
+        Self::new(When::Never, true)
     }
 
     /// Prints a result. Colors are removed if the stream has none; parts that look secret are hidden.

@@ -58,6 +58,19 @@ pub(crate) fn replace(path: &Path, content: &[u8]) -> io::Result<()> {
     placed
 }
 
+/// Writes a file that may exist, in one step. Missing folders are created.
+///
+/// # Errors
+/// The error of the operating system. An existing file is unchanged then.
+pub(crate) fn file(path: &Path, content: &[u8]) -> io::Result<()> {
+    if path.exists() {
+        return replace(path, content);
+    }
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let name = Path::new(path.file_name().ok_or(io::ErrorKind::InvalidInput)?);
+    new_files(folder, &[(name, content)]).map_err(|(_, error)| error)
+}
+
 /// The created folders and files, in order.
 #[derive(Default)]
 struct Made {

@@ -7,7 +7,7 @@ fn the_demo_runs_and_names_every_command() {
     let sandbox = Sandbox::empty();
     let run = sandbox.run(&["demo"]);
     assert_snapshot!(run.shown());
-    assert_eq!(sandbox.names("tidedesk"), ["conf", "forecast", "fracht.toml", "objects"]);
+    assert_eq!(sandbox.names("tidedesk"), ["conf", "forecast", "fracht.toml", "objects", "tidedesk.svg"]);
     for line in run.out.lines().filter_map(|line| line.strip_prefix("$ fracht ")) {
         let again = sandbox.run(&line.split(' ').collect::<Vec<_>>());
         // A comparison of two targets that differ exits with 1, which is not a failure.

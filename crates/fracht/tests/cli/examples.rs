@@ -46,10 +46,12 @@ fn every_command_answers_for_every_target_of_every_example() {
         assert_eq!(check.code, 0, "{name}: {check:?}");
         let targets = sandbox.json(&["check"])["targets"].clone();
         for target in targets.as_array().unwrap().iter().map(|target| target.as_str().unwrap()) {
-            for command in ["order", "ports", "reach", "show", "images"] {
+            for command in ["order", "ports", "reach", "show", "images", "draw"] {
                 let run = sandbox.run(&[command, "-t", target]);
                 assert_eq!((run.code, run.err.as_str()), (0, ""), "{name}: {command} -t {target}");
-                sandbox.json(&[command, "-t", target]);
+                if command != "draw" {
+                    sandbox.json(&[command, "-t", target]);
+                }
             }
             let on_machine = sandbox.json(&["ports", "-t", target])["on"] == "machine";
             let render = sandbox.run(&["-q", "render", "-t", target]);
@@ -121,7 +123,13 @@ fn the_readme_of_every_example_is_run_as_written() {
     let mut seen = BTreeSet::new();
     for name in names() {
         let text = fs::read_to_string(folder().join(&name).join("README.md")).unwrap();
-        let (sandbox, lines) = (example(&name), commands(&text));
+        let lines = commands(&text);
+        let mut sandbox = copied(Sandbox::empty().below("own"), &folder().join(&name), "");
+        // The stacks that it puts beside its own.
+        let beside = text.split("--beside ../").skip(1).filter_map(|rest| rest.split_whitespace().next());
+        for other in beside {
+            sandbox = copied(sandbox, &folder().join(other), &format!("../{other}/"));
+        }
         assert!(text.starts_with("# ") && lines.len() > 1, "{name}");
         for line in lines {
             let run = shell(&sandbox, &line);

@@ -301,6 +301,38 @@ const GROUPS: &[Group] = &[
         ],
     },
     Group {
+        arguments: &["ports", "-t", "m", "--assign"],
+        code: 0,
+        head: "[target.m]\non = \"machine\"\n",
+        forms: &[
+            form("clashes that are settled", 100, |n| {
+                services(n, |_| "port.p = { number = 80, reach = \"node\", at = 9000 }\n".into(), "")
+            }),
+            form("numbers that are kept", 75, |n| services(n, |_| auto_port("p", 80), "")),
+        ],
+    },
+    Group {
+        arguments: &["draw", "--format", "txt"],
+        code: 0,
+        head: "",
+        forms: &[form("boxes", 100, |n| services(n, used_by_the_next, ""))],
+    },
+    Group {
+        arguments: &["draw", "--format", "svg"],
+        code: 0,
+        head: "",
+        forms: &[
+            form("users of one service", 100, |n| {
+                services(n, |i| if i == 0 { "port.p = 80\n".into() } else { uses("s0@") }, "")
+            }),
+            form("shared volumes", 50, |n| {
+                let volumes =
+                    each(n, |i| format!("[volume.v{i}@]\nsize = \"1Gi\"\naccess = \"many-nodes\"\n"));
+                services(2 * n, |i| format!("mount.\"/v\" = \"volume.v{}@\"\n", i / 2), &volumes)
+            }),
+        ],
+    },
+    Group {
         arguments: &["order", "-t", "m"],
         code: 0,
         head: "",
@@ -319,6 +351,17 @@ const GROUPS: &[Group] = &[
         ],
     },
 ];
+
+/// A service with a port that uses that of the one before, in chains of ten.
+fn used_by_the_next(index: usize) -> String {
+    let used = if index.is_multiple_of(10) { String::new() } else { uses(&format!("s{}@", index - 1)) };
+    format!("port.p = 80\n{used}")
+}
+
+/// A variable with the address of a service.
+fn uses(service: &str) -> String {
+    format!("env.USED = \"{{service.{service}/p}}\"\n")
+}
 
 /// A service, with more text in its table and after it.
 fn service(more: &str) -> Part {

@@ -2,13 +2,14 @@ use insta::assert_snapshot;
 
 use crate::sandbox::{Run, Sandbox};
 
-const COMMANDS: [&str; 16] = [
+const COMMANDS: [&str; 17] = [
     "check",
     "order",
     "ports",
     "reach",
     "show",
     "images",
+    "draw",
     "render",
     "diff",
     "trace",
@@ -71,7 +72,7 @@ fn completions_know_every_command_and_the_stack_at_hand() {
 fn the_manual_has_a_page_for_every_command() {
     let sandbox = Sandbox::empty();
     let run = sandbox.run(&["manual", "--out", "man"]);
-    assert_eq!((run.code, run.out.as_str()), (0, "16 pages in man\n"), "{run:?}");
+    assert_eq!((run.code, run.out.as_str()), (0, "17 pages in man\n"), "{run:?}");
     let mut pages: Vec<String> =
         COMMANDS.iter().filter(|name| **name != "help").map(|name| format!("fracht-{name}.1")).collect();
     pages.push("fracht.1".to_owned());

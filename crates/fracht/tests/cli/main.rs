@@ -9,11 +9,13 @@
 )]
 
 mod architecture;
+mod beside;
 mod canary;
 mod check;
 mod demo;
 mod diff;
 mod docs;
+mod draw;
 mod examples;
 mod files;
 mod fix;
@@ -24,6 +26,8 @@ mod help;
 mod hostile;
 mod inputs;
 mod json_schema;
+mod live;
+mod lock;
 mod new;
 mod plans;
 mod reach;

@@ -10,6 +10,8 @@ use tempfile::TempDir;
 /// A temporary folder.
 pub(crate) struct Sandbox {
     dir: TempDir,
+    /// The folder in it in which everything happens.
+    below: &'static str,
 }
 
 /// The result of a run.
@@ -25,7 +27,7 @@ pub(crate) struct Run {
 impl Sandbox {
     /// A folder with nothing in it.
     pub(crate) fn empty() -> Self {
-        Self { dir: TempDir::new().unwrap() }
+        Self { dir: TempDir::new().unwrap(), below: "" }
     }
 
     /// A folder with a stack file.
@@ -49,8 +51,13 @@ impl Sandbox {
         self
     }
 
+    /// The same, with everything in a folder of it, so that others can stand beside it.
+    pub(crate) fn below(self, folder: &'static str) -> Self {
+        Self { below: folder, ..self }
+    }
+
     pub(crate) fn path(&self, name: &str) -> PathBuf {
-        self.dir.path().join(name)
+        self.dir.path().join(self.below).join(name)
     }
 
     pub(crate) fn read(&self, name: &str) -> String {
@@ -69,7 +76,7 @@ impl Sandbox {
     /// A command that runs the program in the folder, with only the variables of the demo.
     pub(crate) fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(env!("CARGO_BIN_EXE_fracht"));
-        command.args(arguments).current_dir(self.dir.path()).stdin(Stdio::null());
+        command.args(arguments).current_dir(self.path("")).stdin(Stdio::null());
         command.env_remove("NO_COLOR").env_remove("CLICOLOR_FORCE").env("COLUMNS", "100");
         command.env_remove("TIDEDESK_DB_PASSWORD");
         command

@@ -6,14 +6,15 @@ use std::collections::{BTreeMap, HashSet};
 use std::mem::ManuallyDrop;
 use std::sync::Arc;
 
-use fracht_core::check::Project;
-use fracht_core::diag::{Report, Severity};
+use fracht_core::check::{Project, Verdict};
+use fracht_core::diag::{Diagnostic, Report, Severity};
 use fracht_core::escape::escaped;
 use fracht_core::model::Model;
 use fracht_core::source::Sources;
 use rustc_hash::FxBuildHasher;
 use serde::Serialize;
 
+use crate::beside::{self, Pick, Wanted};
 use crate::cli::{Check, CheckFormat, Deny};
 use crate::failure::{Failure, Outcome};
 use crate::stack;
@@ -35,7 +36,7 @@ pub(crate) fn run(args: &Check, ui: &mut Ui) -> Result<Outcome, Failure> {
         Some(_) => vec![stack::target(&project, args.target.as_deref())?],
         None => project.targets().names().map(str::to_owned).collect(),
     };
-    let mut checked = Checked::of(&mut project, &targets)?;
+    let mut checked = Checked::beside(args, &mut project, &targets, ui)?;
     if args.fix {
         let before = outcome(args, &checked.report);
         let fixed = fix::run(&project, args, &targets, checked, ui)?;
@@ -74,12 +75,46 @@ struct Checked {
 
 impl Checked {
     fn of(project: &mut Project<'_>, targets: &[String]) -> Result<Self, Failure> {
+        Self::with(project, targets, |_, _| Ok(Vec::new()))
+    }
+
+    /// The same, with the problems that the stack has with those beside it.
+    fn beside(
+        args: &Check,
+        project: &mut Project<'_>,
+        targets: &[String],
+        ui: &mut Ui,
+    ) -> Result<Self, Failure> {
+        let (all, mut compared) = (&args.beside.beside, 0);
+        let checked = Self::with(project, targets, |project, verdict| {
+            let pick = if targets.len() == 1 { Pick::OneOfKind } else { Pick::SameName };
+            let asked = Wanted { beside: &args.beside, stack: &args.stack, pick };
+            let beside = beside::open(asked, project, verdict, ui)?;
+            compared += beside.len();
+            Ok(beside::found(verdict, &beside))
+        })?;
+        if compared == 0 && !all.is_empty() {
+            return Err(Failure::new(
+                "no stack of `--beside` has a target of the same name",
+                format!("choose both: `fracht check -t NAME --beside {}=TARGET`", all.join(" ")),
+            ));
+        }
+        Ok(checked)
+    }
+
+    fn with(
+        project: &mut Project<'_>,
+        targets: &[String],
+        mut elsewhere: impl FnMut(&mut Project<'_>, &Verdict) -> Result<Vec<Diagnostic>, Failure>,
+    ) -> Result<Self, Failure> {
         let mut reports = Vec::new();
         let mut name = String::new();
         let mut inventory = Inventory::default();
         for target in targets {
             let verdict = ManuallyDrop::into_inner(stack::verdict(project, target)?);
-            let report = verdict.report_with(fracht_cluster::problems(&verdict));
+            let mut found = fracht_cluster::problems(&verdict);
+            found.extend(elsewhere(project, &verdict)?);
+            let report = verdict.report_with(found);
             reports.push((target.clone(), report));
             name = verdict.facts.model.name.value.to_string();
             let model = ManuallyDrop::new(verdict.facts.model);

@@ -1,15 +1,18 @@
 //! The JSON of `fracht reach --format json`. docs/json.md describes the fields.
 
 use fracht_core::grammar::word::Word as _;
-use fracht_core::model::{Model, WorkloadId};
+use fracht_core::model::WorkloadId;
 use fracht_core::plan::external::ExternalAddress;
+use fracht_core::plan::facts::Facts;
 use fracht_core::plan::login::Login;
 use fracht_core::plan::reach::{
     Caller, ClosedPort, Leak, LeakReason, May, OpenPort, ReachPlan, may, may_at, networks,
 };
 use serde::Serialize;
 
+use super::beside::{Between, between};
 use super::{forward, learn, name, not_considered, reading, why_not};
+use crate::beside::Beside;
 use crate::ui::address;
 
 /// The most pairs of callers and services. With more pairs, only the used connections are listed, since the number of
@@ -28,6 +31,8 @@ pub(super) struct ReachDocument<'a> {
     /// The ports that only services in their networks can reach.
     closed: Vec<Closed<'a>>,
     admits: Vec<Admits<'a>>,
+    /// What the stacks of `--beside` and this one can reach of each other.
+    beside: Vec<Between<'a>>,
     /// Patched and passed objects, whose effect is not considered.
     not_considered: Vec<String>,
 }
@@ -112,7 +117,8 @@ struct Talk<'a> {
 }
 
 /// The document for a plan.
-pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> ReachDocument<'a> {
+pub(super) fn of<'a>(facts: &'a Facts, plan: &'a ReachPlan, beside: &'a [Beside]) -> ReachDocument<'a> {
+    let model = &facts.model;
     let login = |login: &Login| match login {
         Login::User(variable, name) => {
             Some(LoginAnswer::User { variable: variable.to_string(), name: name.clone() })
@@ -214,6 +220,7 @@ pub(super) fn of<'a>(model: &'a Model, plan: &'a ReachPlan) -> ReachDocument<'a>
         closed: plan.closed_ports.iter().filter_map(closed).collect(),
         admits: admits.collect(),
         inside: plan.callers.iter().map(inside).collect(),
+        beside: beside.iter().flat_map(|other| between(facts, other)).collect(),
         not_considered: not_considered(model),
     }
 }

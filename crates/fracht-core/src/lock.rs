@@ -3,11 +3,11 @@
 //! It is a TOML file beside the stack file, with a line for each choice, sorted, so that it merges well in version
 //! control. Every command reads it; only `fracht ports --assign` writes it.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use crate::diag::reading::{BAD_VALUE, FILE_UNREADABLE, UNKNOWN_KEY};
+use crate::diag::reading::{BAD_VALUE, FILE_UNREADABLE, SYNTAX, UNKNOWN_KEY};
 use crate::diag::{Diagnostic, Sink};
 use crate::files::{Files, MOST_BYTES, reason};
 use crate::model::Kept;
@@ -64,6 +64,14 @@ impl Lock {
         };
         let text = text.trim_start_matches('\u{feff}');
         let file = sources.add(&path, &shown, text.into(), Syntax::Stack);
+        if let Some(conflict) = merge_conflict(text) {
+            sink.push(
+                Diagnostic::new(&SYNTAX, format!("`{shown}` has a merge conflict"))
+                    .at(Span::new(file, conflict), "two versions are here")
+                    .help("keep the lines of one version, then run `fracht ports --assign`"),
+            );
+            return Self::default();
+        }
         Self::read(&syntax::parse(text, file, sink), sink)
     }
 
@@ -135,6 +143,13 @@ impl Lock {
     }
 }
 
+/// Where version control has marked two versions of some lines.
+fn merge_conflict(text: &str) -> Option<std::ops::Range<usize>> {
+    const MARK: &str = "<<<<<<<";
+    let start = if text.starts_with(MARK) { 0 } else { text.find(&format!("\n{MARK}"))? + 1 };
+    Some(start..start + MARK.len())
+}
+
 /// The tables in a table. Other values are reported.
 fn tables<'t>(node: &'t Node, sink: &mut Sink) -> Vec<(&'t Arc<str>, &'t Node)> {
     let Some(entries) = node.table() else {
@@ -175,6 +190,11 @@ fn one(service: &Arc<str>, port: &Arc<str>, node: &Node, sink: &mut Sink) -> Opt
         sink.push(bad(message, node.span, "must be 1 to 65535"));
         return None;
     };
+    if at.iter().collect::<BTreeSet<_>>().len() < at.len() {
+        let message = format!("the lock has a number of `{service}.{port}` twice");
+        sink.push(bad(message, node.span, "one number for each replica"));
+        return None;
+    }
     Some(Kept { service: Arc::clone(service), port: Arc::clone(port), at, instead_of, span: Some(node.span) })
 }
 

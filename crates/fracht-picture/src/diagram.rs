@@ -407,7 +407,7 @@ fn services<'m>(
 ) -> impl Iterator<Item = (WorkloadId, Option<PortIndex>)> {
     addresses(model, workload).filter_map(|address| match address {
         Address::Service(id, port) => Some((id, port)),
-        Address::Outside(_) => None,
+        Address::Outside(..) => None,
     })
 }
 
@@ -677,13 +677,19 @@ impl Builder<'_> {
             return;
         }
         for (id, outside) in self.model.outsides.entries() {
-            let users = self.model.workloads.entries().filter(|(user, workload)| {
-                self.choice.only.is_none_or(|only| only == *user)
-                    && self.is_drawn(*user)
-                    && addresses(self.model, workload).any(|address| address == Address::Outside(id))
-            });
-            let users: Vec<usize> = users.filter_map(|(id, _)| self.of_workload.get(&id).copied()).collect();
-            if users.is_empty() && self.choice.only.is_some() {
+            let only = self.choice.only;
+            let callers =
+                self.model.workloads.entries().filter(|(user, _)| only.is_none_or(|only| only == *user));
+            let mut users: Vec<(usize, Option<usize>)> = Vec::new();
+            for (user, workload) in callers {
+                let Some(from) = self.of_workload.get(&user).copied() else { continue };
+                let ports = addresses(self.model, workload).filter_map(|address| match address {
+                    Address::Outside(other, port) if other == id => Some(port),
+                    _ => None,
+                });
+                users.extend(ports.map(|port| (from, port)));
+            }
+            if users.is_empty() && only.is_some() {
                 continue;
             }
             let place = match &outside.place.value {
@@ -714,9 +720,10 @@ impl Builder<'_> {
                 wave: None,
                 is_stuck: false,
             });
-            let port = (outside.ports.len() == 1).then_some(0);
-            for user in users {
-                self.link(user, node, port, LinkKind::Uses);
+            // With one port, it is the one that is meant.
+            let single = (outside.ports.len() == 1).then_some(0);
+            for (user, port) in users {
+                self.link(user, node, port.or(single), LinkKind::Uses);
             }
         }
     }

@@ -119,7 +119,11 @@ pub fn terminal(diagram: &Diagram, width: usize, is_unicode: bool) -> Vec<Vec<Pi
         }
     }
     lines.push(Vec::new());
-    lines.push(vec![(legend(diagram, signs), Tone::Quiet)]);
+    if diagram.nodes.is_empty() {
+        lines.push(vec![("The stack has no services and no tasks.".to_owned(), Tone::Plain)]);
+    } else {
+        lines.push(vec![(legend(diagram, signs), Tone::Quiet)]);
+    }
     let closed: Vec<&str> =
         diagram.groups.iter().filter(|group| group.closed).map(|group| group.name.as_str()).collect();
     if !closed.is_empty() {

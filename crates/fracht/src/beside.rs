@@ -1,5 +1,6 @@
 //! Other stacks beside the one of a command: opens them, and finds their problems with it.
 
+use std::collections::BTreeSet;
 use std::mem::ManuallyDrop;
 use std::path::Path;
 
@@ -68,20 +69,24 @@ pub(crate) fn open(
     ui: &mut Ui,
 ) -> Result<Vec<Beside>, Failure> {
     let Wanted { beside, stack, pick } = asked;
-    let itself = stack::locate(stack)?.path;
-    let mut found = Vec::new();
+    let real = |path: &Path| std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
+    let itself = real(&stack::locate(stack)?.path);
+    let (mut found, mut opened) = (Vec::new(), BTreeSet::new());
     for argument in &beside.beside {
         let (path, target) = match argument.rsplit_once('=').filter(|_| !Path::new(argument).exists()) {
             Some((path, target)) => (path, Some(target)),
             None => (argument.as_str(), None),
         };
         let other = StackChoice { stack: Some(path.into()), root: stack.root.clone(), ..Default::default() };
-        let real = |path: &Path| std::fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
-        if real(&stack::locate(&other)?.path) == real(&itself) {
+        let file = real(&stack::locate(&other)?.path);
+        if file == itself {
             let message = format!("`--beside {}` is the stack itself", escaped(path));
             return Err(Failure::new(message, "name the folder of another stack"));
         }
         let mut other = stack::open(&other)?;
+        if !opened.insert((file, target)) {
+            continue;
+        }
         let Some(target) = matching(&other, own, path, target, pick)? else { continue };
         let verdict = stack::verdict(&mut other, &target)?;
         let model = &verdict.facts.model;

@@ -17,8 +17,9 @@ use crate::stack;
 type Completer = fn(&OsStr) -> Vec<CompletionCandidate>;
 
 /// The completer of each argument that has one, in every command, by the argument's name in `cli.rs`.
-const COMPLETERS: [(&str, Completer); 6] = [
+const COMPLETERS: [(&str, Completer); 7] = [
     ("against", targets),
+    ("behind", workloads),
     ("input", inputs),
     ("path", tables),
     ("rule", rules),
@@ -29,8 +30,13 @@ const COMPLETERS: [(&str, Completer); 6] = [
 /// The command line, with completers.
 pub(crate) fn command() -> Command {
     Cli::command().mut_subcommands(|command| {
+        let renders = command.get_name() == "render";
         command.mut_args(|argument| {
-            let name = argument.get_id().as_str();
+            let name = match argument.get_id().as_str() {
+                // Of objects, there is no list of names.
+                "only" if !renders => "workload",
+                name => name,
+            };
             match COMPLETERS.iter().find(|(known, _)| *known == name) {
                 Some((_, completer)) => argument.add(ArgValueCompleter::new(*completer)),
                 None => argument,

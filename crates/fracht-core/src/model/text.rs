@@ -42,8 +42,8 @@ pub enum Part {
 pub enum Address {
     /// A service, with the port if the reference names one.
     Service(WorkloadId, Option<PortIndex>),
-    /// An external service.
-    Outside(OutsideId),
+    /// An external service, with the index of the port if the reference names one.
+    Outside(OutsideId, Option<usize>),
 }
 
 /// A field of the pod that a text can refer to.

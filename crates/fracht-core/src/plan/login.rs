@@ -74,7 +74,7 @@ pub(super) fn logins_of(model: &Model, id: WorkloadId) -> Vec<Login> {
     let leads_away = |text: &Text| {
         text.parts.iter().any(|part| match part {
             Part::Known { address: Some(Address::Service(other, _)), .. } => *other != id,
-            Part::Known { address: Some(Address::Outside(_)), .. } => true,
+            Part::Known { address: Some(Address::Outside(..)), .. } => true,
             _ => false,
         })
     };

@@ -11,7 +11,7 @@ pub(super) fn used(model: &Model, workload: &Workload) -> (BTreeSet<WorkloadId>,
     for address in sure.chain(model.addresses_of_whole(workload)) {
         match address {
             Address::Service(id, _) => _ = services.insert(id),
-            Address::Outside(id) => _ = outside.insert(id),
+            Address::Outside(id, _) => _ = outside.insert(id),
         }
     }
     let waits = workload.after.iter().filter(|after| after.condition == Condition::Ready);

@@ -48,13 +48,14 @@ impl Here<'_> {
         let Some((id, symbol)) = self.symbols.outside(written.name) else {
             return self.not_found(written);
         };
-        let address = Some(Address::Outside(id));
         let Some(part) = written.part else {
+            let address = Some(Address::Outside(id, None));
             return Ok(Part::Known { text: Arc::clone(&symbol.host), address });
         };
-        let Some((_, number)) = symbol.ports.get(part).copied() else {
+        let Some((index, number)) = symbol.ports.get(part).copied() else {
             return self.no_port(written, &symbol.ports);
         };
+        let address = Some(Address::Outside(id, Some(index.index())));
         Ok(Part::Known { text: format!("{}:{number}", symbol.host).into(), address })
     }
 

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::Rule;
 use super::networks::NO_ROUTE;
 use super::objects::NAME_CLASH;
-use super::ports::PORT_CLASH;
+use super::ports::{PORT_CLASH, taken_elsewhere};
 use crate::diag::reading::UNKNOWN_NAME;
 use crate::diag::{Diagnostic, Severity, listing};
 use crate::grammar::word::Word as _;
@@ -123,16 +123,13 @@ fn ports(own: &Facts, other: &Neighbor<'_>, found: &mut Vec<Diagnostic>) {
             owner.words(model),
             other.name()
         );
-        let mut problem = Diagnostic::new(&PORT_CLASH, message)
+        let problem = Diagnostic::new(&PORT_CLASH, message)
             .at(owner.span, "used here")
             .also(other.place(theirs.span), format!("used by `{}`", theirs.words(beside)));
-        if let Some(free) = free.after(protocol, number) {
-            problem = problem.help(format!("use {free}, which is free in both stacks"));
-        }
-        found.push(problem.help(format!(
-            "or keep another number: `fracht ports -t {} --beside {} --assign`",
-            model.target.name, other.shown
-        )));
+        let own_port = model.workloads[owner.service].port(owner.port);
+        let command = format!("fracht ports -t {} --beside {} --assign", model.target.name, other.shown);
+        let free = free.after(protocol, number);
+        found.push(taken_elsewhere(problem, own_port, free, "in both stacks", &command));
     }
 }
 

@@ -1,6 +1,6 @@
 //! Problems of a stack with what listens on this machine.
 
-use super::ports::PORT_CLASH;
+use super::ports::{PORT_CLASH, taken_elsewhere};
 use crate::diag::Diagnostic;
 use crate::grammar::word::Word as _;
 use crate::model::Model;
@@ -21,12 +21,8 @@ pub fn in_use(model: &Model, clash: &InUse<'_>) -> Diagnostic {
         (_, Obstacle::Shadow) => format!("`localhost` may lead to {place}"),
     };
     let message = format!("`{port}` and {name} both use {protocol} port {number} on this machine");
-    let mut problem = Diagnostic::new(&PORT_CLASH, message).at(clash.port.span, label);
-    if let Some(free) = clash.free {
-        problem = problem.help(format!("use {free}, which is free in the stack and on this machine"));
-    }
-    problem.help(format!(
-        "or keep another number for this target: `fracht ports -t {} --live --assign`",
-        model.target.name
-    ))
+    let problem = Diagnostic::new(&PORT_CLASH, message).at(clash.port.span, label);
+    let own = model.workloads[clash.port.service].port(clash.port.port);
+    let command = format!("fracht ports -t {} --live --assign", model.target.name);
+    taken_elsewhere(problem, own, clash.free, "in the stack and on this machine", &command)
 }

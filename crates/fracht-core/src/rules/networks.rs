@@ -29,7 +29,7 @@ pub(super) fn no_route(model: &Model, sink: &mut Sink) {
         outside(model, workload, sink);
         let addresses = model.addresses(workload).filter_map(|(address, origin)| match address {
             Address::Service(id, _) => Some((id, origin.span()?)),
-            Address::Outside(_) => None,
+            Address::Outside(..) => None,
         });
         // All other gates ask the API of the cluster.
         let waits = workload.after.iter().filter(|after| after.condition == Condition::Ready);
@@ -72,7 +72,7 @@ fn outside(model: &Model, workload: &Workload, sink: &mut Sink) {
         return;
     }
     for (address, origin) in model.addresses(workload) {
-        let Address::Outside(id) = address else { continue };
+        let Address::Outside(id, _) = address else { continue };
         let other = &model.outsides[id];
         let message = format!(
             "`{}` cannot reach `outside.{}`: its networks are closed",
@@ -168,7 +168,7 @@ pub(super) fn unreachable(model: &Model, sink: &mut Sink) {
         used.extend(workload.after.iter().map(|after| after.on));
         used.extend(model.addresses(workload).filter_map(|(address, _)| match address {
             Address::Service(id, _) => Some(id),
-            Address::Outside(_) => None,
+            Address::Outside(..) => None,
         }));
     }
     let in_default = model.workloads.iter().filter(|workload| workload.networks.is_empty()).count();

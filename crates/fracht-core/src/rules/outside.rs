@@ -110,7 +110,7 @@ pub(super) fn cluster_only(model: &Model, sink: &mut Sink) {
     let addresses = model.workloads.iter().flat_map(|workload| model.addresses(workload));
     let used: BTreeSet<_> = addresses
         .filter_map(|(address, _)| match address {
-            Address::Outside(id) => Some(id),
+            Address::Outside(id, _) => Some(id),
             Address::Service(..) => None,
         })
         .collect();

@@ -113,6 +113,27 @@ pub(super) fn port_clash(facts: &Facts, sink: &mut Sink) {
     }
 }
 
+/// Adds what to do about a number that is taken outside of the stack: a `command` settles it, or another number that
+/// is free in some `places`.
+pub(super) fn taken_elsewhere(
+    problem: Diagnostic,
+    port: Option<&Port>,
+    free: Option<u16>,
+    places: &str,
+    command: &str,
+) -> Diagnostic {
+    let set = port.and_then(|port| port.at).map(|at| at.value);
+    match (set, free) {
+        (Some(At::Fixed(_)), Some(free)) => problem
+            .help(format!("use {free}, which is free {places}"))
+            .help(format!("or keep another number: `{command}`")),
+        (None | Some(At::Auto | At::From(_)), Some(free)) => problem
+            .help(format!("keep another number: `{command}`"))
+            .help(format!("or set one that is free {places}: `at = {free}`")),
+        _ => problem.help(format!("keep another number: `{command}`")),
+    }
+}
+
 /// Reports two ports of one external service with the same number, which a Service cannot have.
 fn outside_clash(model: &Model, sink: &mut Sink) {
     for outside in &model.outsides {

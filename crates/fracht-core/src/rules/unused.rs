@@ -27,14 +27,14 @@ pub(super) fn unused(model: &Model, sink: &mut Sink) {
     let mut mentioned = BTreeSet::new();
     for part in of_configs.chain(of_workloads).flat_map(|text| &text.parts) {
         match part {
-            Part::Known { address: Some(Address::Outside(id)), .. } => _ = outsides.insert(*id),
+            Part::Known { address: Some(Address::Outside(id, _)), .. } => _ = outsides.insert(*id),
             Part::Plain(text) => mentions(text, &mut mentioned),
             _ => {}
         }
     }
     outsides.extend(model.secrets.iter().flat_map(|secret| &secret.addresses).filter_map(|found| {
         match found.address {
-            Address::Outside(id) => Some(id),
+            Address::Outside(id, _) => Some(id),
             Address::Service(..) => None,
         }
     }));

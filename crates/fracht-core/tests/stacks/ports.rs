@@ -256,3 +256,66 @@ proptest! {
         }
     }
 }
+
+/// A stack whose services want numbers that clash: each with the number that it sets or starts from, and its replicas.
+fn greedy() -> impl Strategy<Value = String> {
+    let service = (0_u16..6, 0_u8..4, 1_u32..4, any::<bool>());
+    prop::collection::vec(service, 1..12).prop_map(|services| {
+        let mut text = stack(&[]);
+        for (index, (number, kind, replicas, udp)) in services.into_iter().enumerate() {
+            let first = 30100 + number;
+            let at = match kind {
+                0 => format!(", at = {first}"),
+                1 => format!(", at = \"{first}..\""),
+                2 => ", at = \"auto\"".to_owned(),
+                _ => String::new(),
+            };
+            let protocol = if udp { ", protocol = \"udp\"" } else { "" };
+            text += &formatdoc!(
+                r#"
+                [service.s{index}]
+                image = "a:1.0"
+                replicas = {}
+                port.web = {{ number = {}, reach = "node"{protocol}{at} }}
+                "#,
+                if kind == 0 { 1 } else { replicas },
+                30100 + number % 3
+            );
+        }
+        text
+    })
+}
+
+proptest! {
+    /// What is settled has no clash and leaves nothing open; kept, it is the plan, and settling again changes nothing.
+    #[test]
+    fn a_settled_plan_is_kept(text in greedy(), elsewhere in prop::collection::btree_set(30100_u16..30120, 0..8)) {
+        let elsewhere: BTreeSet<(Protocol, u16)> =
+            elsewhere.into_iter().map(|number| (Protocol::Tcp, number)).collect();
+        for target in ["laptop", "prod"] {
+            let mut model = verdict(&text, target).facts.model;
+            let settled = PortPlan::settled(&model, &elsewhere);
+            let numbers = |plan: &PortPlan| plan.entries.iter().map(|entry| entry.at.clone()).collect::<Vec<_>>();
+            let is_outer = |scope| matches!(scope, PortScope::Machine | PortScope::Nodes);
+            prop_assert!(settled.clashes.iter().all(|clash| !is_outer(clash.scope)));
+            let mut used = BTreeSet::new();
+            for entry in &settled.entries {
+                let port = entry.port(&model).unwrap();
+                let count = model.workloads[entry.service].service().unwrap().replicas.value.least();
+                let count = if target == "laptop" { count as usize } else { 1 };
+                prop_assert_eq!(entry.at.len(), count);
+                for number in &entry.at {
+                    let protocol = if target == "prod" { Protocol::Tcp } else { port.protocol };
+                    prop_assert!(used.insert((protocol, *number)) && !elsewhere.contains(&(protocol, *number)));
+                }
+            }
+            model.kept = settled.kept(&model);
+            let kept = PortPlan::of(&model);
+            prop_assert_eq!(numbers(&kept), numbers(&settled));
+            prop_assert!(kept.unfit.is_empty() && kept.clashes.iter().all(|clash| !is_outer(clash.scope)));
+            prop_assert_eq!(PortPlan::settled(&model, &elsewhere).kept(&model), settled.kept(&model));
+            // Without what was elsewhere, nothing has to move.
+            prop_assert_eq!(numbers(&PortPlan::settled(&model, &BTreeSet::new())), numbers(&settled));
+        }
+    }
+}

@@ -160,3 +160,14 @@ fn shared_volumes_have_boxes() {
     let rows = diagram.nodes.iter().flat_map(|node| &node.rows);
     assert_eq!(rows.map(|row| format!("{} {}", row.name, row.more)).collect::<Vec<_>>(), ["own 1Gi"]);
 }
+
+/// A link to an external service leads to the port that the address names.
+#[test]
+fn ports_of_external_services_are_told_apart() {
+    let stack = "[stack]\nname = \"s\"\n[outside.o]\nhost = \"o.example\"\nport.a = 1\nport.b = 2\n[service.s]\n\
+                 image = \"registry.example/s:1.0\"\nenv.B = \"{outside.o/b}\"\n";
+    let diagram = diagram(stack, "cluster", By::Network);
+    assert_eq!(diagram.links.iter().map(|link| link.port).collect::<Vec<_>>(), [Some(1)]);
+    let outside = diagram.nodes.iter().find(|node| node.kind == NodeKind::Outside).unwrap();
+    assert_eq!(outside.ports.iter().map(|port| port.used).collect::<Vec<_>>(), [false, true]);
+}

@@ -1,6 +1,7 @@
 //! `fracht draw`
 
 use std::ffi::OsStr;
+use std::io::IsTerminal as _;
 use std::path::Path;
 
 use fracht_core::escape::escaped_path;
@@ -20,6 +21,13 @@ const MANY: usize = 60;
 
 pub(crate) fn run(args: &Draw, ui: &mut Ui) -> Result<Outcome, Failure> {
     let format = format(args)?;
+    let to_file = args.out.as_deref().filter(|path| path.as_os_str() != STANDARD_OUTPUT);
+    if format == PictureFormat::Png && to_file.is_none() && std::io::stdout().is_terminal() {
+        return Err(Failure::new(
+            "a PNG cannot be shown in a terminal",
+            "write it to a file: `--out NAME.png`",
+        ));
+    }
     let choice = PlanChoice {
         stack: args.stack.clone(),
         target: TargetChoice { target: args.target.target.clone() },
@@ -37,7 +45,6 @@ pub(crate) fn run(args: &Draw, ui: &mut Ui) -> Result<Outcome, Failure> {
         },
     };
     let diagram = Diagram::of(&verdict.facts, &choice);
-    let to_file = args.out.as_deref().filter(|path| path.as_os_str() != STANDARD_OUTPUT);
     if format == PictureFormat::Txt && to_file.is_none() {
         ui.result(&boxes(&diagram, screen::width(), screen::is_unicode()))?;
     } else {
@@ -153,7 +160,8 @@ fn counts(diagram: &Diagram) -> String {
     let words = all
         .filter(|(count, ..)| *count > 0)
         .map(|(count, one, many)| format!("{count} {}", if count == 1 { one } else { many }));
-    words.collect::<Vec<_>>().join(", ")
+    let words = words.collect::<Vec<_>>().join(", ");
+    if words.is_empty() { "the stack has no services and no tasks".to_owned() } else { words }
 }
 
 /// The boxes for a terminal.

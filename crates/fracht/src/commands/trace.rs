@@ -1,6 +1,6 @@
 //! `fracht trace`
 
-use fracht_core::check::Project;
+use fracht_core::check::{Project, Verdict};
 use fracht_core::cover::may_be_secret;
 use fracht_core::escape::escaped;
 use fracht_core::grammar::path;
@@ -25,7 +25,18 @@ struct TraceDocument<'a> {
     default: Option<&'a str>,
     /// The value that was set for an input, which overrides its default.
     given: Option<InputValue<'a>>,
+    /// The port numbers that the lock keeps there.
+    lock: Vec<Locked<'a>>,
     values: Vec<Traced<'a>>,
+}
+
+/// The numbers that the lock keeps for a port, in place of what the stack sets or leaves open.
+#[derive(Serialize)]
+struct Locked<'a> {
+    service: &'a str,
+    port: &'a str,
+    at: &'a [u16],
+    place: Option<json::Place>,
 }
 
 #[derive(Serialize)]
@@ -73,10 +84,12 @@ pub(crate) fn run(args: &Trace, ui: &mut Ui) -> Result<Outcome, Failure> {
         Found::Written(leaves) => (leaves.as_slice(), None),
         Found::Default(default) => (&[][..], Some(*default)),
     };
+    let lock = locked(&verdict, &project, &keys);
     if args.format == Format::Json {
         let values = leaves.iter().map(|leaf| traced(&project, leaf)).collect();
         let stack = &verdict.facts.model.name.value;
-        ui.json(&TraceDocument { stack, target: &target, path: &args.path, default, given, values })?;
+        let path = &args.path;
+        ui.json(&TraceDocument { stack, target: &target, path, default, given, lock, values })?;
     } else {
         let mut out = format!("{BOLD}{}, target {}{BOLD:#}\n\n", escaped(&args.path), escaped(&target));
         if let Some(InputValue { by, value }) = &given {
@@ -87,9 +100,40 @@ pub(crate) fn run(args: &Trace, ui: &mut Ui) -> Result<Outcome, Failure> {
             Some(default) => out.push_str(&format!("Not set. Default: {default}\n")),
             None => out.push_str(&text(&project, &args.path, leaves)),
         }
+        for Locked { service, port, at, place } in &lock {
+            let numbers = at.iter().map(u16::to_string).collect::<Vec<_>>().join(", ");
+            let place = place.as_ref().map(json::Place::location).unwrap_or_default();
+            out.push_str(&format!(
+                "\nKept in the lock: {service}/{port} at {numbers}  {QUIET}{place}{QUIET:#}\n"
+            ));
+        }
         ui.result(&out)?;
     }
     Ok(Outcome::problems_if(verdict.report.has_errors()))
+}
+
+/// What the lock keeps at a path: of one port, or of all ports of a service.
+fn locked<'a>(verdict: &'a Verdict, project: &Project<'_>, keys: &[String]) -> Vec<Locked<'a>> {
+    let model = &verdict.facts.model;
+    let [kind, service, rest @ ..] = keys else { return Vec::new() };
+    let is_here = |port: &str| match rest {
+        [] => true,
+        [key] => key == "port",
+        [key, own] => key == "port" && own == port,
+        [key, own, value, ..] => key == "port" && own == port && value == "at",
+    };
+    let entries = verdict.facts.ports.entries.iter().filter(|entry| entry.kept && kind == "service");
+    let locked = entries.filter_map(|entry| {
+        let (workload, port) = (&model.workloads[entry.service], entry.port(model)?);
+        let line = model.kept.iter().find(|kept| kept.key() == (&*workload.name, &*port.name))?;
+        (*workload.name == **service && is_here(&port.name)).then(|| Locked {
+            service: &workload.name,
+            port: &port.name,
+            at: &entry.at,
+            place: line.span.map(|span| json::place(span, project.sources())),
+        })
+    });
+    locked.collect()
 }
 
 fn nothing(path: &str, reached: &str, near: Option<&str>) -> Failure {

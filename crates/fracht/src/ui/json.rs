@@ -20,6 +20,13 @@ pub(crate) struct Place {
     pub(super) end_column: usize,
 }
 
+impl Place {
+    /// The `file:line` of it.
+    pub(crate) fn location(&self) -> String {
+        format!("{}:{}", self.file, self.line)
+    }
+}
+
 /// A place with its label.
 #[derive(Serialize)]
 struct Marked {

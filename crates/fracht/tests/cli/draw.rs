@@ -65,6 +65,18 @@ fn wrong_arguments_write_nothing() {
     assert_eq!(sandbox.read("there.txt"), "kept");
 }
 
+/// A locale without characters beyond ASCII gets none.
+#[test]
+fn boxes_keep_to_the_characters_of_the_locale() {
+    let sandbox = Sandbox::demo();
+    for (locale, is_ascii) in [("C", true), ("de_DE.ISO-8859-1", true), ("de_DE.utf8", false), ("", false)] {
+        let mut command = sandbox.command(&["draw", "-t", "prod"]);
+        command.env("LC_ALL", locale).env_remove("LC_CTYPE").env_remove("LANG");
+        let output = command.output().unwrap();
+        assert_eq!(output.stdout.is_ascii(), is_ascii, "{locale}");
+    }
+}
+
 /// A stack with errors is drawn as far as it can be read, and the errors are shown.
 #[test]
 fn a_circle_of_waits_is_drawn_as_one() {

@@ -116,6 +116,8 @@ fn a_clash_is_settled_once() {
     let answer = sandbox.json(&["ports", "-t", "laptop"]);
     let kept = answer["ports"][0]["at"][0].as_u64().unwrap();
     assert!(line.contains(&format!("at = {kept},")) && kept != u64::from(number), "{lock}");
+    let trace = sandbox.run(&["trace", "-t", "laptop", "service.s0.port.web.at"]).out;
+    assert!(trace.contains(&format!("Kept in the lock: s0/web at {kept}  fracht.lock:5")), "{trace}");
     assert!(sandbox.run(&["reach", "-t", "laptop"]).out.contains(&format!("localhost:{kept}")));
     assert_eq!(sandbox.run(&["check"]).code, 0);
 }

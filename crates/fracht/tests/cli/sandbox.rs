@@ -78,7 +78,7 @@ impl Sandbox {
         let mut command = Command::new(env!("CARGO_BIN_EXE_fracht"));
         command.args(arguments).current_dir(self.path("")).stdin(Stdio::null());
         command.env_remove("NO_COLOR").env_remove("CLICOLOR_FORCE").env("COLUMNS", "100");
-        command.env_remove("TIDEDESK_DB_PASSWORD");
+        command.env("LC_ALL", "C.UTF-8").env_remove("TIDEDESK_DB_PASSWORD");
         command
     }
 

@@ -9,6 +9,7 @@ use fracht_core::cover::{self, Cover};
 use fracht_core::escape;
 use fracht_core::files::MemoryFiles;
 use fracht_core::grammar::lines;
+use fracht_picture::{By, Choice, Diagram, Layout, Theme, svg, terminal};
 
 /// A stack with one service, to which the targets add lines.
 const BASE: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"a:1.0\"\nport.http = 80\n";
@@ -46,6 +47,13 @@ fn look(stack: &[u8], files: &[(&str, &[u8])]) {
             project.trace(&verdict, &path);
         }
         verdict.facts.reach();
+        for by in [By::Network, By::Wave] {
+            let diagram = Diagram::of(&verdict.facts, &Choice { configs: true, secrets: true, by, only: None });
+            let layout = Layout::of(&diagram);
+            assert!(layout.width.is_finite() && layout.height.is_finite());
+            svg(&diagram, &layout, Theme::Light);
+            terminal(&diagram, 80, true);
+        }
         let Some(checked) = verdict.checked() else { continue };
         let Ok(rendering) = Rendering::plan(checked) else { continue };
         let mut yaml = Vec::new();
@@ -107,6 +115,21 @@ pub fn lines(data: &[u8]) {
     for line in broken {
         assert!(text.get(line.at).is_some());
     }
+}
+
+/// Any text as the lock of a stack whose numbers are open: what is read of it is written as itself.
+pub fn lock(data: &[u8]) {
+    let stack = "[stack]\nname = \"s\"\n[target.m]\non = \"machine\"\n[target.p]\n\
+                 [service.a]\nimage = \"a:1.0\"\nreplicas = 2\nport.b = { number = 80, reach = \"node\" }\n\
+                 [service.b]\nimage = \"a:1.0\"\nport.c = { number = 80, reach = \"node\", at = \"30080..\" }\n";
+    look(stack.as_bytes(), &[("fracht.lock", data)]);
+    let text = |lock: &[u8]| {
+        let files = MemoryFiles::default().with("/s/fracht.toml", stack).with("/s/fracht.lock", lock.to_vec());
+        let path = Path::new("/s/fracht.toml");
+        Project::open(&files, path, path).expect("the stack can be opened").lock().text()
+    };
+    let written = text(data);
+    assert_eq!(text(written.as_bytes()), written);
 }
 
 /// Any text as a value with references, and as something that is shown.

@@ -10,6 +10,7 @@ use std::sync::Arc;
 use crate::diag::reading::{BAD_VALUE, FILE_UNREADABLE, SYNTAX, UNKNOWN_KEY};
 use crate::diag::{Diagnostic, Sink};
 use crate::files::{Files, MOST_BYTES, reason};
+use crate::grammar::at;
 use crate::model::Kept;
 use crate::source::{Sources, Span, Syntax};
 use crate::syntax;
@@ -152,13 +153,25 @@ fn merge_conflict(text: &str) -> Option<std::ops::Range<usize>> {
 
 /// The tables in a table. Other values are reported.
 fn tables<'t>(node: &'t Node, sink: &mut Sink) -> Vec<(&'t Arc<str>, &'t Node)> {
+    let is_bare =
+        |name: &str| name.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'-' || byte == b'_');
     let Some(entries) = node.table() else {
         if !matches!(node.value, Value::Tainted) {
             sink.push(bad("invalid line in the lock", node.span, "a table is missing here"));
         }
         return Vec::new();
     };
-    entries.iter().map(|(name, entry)| (name, &entry.node)).collect()
+    let named = entries.iter().filter_map(|(name, entry)| {
+        if entry.has_broken_key() {
+            return None;
+        }
+        if !is_bare(name) {
+            sink.push(bad("invalid name in the lock", entry.key_span, "not a name of the stack"));
+            return None;
+        }
+        Some((name, &entry.node))
+    });
+    named.collect()
 }
 
 /// The kept numbers of one port; `None` if they are invalid, which is reported.
@@ -176,10 +189,14 @@ fn one(service: &Arc<str>, port: &Arc<str>, node: &Node, sink: &mut Sink) -> Opt
         _ => (node, None),
     };
     let instead_of = instead.and_then(|entry| match &entry.node.value {
-        Value::Text(text) => Some(Arc::clone(text)),
-        Value::Integer(number) => Some(number.to_string().into()),
+        Value::Text(text) => at::parse(text).ok(),
+        Value::Integer(number) => at::parse(&number.to_string()).ok(),
         _ => None,
     });
+    let instead_of = instead_of.map(|set| set.to_string().into());
+    if numbers.items().iter().any(|item| matches!(item.value, Value::Tainted)) {
+        return None; // a syntax error, which has been reported
+    }
     let number = |item: &Node| match item.value {
         Value::Integer(number) => u16::try_from(number).ok().filter(|number| *number > 0),
         _ => None,

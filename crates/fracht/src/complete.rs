@@ -16,7 +16,7 @@ use crate::stack;
 /// The candidates that begin with the text typed so far.
 type Completer = fn(&OsStr) -> Vec<CompletionCandidate>;
 
-/// The completer of each argument that has one, in every command, by the argument's name in `cli.rs`.
+/// The completer of each argument that has one, in every command, by the argument's name in `cli`.
 const COMPLETERS: [(&str, Completer); 7] = [
     ("against", targets),
     ("behind", workloads),

@@ -1,5 +1,9 @@
 //! The command line. Doc comments are the help.
 
+mod draw;
+mod objects;
+mod plans;
+
 use std::ffi::OsString;
 use std::mem::ManuallyDrop;
 use std::path::PathBuf;
@@ -8,6 +12,10 @@ use std::process::ExitCode;
 use clap::{ArgGroup, Args, CommandFactory as _, FromArgMatches as _, Parser, Subcommand, ValueEnum};
 use fracht_core::cover;
 use fracht_core::escape::{escaped, is_unsafe};
+
+pub(crate) use self::draw::{Arrangement, Draw, Drawn, PictureFormat, Theme};
+pub(crate) use self::objects::{Diff, Render};
+pub(crate) use self::plans::{Images, Order, Ports, Reach, Show};
 
 /// Reads the arguments. Prints an error and returns its exit code. The message never contains control characters or
 /// text that looks secret, whatever the arguments are.
@@ -236,190 +244,6 @@ pub(crate) enum CheckFormat {
     Sarif,
 }
 
-/// Show the start order: waves, what each service waits for, the longest chain
-#[derive(Debug, Default, Args)]
-#[command(
-    after_help = "Examples:\n  fracht order -t prod\n  fracht order -t prod --only api\n  fracht order -t prod --behind db\n  fracht order -t prod --format json"
-)]
-pub(crate) struct Order {
-    #[command(flatten)]
-    pub(crate) plan: PlanChoice,
-    /// Show only what it takes to have this service or task serve: itself, and all that it waits for
-    #[arg(long, value_name = "NAME", conflicts_with = "behind")]
-    pub(crate) only: Option<String>,
-    /// Show only what waits for this service or task, directly or through others
-    #[arg(long, value_name = "NAME")]
-    pub(crate) behind: Option<String>,
-    #[command(flatten)]
-    pub(crate) beside: BesideChoice,
-}
-
-/// List all ports: number, who can reach each, and at which address
-///
-/// Numbers that the stack leaves open are the same each time, but can change when the stack changes. With --assign they
-/// are kept in `fracht.lock`, beside the stack file, which every command reads.
-#[derive(Debug, Default, Args)]
-#[command(
-    after_help = "Examples:\n  fracht ports -t laptop\n  fracht ports -t laptop --live\n  fracht ports -t laptop --live --assign\n  fracht ports -t prod --beside ../console --format json"
-)]
-pub(crate) struct Ports {
-    #[command(flatten)]
-    pub(crate) plan: PlanChoice,
-    /// Look at what listens on this machine now; shows clashes with both owners and a free number
-    #[arg(long)]
-    pub(crate) live: bool,
-    /// Choose all numbers that are left open, settle clashes, and keep the choices in `fracht.lock`
-    ///
-    /// A number that was chosen once stays as long as it fits. Together with --live or --beside, the numbers that are
-    /// used there are not free.
-    #[arg(long)]
-    pub(crate) assign: bool,
-    #[command(flatten)]
-    pub(crate) beside: BesideChoice,
-}
-
-/// Show what can reach what: open ports from outside, connections inside the stack
-///
-/// For each open port: its address or the command that prints it, a line for your hosts file, and where the login is
-/// stored. For each service and task: which services it can reach, and why not the others.
-#[derive(Debug, Default, Args)]
-#[command(
-    after_help = "Examples:\n  fracht reach -t laptop\n  fracht reach -t prod --beside ../console\n  fracht reach -t prod --format json"
-)]
-pub(crate) struct Reach {
-    #[command(flatten)]
-    pub(crate) plan: PlanChoice,
-    #[command(flatten)]
-    pub(crate) beside: BesideChoice,
-}
-
-/// Show what runs: images, replicas, sizes and their sums, volumes
-///
-/// With NAME, shows all of one service or task as it will be: its program, every variable with its value and the layer
-/// that sets it, mounts, the arithmetic of its health check, and what it waits for. Values of secrets are never shown.
-#[derive(Debug, Default, Args)]
-#[command(
-    after_help = "Examples:\n  fracht show -t prod\n  fracht show api -t prod\n  fracht show -t prod --format json"
-)]
-pub(crate) struct Show {
-    /// Service or task to show
-    #[arg(value_name = "NAME")]
-    pub(crate) workload: Option<String>,
-    #[command(flatten)]
-    pub(crate) plan: PlanChoice,
-}
-
-/// List all images: built here or taken, pinned or floating, and who uses each
-///
-/// Builds are listed in the order in which to build them.
-#[derive(Debug, Default, Args)]
-#[command(after_help = "Examples:\n  fracht images -t prod\n  fracht images -t prod --format json")]
-pub(crate) struct Images {
-    #[command(flatten)]
-    pub(crate) plan: PlanChoice,
-}
-
-/// Draw the stack: services, who uses whom, networks, volumes, what is open
-///
-/// Without --out, prints boxes to the terminal. The picture is made from the same facts as `order`, `ports` and `reach`,
-/// and is the same each time.
-#[derive(Debug, Default, Args)]
-#[command(
-    after_help = "Examples:\n  fracht draw -t prod\n  fracht draw -t prod --out tidedesk.svg\n  fracht draw -t prod --out tidedesk.png --theme dark\n  fracht draw -t prod --by wave --out order.svg\n  fracht draw -t prod --only api --with config,secret"
-)]
-pub(crate) struct Draw {
-    #[command(flatten)]
-    pub(crate) stack: StackChoice,
-    #[command(flatten)]
-    pub(crate) target: TargetChoice,
-    /// File to write: its ending says the format; `-` for standard output. An existing file is replaced
-    #[arg(long, value_name = "FILE")]
-    pub(crate) out: Option<PathBuf>,
-    /// Format of the picture [default: the ending of --out, else txt]
-    #[arg(long, value_name = "FORMAT")]
-    pub(crate) format: Option<PictureFormat>,
-    /// Draw only this service or task, and what it is linked to
-    #[arg(long, value_name = "NAME")]
-    pub(crate) only: Option<String>,
-    /// Also draw configs or secrets (names only); separate several with commas
-    #[arg(long, value_name = "KIND", value_delimiter = ',')]
-    pub(crate) with: Vec<Drawn>,
-    /// What decides the places: networks and uses, or start waves
-    #[arg(long, value_name = "WHAT", default_value = "network")]
-    pub(crate) by: Arrangement,
-    /// Colors
-    #[arg(long, value_name = "THEME", default_value = "light")]
-    pub(crate) theme: Theme,
-}
-
-/// The formats of pictures.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum PictureFormat {
-    /// Scalable picture, with real text
-    Svg,
-    /// Raster picture
-    Png,
-    /// Graph in the DOT language
-    Dot,
-    /// Flowchart in the Mermaid language
-    Mmd,
-    /// Boxes of characters
-    Txt,
-}
-
-/// What can be drawn besides services, tasks and volumes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Drawn {
-    /// Configs
-    Config,
-    /// Secrets, without their values
-    Secret,
-}
-
-/// What decides the places of a picture.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Arrangement {
-    /// Columns by who uses whom, areas by network
-    #[default]
-    Network,
-    /// Columns by start wave
-    Wave,
-}
-
-/// The colors of a picture.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
-pub(crate) enum Theme {
-    /// Dark on light
-    #[default]
-    Light,
-    /// Light on dark
-    Dark,
-}
-
-/// Compare two targets, or a target with objects rendered earlier
-///
-/// Compares object by object and field by field; list items are matched by name. Exits with 1 if there are
-/// differences. Secret values are never shown.
-#[derive(Debug, Args)]
-#[command(
-    after_help = "Examples:\n  fracht diff -t staging --against prod\n  fracht diff -t prod --against objects\n  fracht diff -t prod --against objects --secrets\n  kubectl get all -o yaml > now.yaml; fracht diff -t prod --against now.yaml"
-)]
-pub(crate) struct Diff {
-    #[command(flatten)]
-    pub(crate) stack: StackChoice,
-    #[command(flatten)]
-    pub(crate) target: TargetChoice,
-    /// What to compare with: another target, or a folder or file of objects
-    #[arg(long, value_name = "TARGET|PATH")]
-    pub(crate) against: String,
-    /// Also compare secret values, read from the sources that the stack names
-    #[arg(long)]
-    pub(crate) secrets: bool,
-    /// Output format
-    #[arg(long, value_name = "FORMAT", default_value = "text")]
-    pub(crate) format: Format,
-}
-
 /// Create a stack file from an image, from a folder with a recipe, or from a file of settings
 ///
 /// A folder becomes a build, with the ports that its recipe exposes. A widely used data store gets its volume, its
@@ -446,53 +270,6 @@ pub(crate) struct New {
     /// File to create; `-` for standard output
     #[arg(long, value_name = "FILE", default_value = "fracht.toml")]
     pub(crate) out: PathBuf,
-}
-
-/// Render the Kubernetes objects of a target
-///
-/// Prints to standard output. With --out, writes one file per object and replaces the folder in one step: files of an
-/// earlier run that are no longer needed are removed, all other files are kept.
-#[derive(Debug, Default, Args)]
-#[command(
-    after_help = "Examples:\n  fracht render -t prod | kubectl apply -f -\n  fracht render -t prod --out objects\n  fracht render -t prod --out objects --secrets\n  fracht render -t prod --only Deployment/api --only Service"
-)]
-pub(crate) struct Render {
-    #[command(flatten)]
-    pub(crate) stack: StackChoice,
-    #[command(flatten)]
-    pub(crate) target: TargetChoice,
-    /// Write one file per object into this folder; `-` is standard output
-    #[arg(long, value_name = "DIR")]
-    pub(crate) out: Option<PathBuf>,
-    /// Also render Secret objects, with values read from the sources that the stack names
-    #[arg(long)]
-    pub(crate) secrets: bool,
-    /// Render only this object, or all objects of this kind; can be repeated
-    #[arg(long, value_name = "KIND/NAME")]
-    pub(crate) only: Vec<String>,
-    /// Output format
-    #[arg(long, value_name = "FORMAT", default_value = "yaml")]
-    pub(crate) format: ObjectFormat,
-}
-
-/// The formats of objects.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
-pub(crate) enum ObjectFormat {
-    /// YAML documents
-    #[default]
-    Yaml,
-    /// One List object, or with --out one object in each file
-    Json,
-}
-
-impl ObjectFormat {
-    /// The format of the back end.
-    pub(crate) fn format(self) -> fracht_cluster::Format {
-        match self {
-            Self::Yaml => fracht_cluster::Format::Yaml,
-            Self::Json => fracht_cluster::Format::Json,
-        }
-    }
 }
 
 /// Show where a value comes from, layer by layer

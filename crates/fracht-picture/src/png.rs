@@ -1,5 +1,6 @@
 //! Writes a picture as PNG: its SVG with outlines in place of texts, rasterised.
 
+use png::{ColorType, Compression, Encoder, EncodingError};
 use resvg::tiny_skia::{Pixmap, Transform};
 use resvg::usvg::{Options, Tree};
 
@@ -36,8 +37,23 @@ pub fn png(diagram: &Diagram, layout: &Layout, theme: Theme) -> Result<Png, Stri
     let size = |length: f64| (length * scale).ceil() as u32;
     let mut image = Pixmap::new(size(layout.width), size(layout.height)).ok_or("the picture is too large")?;
     resvg::render(&tree, Transform::from_scale(scale as f32, scale as f32), &mut image.as_mut());
-    let bytes = image.encode_png().map_err(|error| error.to_string())?;
+    let bytes = encoded(&image).map_err(|error| error.to_string())?;
     Ok(Png { bytes, missing: missing(layout), is_reduced: scale < 1.0 })
+}
+
+/// With more pixels, a file that is half as large again takes half the time.
+const LARGE: u32 = 8_000_000;
+
+/// The file of an image, which has no transparent pixels: the page covers all of it.
+fn encoded(image: &Pixmap) -> Result<Vec<u8>, EncodingError> {
+    let mut bytes = Vec::new();
+    let mut encoder = Encoder::new(&mut bytes, image.width(), image.height());
+    encoder.set_color(ColorType::Rgb);
+    let is_large = image.width().saturating_mul(image.height()) > LARGE;
+    encoder.set_compression(if is_large { Compression::Fast } else { Compression::Balanced });
+    let pixels = image.pixels().iter().flat_map(|pixel| [pixel.red(), pixel.green(), pixel.blue()]);
+    encoder.write_header()?.write_image_data(&pixels.collect::<Vec<u8>>())?;
+    Ok(bytes)
 }
 
 /// The characters of a layout that the font lacks, each once.

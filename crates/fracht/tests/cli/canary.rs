@@ -207,6 +207,11 @@ const COMMANDS: &[&[&str]] = &[
     &["show", "api", "-t", "prod"],
     &["show", "api", "-t", "prod", "--format", "json"],
     &["images", "-t", "prod", "--format", "json"],
+    &["draw", "-t", "prod", "--with", "config,secret"],
+    &["draw", "-t", "prod", "--with", "config,secret", "--format", "svg"],
+    &["draw", "-t", "prod", "--format", "mmd"],
+    // A stack that names what is in the other one as well, so that lines of both are shown.
+    &["check", "--stack", "twin", "-t", "prod", "--beside", "."],
     &["render", "-t", "prod", "--out", "objects"],
 ];
 
@@ -244,7 +249,10 @@ fn no_command_shows_a_secret_in_any_form() {
                 scope.spawn(move || {
                     let mut shown = Vec::new();
                     for form in forms {
-                        let sandbox = Sandbox::empty().file("fracht.toml", stack(form));
+                        let twin =
+                            "[stack]\nname = \"tides\"\n[target.prod]\n[service.api]\nimage = \"api:1.0\"\n";
+                        let sandbox =
+                            Sandbox::empty().file("fracht.toml", stack(form)).file("twin/fracht.toml", twin);
                         for command in COMMANDS {
                             let run = sandbox.run(command);
                             assert!([0, 1, 2].contains(&run.code), "{form}: {run:?}");

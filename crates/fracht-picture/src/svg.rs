@@ -129,7 +129,8 @@ impl Writer {
     fn network(&self, diagram: &Diagram, group: usize) -> (&'static str, &'static str) {
         match diagram.groups.get(group) {
             Some(group) if group.is_default => (self.colors.edge, "3 3"),
-            _ => self.colors.network(group),
+            Some(group) => self.colors.network(group.color),
+            None => self.colors.network(group),
         }
     }
 

@@ -101,12 +101,18 @@ fn addresses<'m>(model: &'m Model, workload: &'m Workload) -> impl Iterator<Item
 fn groups(model: &Model) -> Vec<Group> {
     let named = model.networks.iter().map(|network| Group {
         name: network.name.to_string(),
+        color: 0,
         is_default: false,
         closed: network.closed.value,
         admits: network.admits.iter().map(fracht_core::model::Admitted::words).collect(),
     });
-    let common =
-        Group { name: "default network".to_owned(), is_default: true, closed: false, admits: Vec::new() };
+    let common = Group {
+        name: "default network".to_owned(),
+        color: 0,
+        is_default: true,
+        closed: false,
+        admits: Vec::new(),
+    };
     let mut all: Vec<Group> = named.collect();
     if !all.is_empty() {
         all.push(common);

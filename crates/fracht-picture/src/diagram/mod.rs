@@ -62,6 +62,9 @@ pub struct Diagram {
 pub struct Group {
     /// Its name.
     pub name: String,
+    /// The number of its color: its place by name among all networks of the stack, so that a part of the stack has the
+    /// colors of the whole.
+    pub color: usize,
     /// Whether it is the default network, which has no name of its own.
     pub is_default: bool,
     /// Whether it is closed.

@@ -30,6 +30,7 @@ impl Diagram {
             .sort_by_key(|index| self.groups.get(*index).map(|group| (group.is_default, group.name.clone())));
         let places = inverse(&order);
         self.groups = order.iter().filter_map(|old| self.groups.get(*old)).cloned().collect();
+        self.groups.iter_mut().enumerate().for_each(|(index, group)| group.color = index);
         for node in &mut self.nodes {
             node.groups.iter_mut().for_each(|group| *group = place(*group, &places));
             node.groups.sort_unstable();

@@ -1,14 +1,14 @@
 //! What is written of a picture: SVG, PNG, DOT, Mermaid, boxes.
 
 use fracht_picture::diagram::{LinkKind, NodeKind};
-use fracht_picture::{By, Diagram, Layout, Theme, dot, mermaid, png, svg, terminal};
+use fracht_picture::{By, Choice, Diagram, Layout, Theme, dot, mermaid, png, svg, terminal};
 use proptest::prelude::*;
 use resvg::tiny_skia::Pixmap;
 use resvg::usvg::roxmltree::Document;
 use unicode_width::UnicodeWidthStr as _;
 
-use crate::diagram;
 use crate::made_up::{stack, tables};
+use crate::{checked, diagram};
 
 /// Writes a diagram in both graph languages into the folder that `FRACHT_GRAPHS` names, for what draws them.
 fn keep(diagram: &Diagram, name: &str) {
@@ -170,4 +170,17 @@ fn ports_of_external_services_are_told_apart() {
     assert_eq!(diagram.links.iter().map(|link| link.port).collect::<Vec<_>>(), [Some(1)]);
     let outside = diagram.nodes.iter().find(|node| node.kind == NodeKind::Outside).unwrap();
     assert_eq!(outside.ports.iter().map(|port| port.used).collect::<Vec<_>>(), [false, true]);
+}
+
+/// A part of a stack has the colors of the whole.
+#[test]
+fn networks_keep_their_colors() {
+    let stack = "[stack]\nname = \"s\"\n[network.a]\n[network.b]\n[service.one]\nimage = \"registry.example/a:1.0\"\n\
+                 network = [\"a\"]\n[service.two]\nimage = \"registry.example/a:1.0\"\nnetwork = [\"b\"]\n";
+    let facts = checked(stack, "cluster").facts;
+    let (two, _) = facts.model.workloads.entries().find(|(_, one)| &*one.name == "two").unwrap();
+    let part = Diagram::of(&facts, &Choice { only: Some(two), ..Choice::default() });
+    let whole = Diagram::of(&facts, &Choice::default());
+    assert_eq!((part.groups.len(), part.groups[0].color), (1, whole.groups[1].color));
+    assert!(svg(&part, &Layout::of(&part), Theme::Light).contains("#94681a"));
 }

@@ -27,6 +27,9 @@ const INSTEAD_OF: &str = "instead-of";
 const HEADER: &str = "# What was chosen once, so that it stays. `fracht ports --assign` writes this file.\n\
                       # Keep it in version control. To have a number chosen anew, remove its line.\n";
 
+/// What to do about a line that is not one of a lock.
+const HELP: &str = "remove the line, then run `fracht ports --assign`";
+
 /// What was chosen for a stack.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Lock {
@@ -214,8 +217,6 @@ fn one(service: &Arc<str>, port: &Arc<str>, node: &Node, sink: &mut Sink) -> Opt
     }
     Some(Kept { service: Arc::clone(service), port: Arc::clone(port), at, instead_of, span: Some(node.span) })
 }
-
-const HELP: &str = "remove the line, then run `fracht ports --assign`";
 
 fn bad(message: impl Into<String>, span: Span, label: &str) -> Diagnostic {
     Diagnostic::new(&BAD_VALUE, message).at(span, label).help(HELP)

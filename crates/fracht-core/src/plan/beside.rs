@@ -1,10 +1,13 @@
 //! Two stacks beside each other: on one machine, in one cluster, or in one namespace of it.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use super::facts::Facts;
+use super::uses::used;
 use crate::model::{
-    Admitted, Model, NetworkId, OutsideId, OutsidePlace, PortIndex, TargetKind, Workload, WorkloadId,
+    Admitted, Model, NetworkId, Outside, OutsideId, OutsidePlace, Port, PortIndex, TargetKind, Workload,
+    WorkloadId,
 };
-use crate::plan::uses::used;
 
 /// A service of one stack that another stack uses, as an external service of its own.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -29,18 +32,23 @@ pub fn links(from: &Facts, to: &Facts) -> Vec<Link> {
     if called.target.on.value != TargetKind::Cluster {
         return Vec::new();
     }
-    let uses: Vec<_> = caller.workloads.entries().map(|(id, one)| (id, used(caller, one).1)).collect();
-    let link = |(outside, one): (OutsideId, &crate::model::Outside)| {
-        let OutsidePlace::Service(name, namespace) = &one.place.value else { return None };
-        let namespace = namespace.as_ref().unwrap_or(&caller.target.namespace.value);
-        if *namespace != called.target.namespace.value {
-            return None;
+    let mut users: BTreeMap<OutsideId, Vec<WorkloadId>> = BTreeMap::new();
+    for (id, workload) in caller.workloads.entries() {
+        for outside in used(caller, workload).1 {
+            users.entry(outside).or_default().push(id);
         }
-        let (service, workload) =
-            called.workloads.entries().find(|(_, other)| other.name == *name && !other.ports().is_empty())?;
-        let callers = uses.iter().filter(|(_, outsides)| outsides.contains(&outside)).map(|(id, _)| *id);
-        let callers = callers.map(|id| (id, lets_in(called, workload, caller, &caller.workloads[id])));
-        Some(Link { outside, service, callers: callers.collect() })
+    }
+    let services = called.workloads.entries().filter(|(_, workload)| !workload.ports().is_empty());
+    let services: BTreeMap<&str, WorkloadId> = services.map(|(id, workload)| (&*workload.name, id)).collect();
+    let link = |(id, outside): (OutsideId, &Outside)| {
+        let OutsidePlace::Service(name, namespace) = &outside.place.value else { return None };
+        let namespace = namespace.as_ref().unwrap_or(&caller.target.namespace.value);
+        let service = *services.get(&**name).filter(|_| *namespace == called.target.namespace.value)?;
+        let callers = users.get(&id).into_iter().flatten().map(|user| {
+            let by = &caller.workloads[*user];
+            (*user, lets_in((called, &called.workloads[service]), (caller, by), outside))
+        });
+        Some(Link { outside: id, service, callers: callers.collect() })
     };
     caller.outsides.entries().filter_map(link).collect()
 }
@@ -60,22 +68,27 @@ pub struct Access {
 
 /// What the services of `to` let in of the stack `from`; those that let in nothing are left out.
 pub fn access(from: &Model, to: &Model) -> Vec<Access> {
+    let admits = |id: NetworkId, caller: &Workload| {
+        to.networks[id].admits.iter().any(|admitted| is_admitted(to, admitted, from, caller))
+    };
     let in_cluster = to.target.on.value == TargetKind::Cluster;
+    let mut by_network: BTreeMap<NetworkId, Vec<WorkloadId>> = BTreeMap::new();
+    for (id, _) in to.networks.entries().filter(|(_, network)| in_cluster && !network.admits.is_empty()) {
+        let callers = from.workloads.entries();
+        let callers = callers.filter(|(_, caller)| admits(id, caller) && !from.is_closed_in(caller));
+        by_network.insert(id, callers.map(|(caller, _)| caller).collect());
+    }
     let one = |(service, workload): (WorkloadId, &Workload)| {
-        let networks = workload.networks.iter().map(|network| network.value);
-        let admits = |id: &NetworkId, caller: &Workload| {
-            to.networks[*id].admits.iter().any(|admitted| is_admitted(to, admitted, from, caller))
-        };
-        let is_admitted = |caller: &Workload| networks.clone().any(|id| admits(&id, caller));
-        let callers = from
-            .workloads
-            .entries()
-            .filter(|(_, caller)| in_cluster && is_admitted(caller) && !from.is_closed_in(caller));
-        let admitted: Vec<WorkloadId> = callers.map(|(id, _)| id).collect();
+        let admitting = workload.networks.iter().filter_map(|network| {
+            let callers = by_network.get(&network.value).filter(|callers| !callers.is_empty())?;
+            Some((network.value, callers))
+        });
+        let admitted: BTreeSet<WorkloadId> =
+            admitting.clone().flat_map(|(_, callers)| callers).copied().collect();
         let open = workload.port_entries().filter(|(_, port)| to.is_opened(workload, port));
         let open: Vec<PortIndex> = open.map(|(index, _)| index).collect();
-        let used = |id: &NetworkId| admitted.iter().any(|caller| admits(id, &from.workloads[*caller]));
-        let networks = networks.clone().filter(used).collect();
+        let networks = admitting.map(|(network, _)| network).collect();
+        let admitted: Vec<WorkloadId> = admitted.into_iter().collect();
         (!open.is_empty() || !admitted.is_empty()).then_some(Access { service, open, networks, admitted })
     };
     to.workloads.entries().filter(|(_, workload)| !workload.ports().is_empty()).filter_map(one).collect()
@@ -89,10 +102,18 @@ fn is_admitted(own: &Model, admitted: &Admitted, other: &Model, caller: &Workloa
         && *namespace == other.target.namespace.value
 }
 
-/// Whether a service lets in one of another stack: all its ports are open, or one of its networks admits it.
-fn lets_in(own: &Model, service: &Workload, other: &Model, caller: &Workload) -> bool {
+/// Whether a service lets in one of another stack: the ports that this one names are open, all of them if it names none
+/// of the service's, or one of the networks of the service admits it.
+fn lets_in(
+    (own, service): (&Model, &Workload),
+    (other, caller): (&Model, &Workload),
+    outside: &Outside,
+) -> bool {
+    let names = |port: &Port| outside.ports.iter().any(|named| named.number.value == port.as_number());
+    let names_one = service.ports().iter().any(names);
+    let mut wanted = service.ports().iter().filter(|port| !names_one || names(port));
     let admits = |admitted: &Admitted| is_admitted(own, admitted, other, caller);
     let mut networks = service.networks.iter().map(|network| &own.networks[network.value]);
-    service.ports().iter().all(|port| own.is_opened(service, port))
+    wanted.all(|port| own.is_opened(service, port))
         || networks.any(|network| network.admits.iter().any(admits))
 }

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use fracht_core::model::{
-    Address, Model, OutsidePlace, PortIndex, Reach, TargetKind, VolumeId, Workload, WorkloadId,
+    Address, Model, OutsideId, OutsidePlace, PortIndex, Reach, TargetKind, VolumeId, Workload, WorkloadId,
 };
 use fracht_core::plan::facts::Facts;
 use fracht_core::plan::reach::answering;
@@ -159,19 +159,7 @@ impl Builder<'_> {
             } else {
                 line
             };
-            self.nodes.push(Node {
-                kind: NodeKind::WayIn,
-                tag: None,
-                copies: None,
-                line: Some(Text::whole(line)),
-                ports: Vec::new(),
-                rows: Vec::new(),
-                inner: Vec::new(),
-                groups: Vec::new(),
-                wave: None,
-                is_stuck: false,
-                name,
-            });
+            self.nodes.push(Node::new(NodeKind::WayIn, name, Text::whole(line)));
         }
     }
 
@@ -225,19 +213,9 @@ impl Builder<'_> {
         for (id, users) in std::mem::take(&mut self.shared) {
             let volume = &self.model.volumes[id];
             let node = self.nodes.len();
-            self.nodes.push(Node {
-                kind: NodeKind::Volume,
-                name: volume.name.to_string(),
-                tag: Some("volume".to_owned()),
-                copies: None,
-                line: Some(Text::whole(size(self.model, id))),
-                ports: Vec::new(),
-                rows: Vec::new(),
-                inner: Vec::new(),
-                groups: Vec::new(),
-                wave: None,
-                is_stuck: false,
-            });
+            let line = Text::whole(size(self.model, id));
+            let shared = Node::new(NodeKind::Volume, &*volume.name, line);
+            self.nodes.push(Node { tag: Some("volume".to_owned()), ..shared });
             for user in users {
                 if let Some(from) = self.of_workload.get(&user).copied() {
                     self.link(from, node, None, LinkKind::Mounts);
@@ -250,19 +228,21 @@ impl Builder<'_> {
         if self.choice.by == By::Wave {
             return;
         }
-        for (id, outside) in self.model.outsides.entries() {
-            let only = self.choice.only;
-            let callers =
-                self.model.workloads.entries().filter(|(user, _)| only.is_none_or(|only| only == *user));
-            let mut users: Vec<(usize, Option<usize>)> = Vec::new();
-            for (user, workload) in callers {
-                let Some(from) = self.of_workload.get(&user).copied() else { continue };
-                let ports = addresses(self.model, workload).filter_map(|address| match address {
-                    Address::Outside(other, port) if other == id => Some(port),
-                    _ => None,
-                });
-                users.extend(ports.map(|port| (from, port)));
+        let only = self.choice.only;
+        let callers =
+            self.model.workloads.entries().filter(|(user, _)| only.is_none_or(|only| only == *user));
+        // Of each external service, the boxes that use it, with the port that they name.
+        let mut users: BTreeMap<OutsideId, Vec<(usize, Option<usize>)>> = BTreeMap::new();
+        for (user, workload) in callers {
+            let Some(from) = self.of_workload.get(&user).copied() else { continue };
+            for address in addresses(self.model, workload) {
+                if let Address::Outside(id, port) = address {
+                    users.entry(id).or_default().push((from, port));
+                }
             }
+        }
+        for (id, outside) in self.model.outsides.entries() {
+            let users = users.remove(&id).unwrap_or_default();
             if users.is_empty() && only.is_some() {
                 continue;
             }
@@ -281,19 +261,8 @@ impl Builder<'_> {
                 open: false,
                 used: false,
             });
-            self.nodes.push(Node {
-                kind: NodeKind::Outside,
-                name: outside.name.to_string(),
-                tag: None,
-                copies: None,
-                line: Some(Text::whole(place)),
-                ports: ports.collect(),
-                rows: Vec::new(),
-                inner: Vec::new(),
-                groups: Vec::new(),
-                wave: None,
-                is_stuck: false,
-            });
+            let away = Node::new(NodeKind::Outside, &*outside.name, Text::whole(place));
+            self.nodes.push(Node { ports: ports.collect(), ..away });
             // With one port, it is the one that is meant.
             let single = (outside.ports.len() == 1).then_some(0);
             for (user, port) in users {

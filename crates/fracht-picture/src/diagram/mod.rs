@@ -100,6 +100,25 @@ pub struct Node {
     pub is_stuck: bool,
 }
 
+impl Node {
+    /// A box with a name and a line below it.
+    fn new(kind: NodeKind, name: impl Into<String>, line: Text) -> Self {
+        Self {
+            kind,
+            name: name.into(),
+            tag: None,
+            copies: None,
+            line: Some(line),
+            ports: Vec::new(),
+            rows: Vec::new(),
+            inner: Vec::new(),
+            groups: Vec::new(),
+            wave: None,
+            is_stuck: false,
+        }
+    }
+}
+
 /// The tag of a data store that is open to the outside.
 pub const OPEN_STORE: &str = "data store, open";
 

@@ -58,6 +58,13 @@ pub(crate) fn replace(path: &Path, content: &[u8]) -> io::Result<()> {
     placed
 }
 
+/// Waits until no other run changes what a folder keeps, and keeps others waiting until it is dropped. A file system
+/// without locks has none.
+pub(crate) fn alone(folder: &Path) -> Option<std::fs::File> {
+    let folder = std::fs::File::open(folder).ok()?;
+    folder.lock().ok().map(|()| folder)
+}
+
 /// Writes a file that may exist, in one step. Missing folders are created.
 ///
 /// # Errors

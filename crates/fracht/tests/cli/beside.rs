@@ -116,6 +116,22 @@ fn order_and_reach_tell_what_stacks_need_of_each_other() {
     assert_eq!(answer["beside"][0]["stack"], "depot");
 }
 
+/// A port that is open needs no network that admits its user, whatever the other ports are.
+#[test]
+fn an_open_port_admits_everyone() {
+    let shop = DEPOT.replace(
+        "port.wire = 7401",
+        "port.wire = { number = 7400, reach = \"balancer\" }\nport.inner = 7500",
+    );
+    let shop = shop.replace("port.http = { number = 80, reach = \"web\", path = \"/\" }\n", "");
+    for (number, is_refused) in [(7400, false), (7500, true)] {
+        let desk = DESK.replace("port.wire = 7400", &format!("port.wire = {number}"));
+        let sandbox = Sandbox::empty().file("desk/fracht.toml", desk).file("depot/fracht.toml", &shop);
+        let run = sandbox.run(&["check", "--stack", "desk", "-t", "prod", "--beside", "depot"]);
+        assert_eq!(run.out.contains("error[no-route]"), is_refused, "{number} {}", run.out);
+    }
+}
+
 #[test]
 fn targets_are_matched_by_name_and_kind() {
     let sandbox = both();

@@ -1,5 +1,7 @@
 //! `fracht.lock`: numbers that are chosen once.
 
+use std::process::Stdio;
+
 use indoc::indoc;
 
 use crate::sandbox::Sandbox;
@@ -126,6 +128,27 @@ fn clashes_of_the_stack_are_settled() {
     assert!(run.out.contains("but the stack sets another number"), "{}", run.out);
     assert_eq!(numbers(&sandbox, "laptop")[1], "bell/web 9500");
     assert!(!assign(&sandbox, "laptop").contains("bell"));
+}
+
+/// Runs at the same time keep the choices of all.
+#[test]
+fn several_runs_at_once_lose_nothing() {
+    let targets: Vec<String> = (0..6).map(|index| format!("t{index}")).collect();
+    let tables: Vec<String> =
+        targets.iter().map(|name| format!("[target.{name}]\non = \"machine\"\n")).collect();
+    let sandbox = Sandbox::with(&STACK.replace("[target.laptop]\non = \"machine\"\n", &tables.concat()));
+    for _ in 0..5 {
+        let _ = std::fs::remove_file(sandbox.path("fracht.lock"));
+        let runs = targets.iter().map(|target| {
+            sandbox.command(&["ports", "--assign", "-q", "-t", target]).stdout(Stdio::null()).spawn().unwrap()
+        });
+        let runs: Vec<_> = runs.collect();
+        for mut run in runs {
+            assert!(run.wait().unwrap().success());
+        }
+        let lock = sandbox.read("fracht.lock");
+        assert!(targets.iter().all(|target| lock.contains(&format!("[port.{target}]"))), "{lock}");
+    }
 }
 
 #[test]

@@ -1,8 +1,11 @@
 //! The JSON of `fracht order --format json`.
 
+use std::collections::BTreeMap;
+
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::WorkloadId;
 use fracht_core::plan::order::{Wait as Waits, allowed_time};
+use fracht_core::plan::timeline::Slot;
 use fracht_core::source::Sources;
 use serde::Serialize;
 
@@ -68,10 +71,11 @@ struct Chain<'a> {
 pub(super) fn of<'a>(part: &Part<'a>, sources: &Sources) -> OrderDocument<'a> {
     let (model, plan) = (part.model, part.plan);
     let wait = |on, until, span| Wait { name: name(model, on), until, place: json::place(span, sources) };
+    let slots: BTreeMap<WorkloadId, &Slot> = part.slots.iter().map(|slot| (slot.id, slot)).collect();
     let start = |id: WorkloadId| {
         let workload = &model.workloads[id];
         let after = workload.after.iter();
-        let slot = part.slots.iter().find(|slot| slot.id == id);
+        let slot = slots.get(&id);
         Start {
             name: &workload.name,
             kind: workload.kind_word(),

@@ -25,6 +25,7 @@ use crate::ui::Ui;
 use crate::ui::address::{self, PICKED};
 use crate::ui::style::{BOLD, ERROR, OPEN, QUIET};
 use crate::ui::table::{Cell, Table};
+use crate::write;
 
 /// What is known about places outside the stack.
 #[derive(Default)]
@@ -54,6 +55,8 @@ impl Elsewhere {
 
 pub(crate) fn run(args: &Ports, ui: &mut Ui) -> Result<Outcome, Failure> {
     let (choice, chosen) = (&args.plan.stack, args.plan.target.name());
+    // From the reading to the writing of the lock: two runs would lose the choices of one.
+    let alone = if args.assign { stack::locate(choice)?.path.parent().and_then(write::alone) } else { None };
     let mut project = stack::open(choice)?;
     let target =
         if args.live { stack::machine_target(&project, chosen)? } else { stack::target(&project, chosen)? };
@@ -65,6 +68,7 @@ pub(crate) fn run(args: &Ports, ui: &mut Ui) -> Result<Outcome, Failure> {
         elsewhere.listening = Some(live::look(&verdict)?);
     }
     if args.assign && assign::run(choice, &project, &verdict, &elsewhere.taken(), ui)? {
+        drop(alone);
         project = stack::open(choice)?;
         verdict = stack::verdict(&mut project, &target)?;
         elsewhere.beside = beside::open(asked, &mut project, &verdict, &mut Ui::silent())?;

@@ -1,8 +1,10 @@
 //! What this stack and another one beside it can reach of each other.
 
+use std::collections::BTreeMap;
+
 use fracht_core::diag::listing;
 use fracht_core::model::{Model, TargetKind, WorkloadId};
-use fracht_core::plan::beside::{access, links};
+use fracht_core::plan::beside::{Access, access, links};
 use fracht_core::plan::facts::Facts;
 use serde::Serialize;
 
@@ -42,8 +44,9 @@ fn one_way<'a>(from: &'a Facts, to: &'a Facts) -> Vec<Between<'a>> {
     let links = links(from, to);
     let mut all: Vec<Between<'a>> = Vec::new();
     let found = access(caller, called);
+    let found: BTreeMap<WorkloadId, &Access> = found.iter().map(|access| (access.service, access)).collect();
     for (service, workload) in called.workloads.entries() {
-        let access = found.iter().find(|access| access.service == service);
+        let access = found.get(&service).copied();
         let users = links.iter().filter(|link| link.service == service).flat_map(|link| &link.callers);
         let used_by: Vec<&str> = users.map(|(id, _)| name(caller, *id)).collect();
         if access.is_none() && used_by.is_empty() {

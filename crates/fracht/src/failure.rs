@@ -14,6 +14,8 @@ pub(crate) enum Outcome {
     Fine,
     /// The stack has errors, or objects differ, which has been shown: exit code 1.
     Problems,
+    /// A program that the command ran has ended with this exit code, which is that of the command.
+    Ended(u8),
 }
 
 impl Outcome {
@@ -21,6 +23,7 @@ impl Outcome {
         ExitCode::from(match self {
             Self::Fine => 0,
             Self::Problems => 1,
+            Self::Ended(code) => code,
         })
     }
 

@@ -1,18 +1,23 @@
 //! `fracht`: one short definition of a container stack, checked, planned and rendered.
 
 mod beside;
+mod builds;
 mod cli;
 mod commands;
 mod complete;
 mod disk;
+mod engine;
 mod failure;
+mod images;
 mod inputs;
 mod machine;
 mod making;
 mod objects;
 mod secrets;
 mod stack;
+mod terminal;
 mod ui;
+mod veil;
 mod write;
 
 use std::io::Write as _;

@@ -1,4 +1,4 @@
-//! Reads the values of secrets, only with `--secrets`.
+//! Reads the values of secrets, only with `--secrets`, and to run the stack on this machine.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -6,13 +6,35 @@ use std::sync::Arc;
 use fracht_cluster::SecretValues;
 use fracht_core::escape::escaped;
 use fracht_core::files::Files;
-use fracht_core::model::Model;
+use fracht_core::model::{Model, SecretId};
 use fracht_core::reveal::Revealer;
 use fracht_core::rules::MOST_OF_SECRET;
 
 use crate::failure::Failure;
 use crate::making;
 use crate::ui::counted;
+
+/// The values of secrets, as containers get them.
+pub(crate) struct Values<'v>(pub(crate) &'v SecretValues);
+
+impl fracht_engine::desired::Secrets for Values<'_> {
+    fn value(&self, secret: SecretId, key: &str) -> Option<Vec<u8>> {
+        self.0.get(&secret)?.get(key).cloned()
+    }
+}
+
+/// The values of secrets that can be read, to hide them where they appear. Those that cannot be read are left out.
+pub(crate) fn known(model: &Model, files: &dyn Files) -> SecretValues {
+    let variable = |name: &str| std::env::var_os(name).map(std::ffi::OsString::into_encoded_bytes);
+    let mut revealer = Revealer::new(&model.secrets, files, &variable);
+    let mut all = SecretValues::new();
+    for (id, secret) in model.secrets.entries() {
+        let keys = secret.keys.iter();
+        let values = keys.filter_map(|key| Some((key.name.to_string(), revealer.reveal(key).ok()??)));
+        all.insert(id, values.collect());
+    }
+    all
+}
 
 /// Reads the values of all generated Secrets. Every missing value, and every value that a cluster refuses, is reported.
 pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, Failure> {

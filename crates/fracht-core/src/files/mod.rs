@@ -1,5 +1,6 @@
 //! The files of a stack, behind a small trait: this crate never accesses the disk itself.
 
+pub mod context;
 pub(crate) mod glob;
 mod ignored;
 

@@ -4,6 +4,8 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use super::{BuildId, Text};
+use crate::files::Files;
+use crate::files::context::BuildContext;
 use crate::grammar::image::Image;
 use crate::origin::Sourced;
 use crate::source::Span;
@@ -19,6 +21,10 @@ pub struct Build {
     pub source: PathBuf,
     /// The folder as it is written.
     pub folder: Arc<str>,
+    /// The file in the folder that says what to ignore; `None` for the usual one.
+    pub ignore: Option<Arc<str>>,
+    /// The largest size of a file in bytes.
+    pub largest: u64,
     /// The path of the recipe in the folder; `None` if another tool makes the image.
     pub recipe: Option<Sourced<Arc<str>>>,
     /// The arguments of the recipe, in the order of the file.
@@ -31,4 +37,17 @@ pub struct Build {
     pub tag: Option<Text>,
     /// Whether the target has a registry, so that the image can be pushed.
     pub has_registry: bool,
+}
+
+impl Build {
+    /// Its files. They are read by `files`.
+    pub fn context<'a>(&'a self, files: &'a dyn Files) -> BuildContext<'a> {
+        BuildContext {
+            files,
+            folder: &self.source,
+            largest: self.largest,
+            recipe: self.recipe.as_ref().map(|recipe| &*recipe.value),
+            ignore: self.ignore.as_deref(),
+        }
+    }
 }

@@ -36,6 +36,8 @@ pub struct Listener {
 pub enum Program {
     /// Its name and the number of its process.
     Known(Arc<str>, u32),
+    /// It is in a container of this name.
+    Container(Arc<str>),
     /// It belongs to another user, whose name or number this is.
     OfUser(Arc<str>),
     /// Nothing is known.
@@ -47,6 +49,7 @@ impl Program {
     pub fn words(&self) -> String {
         match self {
             Self::Known(name, process) => format!("{name} (process {process})"),
+            Self::Container(name) => format!("container {name}"),
             Self::OfUser(user) => format!("a program of user {user}"),
             Self::Unknown => "an unknown program".to_owned(),
         }

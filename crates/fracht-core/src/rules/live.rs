@@ -13,6 +13,7 @@ pub fn in_use(model: &Model, clash: &InUse<'_>) -> Diagnostic {
     let (program, place) = (&clash.listener.program, clash.listener.place());
     let name = match program {
         Program::Known(name, _) => format!("`{name}`"),
+        Program::Container(name) => format!("container `{name}`"),
         other => other.words(),
     };
     let label = match (program, clash.how) {

@@ -1,6 +1,7 @@
 //! The command line. Doc comments are the help.
 
 mod draw;
+mod machine;
 mod objects;
 mod plans;
 
@@ -14,6 +15,7 @@ use fracht_core::cover;
 use fracht_core::escape::{escaped, is_unsafe};
 
 pub(crate) use self::draw::{Arrangement, Draw, Drawn, PictureFormat, Theme};
+pub(crate) use self::machine::{Inside, MachineChoice, Once, Output, Start, State, Stop};
 pub(crate) use self::objects::{Diff, Render};
 pub(crate) use self::plans::{Images, Order, Ports, Reach, Show};
 
@@ -143,6 +145,12 @@ pub(crate) enum Command {
     Draw(Draw),
     Render(Render),
     Diff(Diff),
+    Start(Start),
+    State(State),
+    Output(Output),
+    Inside(Inside),
+    Once(Once),
+    Stop(Stop),
     Trace(Trace),
     New(New),
     Rules(Rules),

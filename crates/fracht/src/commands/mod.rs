@@ -6,15 +6,21 @@ mod demo;
 mod diff;
 mod draw;
 mod images;
+mod inside;
 mod manual;
 mod new;
+mod once;
 mod order;
+mod output;
 mod ports;
 mod reach;
 mod render;
 mod rules;
 mod schema;
 mod show;
+mod start;
+mod state;
+mod stop;
 mod trace;
 
 use fracht_core::diag::{listing, nearest};
@@ -37,6 +43,12 @@ pub(crate) fn run(cli: &Cli, ui: &mut Ui) -> Result<Outcome, Failure> {
         Command::Draw(args) => draw::run(args, ui),
         Command::Render(args) => render::run(args, ui),
         Command::Diff(args) => diff::run(args, ui),
+        Command::Start(args) => start::run(args, ui),
+        Command::State(args) => state::run(args, ui),
+        Command::Output(args) => output::run(args, ui),
+        Command::Inside(args) => inside::run(args, ui),
+        Command::Once(args) => once::run(args, ui),
+        Command::Stop(args) => stop::run(args, ui),
         Command::New(args) => new::run(args, ui),
         Command::Schema(_) => schema::run(ui),
         Command::Manual(args) => manual::run(args, ui),

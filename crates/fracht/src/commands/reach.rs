@@ -192,6 +192,11 @@ fn admitted(model: &Model) -> String {
     out
 }
 
+/// The open ports of a machine target, and their logins.
+pub(super) fn ways_in(model: &Model, plan: &ReachPlan) -> String {
+    open_ports(model, plan) + &logins(model, plan)
+}
+
 fn open_ports(model: &Model, plan: &ReachPlan) -> String {
     let mut table = Table::new(["service", "port", "reach", "address", "look up with"]);
     for way in &plan.open_ports {

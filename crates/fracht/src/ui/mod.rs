@@ -97,6 +97,42 @@ impl Ui {
         }
     }
 
+    /// Prints a hint on what to do next.
+    pub(crate) fn hint(&mut self, text: &str) {
+        self.print_message(&format!("{HELP}help{HELP:#}: {}", escaped(text)));
+    }
+
+    /// Prints what failed, with lines of its output.
+    pub(crate) fn failed(&mut self, message: &str, lines: &[String]) {
+        self.print_message(&format!("{ERROR}error{ERROR:#}: {}", escaped(message)));
+        for line in lines {
+            self.print_message(&format!("  {QUIET}|{QUIET:#} {}", escaped(line)));
+        }
+    }
+
+    /// Whether messages on what goes on are wanted.
+    pub(crate) fn shows_progress(&self) -> bool {
+        !self.quiet
+    }
+
+    /// Prints a line on what goes on, to standard error.
+    pub(crate) fn progress(&mut self, text: &str) {
+        if !self.quiet {
+            self.print_message(text);
+        }
+    }
+
+    /// Draws lines in place of those that were drawn before, on a terminal.
+    pub(crate) fn redraw(&mut self, drawn: usize, lines: &[String]) {
+        // Up to the first line, and clear all below (ECMA-48: CPL, ED).
+        let up = if drawn == 0 { String::new() } else { format!("\u{1b}[{drawn}F\u{1b}[J") };
+        let _ = self.out.flush();
+        let _ = self.err.write_all(up.as_bytes());
+        let text: String = lines.iter().map(|line| format!("{line}\n")).collect();
+        let _ = self.err.text(&cover::prose(&text));
+        let _ = self.err.flush();
+    }
+
     /// Prints a line to standard error. If that fails, it is not an error.
     fn print_message(&mut self, line: &str) {
         let _ = self.out.flush();

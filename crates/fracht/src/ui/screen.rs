@@ -12,6 +12,12 @@ pub(crate) fn width() -> usize {
     }
 }
 
+/// The columns and lines of the terminal that messages are printed to; `None` if they are not printed to one.
+pub(crate) fn size_of_messages() -> Option<(usize, usize)> {
+    let size = rustix::termios::tcgetwinsize(rustix::stdio::stderr()).ok()?;
+    (size.ws_col > 0 && size.ws_row > 0).then(|| (usize::from(size.ws_col), usize::from(size.ws_row)))
+}
+
 /// Whether the terminal has characters beyond ASCII: unless its locale says otherwise (POSIX, Environment Variables).
 pub(crate) fn is_unicode() -> bool {
     let set = ["LC_ALL", "LC_CTYPE", "LANG"].into_iter().filter_map(|name| env::var(name).ok());

@@ -26,6 +26,9 @@ pub(crate) const HEAD: Style = Style(5);
 pub(crate) const QUIET: Style = Style(6);
 pub(crate) const OPEN: Style = Style(7);
 
+/// The styles by which names are told apart.
+pub(crate) const NAMES: [Style; 6] = [Style(8), Style(9), Style(10), Style(11), Style(12), Style(13)];
+
 /// The mark that ends a style. The marks that start one are the next characters.
 const END: char = '\u{fdd0}';
 
@@ -52,6 +55,12 @@ fn started_by(mark: char) -> Option<anstyle::Style> {
         5 => anstyle::Style::new().bold(),
         6 => anstyle::Style::new().dimmed(),
         7 => color(AnsiColor::Yellow),
+        8 => color(AnsiColor::Cyan),
+        9 => color(AnsiColor::Magenta),
+        10 => color(AnsiColor::Green),
+        11 => color(AnsiColor::Blue),
+        12 => color(AnsiColor::BrightYellow),
+        13 => color(AnsiColor::BrightRed),
         _ => return None,
     })
 }

@@ -1,6 +1,5 @@
 //! Reads `[build.NAME]`: an image that is built from a folder, maybe upon the image of another build.
 
-mod content;
 mod takes;
 
 pub(super) use self::takes::named_builds;
@@ -9,12 +8,12 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use std::sync::Arc;
 
-use self::content::{BuildContent, NO_RECIPE, Part, Unreadable, no_recipe};
 use super::Reader;
 use super::fields::Fields;
 use crate::diag::Diagnostic;
 use crate::diag::reading::FILE_UNREADABLE;
 use crate::files::confine;
+use crate::files::context::{BuildContext, NO_RECIPE, Part, Unreadable, no_recipe};
 use crate::grammar::image::{self, Image};
 use crate::language::build::{ARGS, BUILD_TABLE, IGNORE, LARGEST, RECIPE, SOURCE, TAG};
 use crate::language::stack::BUILD;
@@ -118,6 +117,8 @@ fn read(
         recipe: has_recipe.then_some(recipe),
         source: folder.unwrap_or_default(),
         folder: source.as_ref().map_or_else(|| "".into(), |source| Arc::clone(&source.value)),
+        ignore: fields.get(reader, &IGNORE).map(|ignore| ignore.value),
+        largest: fields.or_default(reader, &LARGEST).value.size,
         args,
         takes: others.takes,
         image: tag.and_then(|tag| image(reader, &format!("{repository}:{tag}"))),
@@ -157,15 +158,14 @@ impl Place<'_> {
         let ignore = self.fields.get(reader, &IGNORE);
         let mut args: Vec<(&str, String)> = args.iter().map(|(name, text)| (&**name, text.plain())).collect();
         args.sort();
-        let content = BuildContent {
+        let context = BuildContext {
             files: reader.files,
             folder,
             largest: self.fields.or_default(reader, &LARGEST).value.size,
             recipe: Some(&*self.recipe.value).filter(|recipe| *recipe != NO_RECIPE),
-            args: &args,
-            bases,
+            ignore: ignore.as_ref().map(|ignore| &*ignore.value),
         };
-        let found = content.digest(ignore.as_ref().map(|ignore| &*ignore.value));
+        let found = context.digest(&args, bases);
         found
             .map_err(|Unreadable { part, reason, help }| {
                 let place = match part {

@@ -142,6 +142,7 @@ fn live(verdict: &Verdict, listening: &Listening) -> Live {
     let listeners = listening.listeners.iter().map(|listener| {
         let (program, process, user) = match &listener.program {
             Program::Known(name, process) => (Some(name.to_string()), Some(*process), None),
+            Program::Container(name) => (Some(name.to_string()), None, None),
             Program::OfUser(user) => (None, None, Some(user.to_string())),
             Program::Unknown => (None, None, None),
         };

@@ -47,6 +47,7 @@ pub(super) fn text(model: &Model, listening: &Listening, in_use: &[InUse<'_>]) -
         let number = format!("{}/{}", listener.port, listener.protocol.word());
         let (program, process) = match &listener.program {
             Program::Known(name, process) => (name.to_string(), process.to_string()),
+            Program::Container(name) => (name.to_string(), "–".to_owned()),
             Program::OfUser(user) => (format!("of user {user}"), "–".to_owned()),
             Program::Unknown => ("unknown".to_owned(), "–".to_owned()),
         };

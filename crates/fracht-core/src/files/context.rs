@@ -1,28 +1,36 @@
-//! The files of a build, and their digest.
+//! The files of a build: the context that an engine gets, and their digest.
 
 use std::borrow::Cow;
 use std::path::{Path, PathBuf};
 
+use super::{Files, Ignored, MOST_BYTES, confine, reason};
 use crate::digest::Digest;
-use crate::files::{Files, Ignored, MOST_BYTES, confine, reason};
 use crate::grammar::invalid::Invalid;
 
 /// The file in the folder that says what to ignore, unless `ignore` names another one.
 const IGNORE_FILE: &str = ".frachtignore";
 /// The recipe of a build that another tool makes.
-pub(super) const NO_RECIPE: &str = "none";
+pub(crate) const NO_RECIPE: &str = "none";
 
 /// Why the files of a build cannot be read.
-pub(super) struct Unreadable {
-    pub(super) part: Part,
-    pub(super) reason: Invalid,
-    pub(super) help: Cow<'static, str>,
+#[derive(Clone, Debug)]
+pub struct Unreadable {
+    /// The key that has to change.
+    pub part: Part,
+    /// Why.
+    pub reason: Invalid,
+    /// What to do.
+    pub help: Cow<'static, str>,
 }
 
-/// The key of a build that has to change.
-pub(super) enum Part {
+/// A key of a build.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Part {
+    /// `source`
     Source,
+    /// `recipe`
     Recipe,
+    /// `ignore`
     Ignore,
 }
 
@@ -36,7 +44,7 @@ impl Unreadable {
     }
 }
 
-pub(super) fn no_recipe(recipe: &str) -> Unreadable {
+pub(crate) fn no_recipe(recipe: &str) -> Unreadable {
     Unreadable::new(
         Part::Recipe,
         format!("no `{recipe}` in this folder"),
@@ -44,26 +52,38 @@ pub(super) fn no_recipe(recipe: &str) -> Unreadable {
     )
 }
 
-/// The files of a build.
-pub(super) struct BuildContent<'a> {
-    pub(super) files: &'a dyn Files,
-    pub(super) folder: &'a Path,
+/// The files of a build, and all that its image depends on.
+pub struct BuildContext<'a> {
+    /// Reads them.
+    pub files: &'a dyn Files,
+    /// The folder, as a resolved path.
+    pub folder: &'a Path,
     /// The largest size of a file in bytes.
-    pub(super) largest: u64,
+    pub largest: u64,
     /// The recipe; `None` for a build that another tool makes.
-    pub(super) recipe: Option<&'a str>,
-    /// The arguments, by name.
-    pub(super) args: &'a [(&'a str, String)],
-    /// The digests of the builds that it takes from.
-    pub(super) bases: &'a [&'a str],
+    pub recipe: Option<&'a str>,
+    /// The file that says what to ignore; `None` for the usual one, which may be absent.
+    pub ignore: Option<&'a str>,
 }
 
-impl BuildContent<'_> {
-    /// The first twelve hex digits of a SHA-256 over the name of the recipe, over names, modes and contents of the
-    /// files, sorted by name, over the arguments and over the builds that it takes from. The recipe always belongs to
-    /// the files, even if it is ignored.
-    pub(super) fn digest(&self, ignore: Option<&str>) -> Result<String, Unreadable> {
-        let ignored = self.ignored(ignore)?;
+/// A file of a build.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct ContextFile {
+    /// Its path in the folder.
+    pub path: PathBuf,
+    /// Whether it is executable.
+    pub is_program: bool,
+    /// Its path on the disk: a link leads to another file of the folder.
+    pub real: PathBuf,
+}
+
+impl BuildContext<'_> {
+    /// The files, sorted by their paths. The recipe always belongs to them, even if it is ignored.
+    ///
+    /// # Errors
+    /// [`Unreadable`]
+    pub fn list(&self) -> Result<Vec<ContextFile>, Unreadable> {
+        let ignored = self.ignored(self.ignore)?;
         let mut found = Vec::new();
         self.walk(Path::new(""), &ignored, &mut found)?;
         if let Some(recipe) = self.recipe.map(PathBuf::from)
@@ -72,10 +92,7 @@ impl BuildContent<'_> {
             found.push((recipe, false));
         }
         found.sort();
-        let mut digest = Digest::default();
-        // Another recipe among the same files gives another image.
-        digest.piece(self.recipe.unwrap_or(NO_RECIPE).as_bytes());
-        for (path, is_program) in found {
+        let resolved = found.into_iter().map(|(path, is_program)| {
             let shown = path.display().to_string();
             let real = confine(self.files, self.folder, self.folder, &shown).map_err(|_| {
                 if self.recipe == Some(&shown) {
@@ -84,25 +101,49 @@ impl BuildContent<'_> {
                     Unreadable::file(format!("{shown} leads to nothing, or out of the folder"))
                 }
             })?;
-            let bytes = self.files.read(&real, self.largest).map_err(|error| match error.kind() {
-                std::io::ErrorKind::FileTooLarge => Unreadable::new(
-                    Part::Source,
-                    format!("{shown} has more than {} bytes, the limit of `largest`", self.largest),
-                    format!("raise `largest`, or add a line for the file to `{IGNORE_FILE}`"),
-                ),
-                _ => Unreadable::file(format!("{shown}: {}", reason(&error))),
-            })?;
-            let mode: &[u8] = if is_program { b"program" } else { b"file" };
-            for piece in [shown.as_bytes(), mode, &bytes] {
+            Ok(ContextFile { path, is_program, real })
+        });
+        resolved.collect()
+    }
+
+    /// The content of one of its files.
+    ///
+    /// # Errors
+    /// [`Unreadable`]
+    pub fn read(&self, file: &ContextFile) -> Result<Vec<u8>, Unreadable> {
+        let shown = file.path.display();
+        self.files.read(&file.real, self.largest).map_err(|error| match error.kind() {
+            std::io::ErrorKind::FileTooLarge => Unreadable::new(
+                Part::Source,
+                format!("{shown} has more than {} bytes, the limit of `largest`", self.largest),
+                format!("raise `largest`, or add a line for the file to `{IGNORE_FILE}`"),
+            ),
+            _ => Unreadable::file(format!("{shown}: {}", reason(&error))),
+        })
+    }
+
+    /// The first twelve hex digits of a SHA-256 over the name of the recipe, over names, modes and contents of the
+    /// files, sorted by name, over the arguments, sorted by name, and over the digests of the builds that it takes from.
+    ///
+    /// # Errors
+    /// [`Unreadable`]
+    pub fn digest(&self, args: &[(&str, String)], bases: &[&str]) -> Result<String, Unreadable> {
+        let mut digest = Digest::default();
+        // Another recipe among the same files gives another image.
+        digest.piece(self.recipe.unwrap_or(NO_RECIPE).as_bytes());
+        for file in self.list()? {
+            let bytes = self.read(&file)?;
+            let mode: &[u8] = if file.is_program { b"program" } else { b"file" };
+            for piece in [file.path.display().to_string().as_bytes(), mode, &bytes] {
                 digest.piece(piece);
             }
         }
-        for (name, value) in self.args {
+        for (name, value) in args {
             for piece in ["argument", name, value] {
                 digest.piece(piece.as_bytes());
             }
         }
-        for base in self.bases {
+        for base in bases {
             digest.piece(b"takes from");
             digest.piece(base.as_bytes());
         }

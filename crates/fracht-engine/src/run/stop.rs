@@ -1,0 +1,121 @@
+//! Stops a stack, in reverse order, and removes what it is made of. Data stays unless it is to be removed as well.
+
+use std::collections::BTreeMap;
+use std::time::Duration;
+
+use fracht_core::model::{BeforeStop, Container, Workload};
+
+use crate::actual::{Actual, Seen, at_once};
+use crate::api::{Engine, EngineError};
+use crate::desired::names::Owner;
+use crate::steps::started_last_first;
+
+/// What was stopped and removed.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Stopped {
+    /// The containers, by their names in output, in the order in which they were stopped.
+    pub containers: Vec<String>,
+    /// The networks.
+    pub networks: Vec<String>,
+    /// The volumes.
+    pub volumes: Vec<String>,
+    /// The volumes that stay.
+    pub kept: Vec<String>,
+}
+
+/// How a container is ended.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Ending {
+    /// The program that runs in it before.
+    pub before: Option<Vec<String>>,
+    /// How long it has to stop.
+    pub within: Duration,
+}
+
+impl Ending {
+    /// The way in which a container is ended that the stack has no more.
+    pub fn short() -> Self {
+        Self { before: None, within: Duration::from_secs(10) }
+    }
+
+    /// The way in which a container of the model is ended.
+    pub fn of(workload: &Workload, container: &Container) -> Self {
+        let before = match container.before_stop.as_ref().map(|before| &before.value) {
+            Some(BeforeStop::Run(words)) => Some(words.iter().map(|word| word.value.to_string()).collect()),
+            // A pause lets load balancers notice, and here are none.
+            Some(BeforeStop::Wait(_)) | None => None,
+        };
+        Self { before, within: workload.stop_time() }
+    }
+
+    /// Ends and removes a container. That it is not there is fine.
+    ///
+    /// # Errors
+    /// [`EngineError`]
+    pub fn end(&self, engine: &Engine, name: &str) -> Result<(), EngineError> {
+        if let Some(command) = &self.before {
+            // It may not run, and then there is nothing to do before.
+            let _ = engine.run(name, command.clone(), self.within.max(Duration::from_secs(1)));
+        }
+        engine.stop(name, self.within)?;
+        engine.remove(name)
+    }
+}
+
+/// The containers of some tables, in groups: each group stops at once, after the one before. `waves` has the place of
+/// each table in the start order; those that it does not have are stopped first.
+pub fn stop_order<'a>(
+    actual: &'a Actual,
+    waves: &BTreeMap<String, usize>,
+    is_chosen: impl Fn(&Seen) -> bool,
+) -> Vec<Vec<&'a Seen>> {
+    let mut groups: BTreeMap<(usize, bool), Vec<&Seen>> = BTreeMap::new();
+    for seen in started_last_first(actual.containers.values().filter(|seen| is_chosen(seen))) {
+        let wave = waves.get(&seen.of).copied().unwrap_or(usize::MAX);
+        // A sidecar has the network of its main container, which goes later.
+        groups.entry((wave, seen.sidecar.is_some())).or_default().push(seen);
+    }
+    groups.into_values().rev().collect()
+}
+
+/// Stops and removes the containers of `groups`, then networks and volumes that no container is left for.
+///
+/// # Errors
+/// [`EngineError`]. What was removed is removed, and another run goes on from there.
+pub fn stop(
+    engine: &Engine,
+    owner: &Owner,
+    (actual, groups): (&Actual, &[Vec<&Seen>]),
+    ending: &(dyn Fn(&Seen) -> Ending + Sync),
+    (is_whole, with_data): (bool, bool),
+    watch: &(dyn Fn(&str) + Sync),
+) -> Result<Stopped, EngineError> {
+    let mut stopped = Stopped::default();
+    for group in groups {
+        let results = at_once(group, |seen| {
+            let shown = actual.shown(seen);
+            watch(&shown);
+            ending(seen).end(engine, &seen.name).map(|()| shown)
+        });
+        for result in results {
+            stopped.containers.push(result?);
+        }
+    }
+    if !is_whole {
+        return Ok(stopped);
+    }
+    let shown = |name: &str| name.strip_prefix(&owner.name("")).unwrap_or(name).to_owned();
+    for name in actual.networks.keys() {
+        engine.remove_network(name)?;
+        stopped.networks.push(shown(name));
+    }
+    for (name, of) in &actual.volumes {
+        if with_data || !of.starts_with("volume.") {
+            engine.remove_volume(name)?;
+            stopped.volumes.push(shown(name));
+        } else {
+            stopped.kept.push(shown(name));
+        }
+    }
+    Ok(stopped)
+}

@@ -1,0 +1,211 @@
+//! Builds images on the engine, in the order in which they take from each other.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::io::{self, Read};
+
+use fracht_core::escape::escaped;
+use fracht_core::files::Files;
+use fracht_core::files::context::{ContextFile, Unreadable};
+use fracht_core::model::{Build, BuildId, Model};
+use fracht_core::plan::images::ImagePlan;
+use fracht_engine::api::{Engine, EngineError, LocalImage, Progress};
+use fracht_engine::transport::encoded;
+
+use crate::engine;
+use crate::failure::Failure;
+
+/// The label of a built image with the digest of its content.
+pub(crate) const CONTENT: &str = "fracht.content";
+
+/// How many of the last lines of a build that failed are shown.
+const LAST: usize = 30;
+
+/// What happens to a build.
+pub(crate) enum BuildStep<'s> {
+    /// The image is there, with this content.
+    There,
+    /// It begins.
+    Begins,
+    /// A line of its output.
+    Says(&'s str),
+    /// It is done.
+    Done,
+}
+
+/// Builds some images, and those that they take from. What is there with the same content is skipped. Returns how many
+/// were built.
+pub(crate) fn build(
+    (model, files): (&Model, &dyn Files),
+    engine: &Engine,
+    wanted: &BTreeSet<BuildId>,
+    tell: &mut dyn FnMut(&Build, BuildStep<'_>),
+) -> Result<usize, Failure> {
+    let order = ImagePlan::of(model).builds;
+    let needed = with_bases(model, wanted);
+    let mut digests: BTreeMap<BuildId, String> = BTreeMap::new();
+    let mut built = 0;
+    for id in order.into_iter().filter(|id| needed.contains(id)) {
+        let build = &model.builds[id];
+        let Some(image) = &build.image else { continue };
+        let reference = image.text();
+        let there = engine.image(reference).map_err(|error| engine::failure(&error))?;
+        if build.recipe.is_none() {
+            let message = format!("the image of `build.{}` is not on this machine: {reference}", build.name);
+            let help = "another tool makes it (`recipe = \"none\"`): make it, and run the command again";
+            there.is_some().then_some(()).ok_or_else(|| Failure::new(message, help))?;
+            continue;
+        }
+        let bases: Vec<&str> =
+            build.takes.iter().filter_map(|base| digests.get(base)).map(String::as_str).collect();
+        let args = arguments(build);
+        let context = build.context(files);
+        let digest = context.digest(&args, &bases).map_err(|unreadable| failure(build, unreadable))?;
+        let is_there = there.as_ref().and_then(content_of).is_some_and(|content| content == digest);
+        digests.insert(id, digest.clone());
+        if is_there {
+            tell(build, BuildStep::There);
+            continue;
+        }
+        tell(build, BuildStep::Begins);
+        let list = context.list().map_err(|unreadable| failure(build, unreadable))?;
+        let mut failed = None;
+        let mut read = |file: &ContextFile| {
+            context.read(file).map_err(|unreadable| {
+                let error = io::Error::other(unreadable.reason.to_string());
+                failed = Some(unreadable);
+                error
+            })
+        };
+        let mut archive = Archive::new(&list, &mut read);
+        let mut said: Vec<String> = Vec::new();
+        let mut seen = |progress: &Progress| {
+            for line in progress.stream.lines().chain(progress.error.lines()) {
+                said.push(line.to_owned());
+                tell(build, BuildStep::Says(line));
+            }
+        };
+        let query = query(build, reference, &args, &digest);
+        let done = engine.build((reference, &query), &mut archive, &mut seen);
+        if let Some(unreadable) = failed {
+            return Err(failure(build, unreadable));
+        }
+        done.map_err(|error| build_failed(build, &error, &said))?;
+        tell(build, BuildStep::Done);
+        built += 1;
+    }
+    Ok(built)
+}
+
+/// Some builds and all that they take from.
+pub(crate) fn with_bases(model: &Model, wanted: &BTreeSet<BuildId>) -> BTreeSet<BuildId> {
+    let mut needed = wanted.clone();
+    let mut open: Vec<BuildId> = wanted.iter().copied().collect();
+    while let Some(id) = open.pop() {
+        for base in &model.builds[id].takes {
+            if needed.insert(*base) {
+                open.push(*base);
+            }
+        }
+    }
+    needed
+}
+
+/// The digest of the content of an image that Fracht built.
+pub(crate) fn content_of(image: &LocalImage) -> Option<&str> {
+    image.config.labels.get(CONTENT).map(String::as_str)
+}
+
+/// The arguments, by name.
+fn arguments(build: &Build) -> Vec<(&str, String)> {
+    let mut args: Vec<(&str, String)> =
+        build.args.iter().map(|(name, text)| (&**name, text.plain())).collect();
+    args.sort();
+    args
+}
+
+fn query(build: &Build, reference: &str, args: &[(&str, String)], digest: &str) -> String {
+    let json = |pairs: BTreeMap<&str, &str>| encoded(&serde_json::json!(pairs).to_string());
+    let args: BTreeMap<&str, &str> = args.iter().map(|(name, value)| (*name, &**value)).collect();
+    let recipe = build.recipe.as_ref().map_or("", |recipe| &*recipe.value);
+    format!(
+        "dockerfile={}&t={}&rm=1&forcerm=1&buildargs={}&labels={}",
+        encoded(recipe),
+        encoded(reference),
+        json(args),
+        json(BTreeMap::from([(CONTENT, digest)]))
+    )
+}
+
+fn failure(build: &Build, unreadable: Unreadable) -> Failure {
+    let Unreadable { reason, help, .. } = unreadable;
+    Failure::new(format!("cannot read the content of `build.{}`: {reason}", build.name), help)
+}
+
+fn build_failed(build: &Build, error: &EngineError, said: &[String]) -> Failure {
+    if error.is_lost() {
+        return engine::failure(error);
+    }
+    let reason = match error {
+        EngineError::Refused { message, .. } => message.clone(),
+        other => other.to_string(),
+    };
+    let last = said.get(said.len().saturating_sub(LAST)..).unwrap_or_default();
+    let log = last.iter().filter(|line| !line.trim().is_empty()).map(|line| format!("  | {}", escaped(line)));
+    let help = format!("fix the recipe or the files of {}, and run the command again", build.folder);
+    Failure::Error {
+        message: format!("the build of `build.{}` failed: {reason}", build.name),
+        help: log.chain([help]).collect(),
+    }
+}
+
+/// The tar archive of a build's files, made while it is read, so that a large folder needs no memory.
+struct Archive<'a> {
+    files: std::slice::Iter<'a, ContextFile>,
+    read: &'a mut dyn FnMut(&ContextFile) -> io::Result<Vec<u8>>,
+    ready: io::Cursor<Vec<u8>>,
+    is_over: bool,
+}
+
+impl<'a> Archive<'a> {
+    fn new(files: &'a [ContextFile], read: &'a mut dyn FnMut(&ContextFile) -> io::Result<Vec<u8>>) -> Self {
+        Self { files: files.iter(), read, ready: io::Cursor::default(), is_over: false }
+    }
+
+    /// Makes the part of the next file, or the end.
+    fn next(&mut self) -> io::Result<()> {
+        let mut part = Vec::new();
+        match self.files.next() {
+            Some(file) => {
+                let bytes = (self.read)(file)?;
+                let mut header = tar::Header::new_gnu();
+                header.set_size(bytes.len() as u64);
+                header.set_mode(if file.is_program { 0o755 } else { 0o644 });
+                header.set_mtime(0);
+                let mut builder = tar::Builder::new(&mut part);
+                builder.append_data(&mut header, &file.path, &*bytes)?;
+                // The builder adds an end, which is written once, after the last file.
+                let length = builder.get_ref().len();
+                drop(builder);
+                part.truncate(length);
+            }
+            None => {
+                self.is_over = true;
+                part = vec![0; 1024];
+            }
+        }
+        self.ready = io::Cursor::new(part);
+        Ok(())
+    }
+}
+
+impl Read for Archive<'_> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        loop {
+            let read = self.ready.read(buffer)?;
+            if read > 0 || self.is_over || buffer.is_empty() {
+                return Ok(read);
+            }
+            self.next()?;
+        }
+    }
+}

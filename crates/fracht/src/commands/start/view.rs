@@ -1,0 +1,191 @@
+//! What a person sees of a start: on a terminal a line for each container, in waves, drawn again as they change; else a
+//! line for each change.
+
+use std::collections::BTreeSet;
+use std::sync::Mutex;
+use std::time::{Duration, Instant};
+
+use fracht_engine::desired::Desired;
+use fracht_engine::probe::in_words;
+use fracht_engine::run::{Event, Point};
+use unicode_width::UnicodeWidthStr as _;
+
+use crate::engine::Machine;
+use crate::ui::Ui;
+use crate::ui::screen;
+use crate::ui::style::{BOLD, ERROR, GOOD, HELP, OPEN, QUIET, Style};
+
+/// How often the lines of a terminal are drawn again.
+const TICK: Duration = Duration::from_millis(100);
+
+/// A line.
+struct Row {
+    unit: usize,
+    wave: usize,
+    name: String,
+    is_on_chain: bool,
+    text: String,
+    style: Style,
+    /// Since when it is so, if that is shown.
+    since: Option<Instant>,
+}
+
+/// The view of a start.
+pub(super) struct View<'u> {
+    ui: &'u mut Ui,
+    title: String,
+    rows: Vec<Row>,
+    /// How many lines are on the terminal; `None` if there is none.
+    drawn: Option<usize>,
+    width: usize,
+    begun: Instant,
+    names: usize,
+}
+
+impl<'u> View<'u> {
+    pub(super) fn new(machine: &Machine, desired: &Desired, chosen: &[bool], ui: &'u mut Ui) -> Self {
+        let (model, order) = (machine.model(), &machine.verdict.facts.order);
+        let chain = order.longest_chain(model).filter(|chain| chain.links.len() > 1);
+        let chain: BTreeSet<usize> =
+            chain.iter().flat_map(|chain| &chain.links).map(|id| id.index()).collect();
+        let mut rows = Vec::new();
+        for (index, unit) in desired.units.iter().enumerate() {
+            if chosen.get(index) != Some(&true) {
+                continue;
+            }
+            let on: Vec<&str> =
+                unit.after.iter().filter_map(|(on, _)| desired.units.get(*on)).map(|on| &*on.name).collect();
+            let text =
+                if on.is_empty() { "waits".to_owned() } else { format!("waits for {}", on.join(", ")) };
+            for container in unit.replicas.iter().flat_map(|replica| replica.containers()) {
+                rows.push(Row {
+                    unit: index,
+                    wave: order.wave(unit.id).unwrap_or(usize::MAX),
+                    name: container.shown.clone(),
+                    is_on_chain: chain.contains(&index),
+                    text: text.clone(),
+                    style: QUIET,
+                    since: None,
+                });
+            }
+        }
+        rows.sort_by_key(|row| row.wave);
+        let (columns, lines) = screen::size_of_messages().unwrap_or_default();
+        // Lines that do not fit cannot be drawn again.
+        let is_live = ui.shows_progress() && rows.len() + 12 < lines;
+        let names = rows.iter().map(|row| row.name.width()).max().unwrap_or(0);
+        let title = format!("{BOLD}{}{BOLD:#} on {}", machine.owner.stack, machine.owner.target);
+        let drawn = is_live.then_some(0);
+        Self { ui, title, rows, drawn, width: columns, begun: Instant::now(), names }
+    }
+
+    /// Shows something that happened.
+    pub(super) fn event(&mut self, event: Event) {
+        let (unit, name, point) = match event {
+            Event::Prepared(words) => {
+                if self.drawn.is_none() {
+                    self.ui.progress(&words);
+                }
+                return;
+            }
+            Event::At(unit, name, point) => (unit, name, point),
+        };
+        let (text, style, is_timed) = words(&point);
+        if self.drawn.is_none() {
+            let is_shown = !matches!(point, Point::Asking | Point::Starting);
+            if is_shown {
+                self.ui.progress(&format!("{name:0$}  {style}{text}{style:#}", self.names));
+            }
+            return;
+        }
+        if let Some(row) = self.rows.iter_mut().find(|row| row.unit == unit && row.name == name) {
+            row.text = text;
+            row.style = style;
+            row.since = is_timed.then(Instant::now);
+        }
+        // The sidecars of a replica that stays as it is.
+        if matches!(point, Point::Kept) {
+            let beside = format!("{name}.");
+            for row in self.rows.iter_mut().filter(|row| row.unit == unit && row.name.starts_with(&beside)) {
+                (row.text, row.style) = (words(&point).0, QUIET);
+            }
+        }
+        self.draw();
+    }
+
+    /// Draws all lines again.
+    fn draw(&mut self) {
+        let Some(drawn) = self.drawn else { return };
+        let mut lines = vec![format!("{}  {QUIET}{}{QUIET:#}", self.title, in_words(self.begun.elapsed()))];
+        let mut wave = 0;
+        for row in &self.rows {
+            if row.wave != wave {
+                wave = row.wave;
+                lines.push(if wave == usize::MAX {
+                    String::new()
+                } else {
+                    format!("{QUIET}wave {wave}{QUIET:#}")
+                });
+            }
+            let mark = if row.is_on_chain { '*' } else { ' ' };
+            let since =
+                row.since.map_or_else(String::new, |since| format!(", {}", in_words(since.elapsed())));
+            let room = self.width.saturating_sub(self.names + 7);
+            let text: String = format!("{}{since}", row.text).chars().take(room).collect();
+            let (style, name, names) = (row.style, &row.name, self.names);
+            lines.push(format!("{mark} {name:names$}  {style}{text}{style:#}"));
+        }
+        if self.rows.iter().any(|row| row.is_on_chain) {
+            lines.push(format!("{QUIET}* the chain that may take the longest{QUIET:#}"));
+        }
+        self.ui.redraw(drawn, &lines);
+        self.drawn = Some(lines.len());
+    }
+
+    /// Draws the last state.
+    pub(super) fn end(&mut self) {
+        self.draw();
+    }
+}
+
+/// A point in words, its style, and whether its time is shown.
+fn words(point: &Point) -> (String, Style, bool) {
+    match point {
+        Point::Kept => ("runs already".to_owned(), QUIET, false),
+        Point::Removing(why) => (format!("removed: {why}"), OPEN, false),
+        Point::Creating(Some(why)) => (format!("replaced: {why}"), OPEN, false),
+        Point::Creating(None) => ("created".to_owned(), OPEN, false),
+        Point::Starting => ("starts".to_owned(), OPEN, true),
+        Point::Asking => ("started, health check".to_owned(), HELP, true),
+        Point::Running => ("runs".to_owned(), HELP, true),
+        Point::Again(tries, code) => {
+            (format!("try {tries} ended with exit code {code}, tried again"), OPEN, true)
+        }
+        Point::Started(_) => ("runs".to_owned(), GOOD, false),
+        Point::Ready(time) => (format!("ready after {}", in_words(*time)), GOOD, false),
+        Point::Done(time) => (format!("done after {}", in_words(*time)), GOOD, false),
+        Point::Failed(failed) => (format!("failed: {}", failed.reason), ERROR, false),
+        Point::Blocked(on) => (format!("not started: waits for {}", on.join(", ")), ERROR, false),
+    }
+}
+
+/// Does some work while the lines are drawn again and again, so that times go on.
+pub(super) fn ticking<R: Send>(view: &Mutex<View<'_>>, work: impl FnOnce() -> R + Send) -> R {
+    let is_live = view.lock().is_ok_and(|view| view.drawn.is_some());
+    if !is_live {
+        return work();
+    }
+    std::thread::scope(|scope| {
+        let (over, wait) = std::sync::mpsc::channel::<()>();
+        scope.spawn(move || {
+            while wait.recv_timeout(TICK) == Err(std::sync::mpsc::RecvTimeoutError::Timeout) {
+                if let Ok(mut view) = view.lock() {
+                    view.draw();
+                }
+            }
+        });
+        let done = work();
+        drop(over);
+        done
+    })
+}

@@ -1,0 +1,102 @@
+//! The images of what is started: those that are missing are built or pulled before anything is changed.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use fracht_core::model::{Fetch, Model};
+use fracht_engine::actual::at_once;
+use fracht_engine::api::{EngineError, LocalImage};
+use fracht_engine::desired::Container;
+
+use crate::builds::{self, BuildStep};
+use crate::engine::{self, Machine};
+use crate::failure::Failure;
+use crate::ui::{Ui, counted};
+
+/// The images, by their references.
+pub(crate) type Images = BTreeMap<String, LocalImage>;
+
+/// The images of some containers; what is missing is built or pulled.
+pub(crate) fn fetch(
+    machine: &Machine,
+    containers: &[&Container],
+    skip_builds: bool,
+    ui: &mut Ui,
+) -> Result<Images, Failure> {
+    let model = machine.model();
+    if !skip_builds {
+        build(machine, model, containers, ui)?;
+    }
+    let mut pulls: BTreeMap<&str, (&Container, bool)> = BTreeMap::new();
+    for container in containers {
+        let is_always = container.fetch == Some(Fetch::Always) && !container.is_built;
+        let pull = pulls.entry(&container.spec.image).or_insert((container, false));
+        pull.1 |= is_always;
+    }
+    let names: Vec<(&str, (&Container, bool))> = pulls.into_iter().collect();
+    let looked = at_once(&names, |(name, _)| machine.engine.image(name));
+    let mut images = Images::new();
+    let mut missing = Vec::new();
+    for ((name, (container, is_always)), image) in names.iter().zip(looked) {
+        let image = image.map_err(|error| engine::failure(&error))?;
+        match image {
+            Some(image) if !is_always => _ = images.insert((*name).to_owned(), image),
+            _ => missing.push((*name, *container)),
+        }
+    }
+    refuse_unpullable(&missing, skip_builds)?;
+    for (name, _) in &missing {
+        ui.progress(&format!("pulling {name}"));
+    }
+    let pulled = at_once(&missing, |(name, container)| {
+        machine.engine.pull(name, container.platform.as_deref(), &mut |_| {})?;
+        machine.engine.image(name)
+    });
+    let mut failed = Vec::new();
+    for ((name, _), image) in missing.iter().zip(pulled) {
+        match image {
+            Ok(Some(image)) => _ = images.insert((*name).to_owned(), image),
+            Ok(None) => failed.push(format!("{name}: it is not there after it was pulled")),
+            Err(error) if error.is_lost() => return Err(engine::failure(&error)),
+            Err(EngineError::Refused { message, .. }) => failed.push(format!("{name}: {message}")),
+            Err(error) => failed.push(format!("{name}: {error}")),
+        }
+    }
+    if failed.is_empty() {
+        return Ok(images);
+    }
+    let message = format!("cannot pull {}; nothing was changed", counted(failed.len(), "image"));
+    Err(Failure::Error { message, help: failed })
+}
+
+/// Images that are missing and may not be pulled.
+fn refuse_unpullable(missing: &[(&str, &Container)], skip_builds: bool) -> Result<(), Failure> {
+    for (name, container) in missing {
+        if container.is_built {
+            let help =
+                if skip_builds { "run it without `--skip-builds`" } else { "run `fracht images --build`" };
+            return Err(Failure::new(format!("the image {name} is not on this machine"), help));
+        }
+        if container.fetch == Some(Fetch::Never) {
+            let message = format!("the image {name} is not on this machine, and `fetch` is \"never\"");
+            return Err(Failure::new(message, "put it there, or change `fetch`"));
+        }
+    }
+    Ok(())
+}
+
+fn build(machine: &Machine, model: &Model, containers: &[&Container], ui: &mut Ui) -> Result<(), Failure> {
+    let built: BTreeSet<&str> =
+        containers.iter().filter(|one| one.is_built).map(|one| &*one.spec.image).collect();
+    let wanted = model
+        .builds
+        .entries()
+        .filter(|(_, build)| build.image.as_ref().is_some_and(|image| built.contains(&**image.text())));
+    let wanted = wanted.map(|(id, _)| id).collect();
+    let files = machine.project.files();
+    builds::build((model, files), &machine.engine, &wanted, &mut |build, step| match step {
+        BuildStep::Begins => ui.progress(&format!("building {}", build.name)),
+        BuildStep::Done => ui.progress(&format!("built {}", build.name)),
+        BuildStep::There | BuildStep::Says(_) => {}
+    })?;
+    Ok(())
+}

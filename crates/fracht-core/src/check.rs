@@ -255,6 +255,7 @@ impl<'f> Project<'f> {
             folder_shown: &self.folder_shown,
             inputs: &self.inputs,
             kept: self.lock.ports(target),
+            pins: self.lock.images(),
             is_whole: self.is_whole,
         };
         let Reading { model, layered, symbols, knows_target } =

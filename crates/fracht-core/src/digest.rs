@@ -25,6 +25,15 @@ impl Digest {
     }
 }
 
+/// The digest of a document as registries write it (OCI image specification 1.1).
+pub fn sha256(bytes: &[u8]) -> String {
+    let hash = Sha256::digest(bytes);
+    hash.iter().fold("sha256:".to_owned(), |mut out, byte| {
+        let _ = write!(out, "{byte:02x}");
+        out
+    })
+}
+
 /// Eight hex digits of the digest of one piece: enough to make names differ.
 pub fn short(bytes: &[u8]) -> String {
     let mut digest = Digest::default();

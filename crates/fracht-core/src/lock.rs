@@ -1,7 +1,7 @@
 //! The lock of a stack, `fracht.lock`: what was chosen once, so that it stays.
 //!
 //! It is a TOML file beside the stack file, with a line for each choice, sorted, so that it merges well in version
-//! control. Every command reads it; only `fracht ports --assign` writes it.
+//! control. Every command reads it; only `fracht ports --assign` and `fracht images --pin` write it.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
@@ -10,7 +10,7 @@ use std::sync::Arc;
 use crate::diag::reading::{BAD_VALUE, FILE_UNREADABLE, SYNTAX, UNKNOWN_KEY};
 use crate::diag::{Diagnostic, Sink};
 use crate::files::{Files, MOST_BYTES, reason};
-use crate::grammar::at;
+use crate::grammar::{at, image};
 use crate::model::Kept;
 use crate::source::{Sources, Span, Syntax};
 use crate::syntax;
@@ -18,24 +18,33 @@ use crate::tree::{Node, Value};
 
 /// The table of port numbers.
 const PORT: &str = "port";
+/// The table of digests of images.
+const IMAGE: &str = "image";
 /// The numbers of a port that has them instead of others.
 const AT: &str = "at";
 /// What the stack sets for such a port.
 const INSTEAD_OF: &str = "instead-of";
 
 /// The start of every lock.
-const HEADER: &str = "# What was chosen once, so that it stays. `fracht ports --assign` writes this file.\n\
-                      # Keep it in version control. To have a number chosen anew, remove its line.\n";
+const HEADER: &str = "# What was chosen once, so that it stays: numbers by `fracht ports --assign`, digests of images by\n\
+                      # `fracht images --pin`. Keep it in version control. To have one chosen anew, remove its line.\n";
 
 /// What to do about a line that is not one of a lock.
 const HELP: &str = "remove the line, then run `fracht ports --assign`";
+/// What to do about a line with an image.
+const HELP_FOR_IMAGE: &str = "remove the line, then run `fracht images --pin`";
 
 /// What was chosen for a stack.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Lock {
     /// The port numbers of each target, sorted.
     ports: BTreeMap<Arc<str>, Vec<Kept>>,
+    /// The digests of images, by their references.
+    images: Pins,
 }
+
+/// Digests of images, by their references.
+pub type Pins = BTreeMap<Arc<str>, Arc<str>>;
 
 /// The path of the lock of a stack file: beside it, `fracht.lock` for `fracht.toml`. `None` for a stack file with the
 /// name of a lock.
@@ -85,6 +94,10 @@ impl Lock {
             if entry.has_broken_key() {
                 continue;
             }
+            if &**name == IMAGE {
+                lock.images = pins(&entry.node, sink);
+                continue;
+            }
             if &**name != PORT {
                 sink.push(unknown(name, entry.key_span));
                 continue;
@@ -107,6 +120,16 @@ impl Lock {
         self.ports.get(target).map_or(&[], Vec::as_slice)
     }
 
+    /// The digests of images.
+    pub fn images(&self) -> &Pins {
+        &self.images
+    }
+
+    /// Sets the digests of images.
+    pub fn set_images(&mut self, images: Pins) {
+        self.images = images;
+    }
+
     /// Sets the port numbers of a target.
     pub fn set(&mut self, target: &Arc<str>, mut kept: Vec<Kept>) {
         kept.sort_by(|a, b| a.key().cmp(&b.key()));
@@ -125,6 +148,12 @@ impl Lock {
     /// The text of the file.
     pub fn text(&self) -> String {
         let mut out = HEADER.to_owned();
+        if !self.images.is_empty() {
+            out.push_str(&format!("\n[{IMAGE}]\n"));
+        }
+        for (reference, digest) in &self.images {
+            out.push_str(&format!("\"{reference}\" = \"{digest}\"\n"));
+        }
         for (target, kept) in &self.ports {
             out.push_str(&format!("\n[{PORT}.{target}]\n"));
             for Kept { service, port, at, instead_of, .. } in kept {
@@ -175,6 +204,33 @@ fn tables<'t>(node: &'t Node, sink: &mut Sink) -> Vec<(&'t Arc<str>, &'t Node)> 
         Some((name, &entry.node))
     });
     named.collect()
+}
+
+/// The digests of images. Invalid lines are reported.
+fn pins(node: &Node, sink: &mut Sink) -> Pins {
+    let mut pins = Pins::new();
+    let Some(entries) = node.table() else {
+        if !matches!(node.value, Value::Tainted) {
+            sink.push(bad("invalid line in the lock", node.span, "a table is missing here"));
+        }
+        return pins;
+    };
+    for (reference, entry) in entries.iter().filter(|(_, entry)| !entry.has_broken_key()) {
+        let invalid = |label: &str| {
+            Diagnostic::new(&BAD_VALUE, format!("invalid image `{reference}` in the lock"))
+                .at(entry.node.span, label)
+                .help(HELP_FOR_IMAGE)
+        };
+        match (&entry.node.value, image::parse(reference)) {
+            (Value::Tainted, _) => {}
+            (_, Err(_)) => sink.push(invalid("its name is not a reference")),
+            (Value::Text(digest), Ok(image)) if image.with_digest(digest).is_ok() => {
+                pins.insert(Arc::clone(reference), Arc::clone(digest));
+            }
+            (_, Ok(_)) => sink.push(invalid("not a digest, such as sha256:…")),
+        }
+    }
+    pins
 }
 
 /// The kept numbers of one port; `None` if they are invalid, which is reported.

@@ -198,6 +198,9 @@ const AT_ONCE: usize = 8;
 
 /// The results of a function for each item, in their order; several are computed at once.
 pub fn at_once<T: Sync, R: Send>(items: &[T], work: impl Fn(&T) -> R + Sync) -> Vec<R> {
+    if let [one] = items {
+        return vec![work(one)];
+    }
     let next = AtomicUsize::new(0);
     let results: Mutex<Vec<(usize, R)>> = Mutex::new(Vec::with_capacity(items.len()));
     std::thread::scope(|scope| {

@@ -9,5 +9,6 @@ pub mod desired;
 pub mod output;
 pub mod probe;
 pub mod run;
+pub mod stand_in;
 pub mod steps;
 pub mod transport;

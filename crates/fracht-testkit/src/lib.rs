@@ -12,6 +12,8 @@
 pub mod as_json;
 pub mod generator;
 pub mod random_stack;
+#[cfg(feature = "registry")]
+pub mod registry;
 #[cfg(feature = "objects")]
 pub mod rendered;
 pub mod sets;

@@ -26,6 +26,8 @@ pub(crate) enum BuildStep<'s> {
     There,
     /// It begins.
     Begins,
+    /// It is for another platform than this machine's, which the engine has to emulate.
+    Elsewhere(&'s str),
     /// A line of its output.
     Says(&'s str),
     /// It is done.
@@ -41,6 +43,8 @@ pub(crate) fn build(
     tell: &mut dyn FnMut(&Build, BuildStep<'_>),
 ) -> Result<usize, Failure> {
     let order = ImagePlan::of(model).builds;
+    let (_, own) = engine.machine().map_err(|error| engine::failure(&error))?;
+    let own = format!("linux/{}", architecture(&own));
     let needed = with_bases(model, wanted);
     let mut digests: BTreeMap<BuildId, String> = BTreeMap::new();
     let mut built = 0;
@@ -60,13 +64,20 @@ pub(crate) fn build(
         let args = arguments(build);
         let context = build.context(files);
         let digest = context.digest(&args, &bases).map_err(|unreadable| failure(build, unreadable))?;
-        let is_there = there.as_ref().and_then(content_of).is_some_and(|content| content == digest);
+        let platform = platform(model, id, &own);
+        let is_there = there.as_ref().is_some_and(|image| {
+            let is_of_platform = platform.as_ref().is_none_or(|wanted| *wanted == platform_of(image));
+            is_of_platform && content_of(image) == Some(&*digest)
+        });
         digests.insert(id, digest.clone());
         if is_there {
             tell(build, BuildStep::There);
             continue;
         }
         tell(build, BuildStep::Begins);
+        if let Some(platform) = platform.as_ref().filter(|platform| **platform != own) {
+            tell(build, BuildStep::Elsewhere(platform));
+        }
         let list = context.list().map_err(|unreadable| failure(build, unreadable))?;
         let mut failed = None;
         let mut read = |file: &ContextFile| {
@@ -84,7 +95,10 @@ pub(crate) fn build(
                 tell(build, BuildStep::Says(line));
             }
         };
-        let query = query(build, reference, &args, &digest);
+        let mut query = query(build, reference, &args, &digest);
+        if let Some(platform) = &platform {
+            query.push_str(&format!("&platform={}", encoded(platform)));
+        }
         let done = engine.build((reference, &query), &mut archive, &mut seen);
         if let Some(unreadable) = failed {
             return Err(failure(build, unreadable));
@@ -108,6 +122,31 @@ pub(crate) fn with_bases(model: &Model, wanted: &BTreeSet<BuildId>) -> BTreeSet<
         }
     }
     needed
+}
+
+/// The platform for which an image is built: that of its users, or of the nodes; this machine's if it is one of them,
+/// and `None` if nothing asks for one.
+fn platform(model: &Model, build: BuildId, own: &str) -> Option<String> {
+    let plan = ImagePlan::of(model);
+    let used = plan.images.iter().filter(|used| used.build == Some(build));
+    let mut wanted: Vec<String> = used.flat_map(|used| &used.platforms).map(ToString::to_string).collect();
+    if wanted.is_empty() {
+        wanted = model.target.nodes.iter().map(|platform| platform.value.to_string()).collect();
+    }
+    wanted.iter().find(|platform| **platform == own).or(wanted.first()).cloned()
+}
+
+fn platform_of(image: &LocalImage) -> String {
+    format!("{}/{}", image.os, architecture(&image.architecture))
+}
+
+/// An architecture as platforms name it (OCI image index 1.1); engines also tell the names of kernels.
+fn architecture(name: &str) -> &str {
+    match name {
+        "x86_64" => "amd64",
+        "aarch64" => "arm64",
+        name => name,
+    }
 }
 
 /// The digest of the content of an image that Fracht built.

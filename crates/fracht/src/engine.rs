@@ -53,10 +53,16 @@ pub(crate) fn open_any(choice: &MachineChoice) -> Result<Machine, Failure> {
         let message = format!("target `{target}` is a cluster, not this machine");
         return Err(Failure::new(message, "choose a target with `on = \"machine\"`, or add one"));
     }
-    let engine = Engine::new(Box::new(Socket::at(socket(choice.engine.as_ref())?)));
-    engine.ping().map_err(|error| failure(&error))?;
+    let engine = connect(choice.engine.as_ref())?;
     let owner = Owner::of(&verdict.facts.model);
     Ok(Machine { project, verdict, engine, owner })
+}
+
+/// Connects with the engine at a socket, or with that of this machine.
+pub(crate) fn connect(named: Option<&PathBuf>) -> Result<Engine, Failure> {
+    let engine = Engine::new(Box::new(Socket::at(socket(named)?)));
+    engine.ping().map_err(|error| failure(&error))?;
+    Ok(engine)
 }
 
 impl Machine {
@@ -186,9 +192,9 @@ pub(crate) fn failure(error: &EngineError) -> Failure {
 pub(crate) fn age(time: Duration) -> String {
     let seconds = time.as_secs();
     match seconds {
-        ..120 => format!("{seconds} s"),
-        ..7200 => format!("{} min", seconds / 60),
-        ..172_800 => format!("{} h", seconds / 3600),
+        0..120 => format!("{seconds} s"),
+        120..7200 => format!("{} min", seconds / 60),
+        7200..172_800 => format!("{} h", seconds / 3600),
         _ => format!("{} d", seconds / 86_400),
     }
 }

@@ -2,14 +2,17 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use fracht_core::grammar::image;
 use fracht_core::model::{Fetch, Model};
 use fracht_engine::actual::at_once;
 use fracht_engine::api::{EngineError, LocalImage};
 use fracht_engine::desired::Container;
+use fracht_registry::login::Logins;
 
 use crate::builds::{self, BuildStep};
 use crate::engine::{self, Machine};
 use crate::failure::Failure;
+use crate::registry;
 use crate::ui::{Ui, counted};
 
 /// The images, by their references.
@@ -47,8 +50,13 @@ pub(crate) fn fetch(
     for (name, _) in &missing {
         ui.progress(&format!("pulling {name}"));
     }
+    let logins = if missing.is_empty() { Logins::default() } else { registry::logins(model, ui) };
     let pulled = at_once(&missing, |(name, container)| {
-        machine.engine.pull(name, container.platform.as_deref(), &mut |_| {})?;
+        let image = image::parse(name).unwrap_or_default();
+        let host = image.registry().unwrap_or_default();
+        let login = logins.of(host, image.repository());
+        let login = login.map(|login| (login.user.as_str(), login.password.as_str(), host));
+        machine.engine.pull(name, container.platform.as_deref(), login, &mut |_| {})?;
         machine.engine.image(name)
     });
     let mut failed = Vec::new();
@@ -66,6 +74,11 @@ pub(crate) fn fetch(
     }
     let message = format!("cannot pull {}; nothing was changed", counted(failed.len(), "image"));
     Err(Failure::Error { message, help: failed })
+}
+
+/// The note that an image is built for another platform than this machine's.
+pub(crate) fn for_other_platform(build: &str, platform: &str) -> String {
+    format!("`build.{build}` is for {platform}, which this machine is not: the engine has to emulate it")
 }
 
 /// Images that are missing and may not be pulled.
@@ -96,6 +109,7 @@ fn build(machine: &Machine, model: &Model, containers: &[&Container], ui: &mut U
     builds::build((model, files), &machine.engine, &wanted, &mut |build, step| match step {
         BuildStep::Begins => ui.progress(&format!("building {}", build.name)),
         BuildStep::Done => ui.progress(&format!("built {}", build.name)),
+        BuildStep::Elsewhere(platform) => ui.note(&for_other_platform(&build.name, platform)),
         BuildStep::There | BuildStep::Says(_) => {}
     })?;
     Ok(())

@@ -13,6 +13,7 @@ mod inputs;
 mod machine;
 mod making;
 mod objects;
+mod registry;
 mod secrets;
 mod stack;
 mod terminal;

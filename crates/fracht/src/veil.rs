@@ -16,8 +16,12 @@ pub(crate) struct Veil(Option<AhoCorasick>);
 impl Veil {
     /// A veil over some values. Of one with several lines, each line is hidden as well.
     pub(crate) fn over(values: &SecretValues) -> Self {
+        Self::hiding(values.values().flat_map(|keys| keys.values()))
+    }
+
+    fn hiding<'v>(values: impl Iterator<Item = &'v Vec<u8>>) -> Self {
         let mut texts: Vec<String> = Vec::new();
-        for value in values.values().flat_map(|keys| keys.values()) {
+        for value in values {
             let text = String::from_utf8_lossy(value);
             texts.extend(text.lines().map(|line| line.trim().to_owned()));
             // As it is inside an address.
@@ -55,8 +59,7 @@ mod tests {
             ("key".to_owned(), b"-----BEGIN-----\nabcdef\n-----END-----\n".to_vec()),
             ("pin".to_owned(), b"12".to_vec()),
         ]);
-        let values: SecretValues = [(fracht_core::model::Id::new(0), keys)].into_iter().collect();
-        let veil = Veil::over(&values);
+        let veil = Veil::hiding(keys.values());
         let text = "login gull@harbour, url gull%40harbour, abcdef, 12 boats";
         assert_eq!(veil.cover(text), "login ***, url ***, ***, 12 boats");
         assert_eq!(Veil::default().cover("gull"), "gull");

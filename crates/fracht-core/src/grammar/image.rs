@@ -54,6 +54,27 @@ impl Image {
         self.text.get(self.ends.tag.into()..)?.strip_prefix('@')
     }
 
+    /// The reference without its digest.
+    pub fn floating(&self) -> &str {
+        self.part(0, self.ends.tag)
+    }
+
+    /// The reference by its digest alone, if it has one: as engines take it.
+    pub fn exact(&self) -> String {
+        match self.digest() {
+            Some(digest) => format!("{}@{digest}", self.part(0, self.ends.repository)),
+            None => self.text.to_string(),
+        }
+    }
+
+    /// The reference with a digest, in place of its own if it has one.
+    ///
+    /// # Errors
+    /// Why the digest is invalid.
+    pub fn with_digest(&self, digest: &str) -> Result<Self, Invalid> {
+        parse(&format!("{}@{digest}", self.floating()))
+    }
+
     /// Whether the reference always means the same image: it has a digest, or a tag other than `latest`.
     pub fn is_pinned(&self) -> bool {
         self.digest().is_some() || self.tag().is_some_and(|tag| tag != "latest")

@@ -76,6 +76,16 @@ pub(crate) static REGISTRY: Field<Arc<str>> = Field {
     },
     takes: formatted(&format::REGISTRY),
 };
+pub(crate) static PLAIN_HTTP: Field<Arc<str>> = Field {
+    key: Key {
+        name: "plain-http",
+        default: "none",
+        becomes: NOTHING,
+        description: "Registries that Fracht asks without TLS, for example one on this machine.",
+        example: "[\"127.0.0.1:5055\"]",
+    },
+    takes: one_or_list(formatted(&format::REGISTRY)),
+};
 pub(crate) static DOMAIN: Field<Arc<str>> = Field {
     key: Key {
         name: "domain",
@@ -141,6 +151,7 @@ pub(crate) static TARGET_TABLE: TableShape = TableShape {
             &NAMESPACE,
             &NAMESPACE_PRESENT,
             &REGISTRY,
+            &PLAIN_HTTP,
             &DOMAIN,
             &WEB,
             &GATE,

@@ -23,6 +23,8 @@ pub struct Target {
     pub namespace_present: bool,
     /// The registry that built images are pushed to.
     pub registry: Option<Sourced<Arc<str>>>,
+    /// The registries that are asked without TLS.
+    pub plain_http: Vec<Arc<str>>,
     /// The default host name of web ports.
     pub domain: Option<Sourced<Arc<str>>>,
     /// The shared web entry.

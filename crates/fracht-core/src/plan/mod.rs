@@ -6,6 +6,7 @@ pub mod facts;
 pub mod images;
 pub mod listening;
 pub mod login;
+pub mod looked;
 pub mod one_node;
 pub mod order;
 pub mod ports;

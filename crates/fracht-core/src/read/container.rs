@@ -84,6 +84,7 @@ fn image(reader: &mut Reader<'_>, owner: &str, fields: &Fields<'_>) -> Sourced<I
         fields.missing(reader, owner, IMAGE_OR_BUILD);
     }
     let image = reader.parsed(fields, &IMAGE, image::parse_shared);
+    let image = image.map(|image| image.map(|image| reader.pinned(image)));
     image.unwrap_or_else(|| reader.stand_in(Image::default()))
 }
 

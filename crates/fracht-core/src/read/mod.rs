@@ -38,11 +38,13 @@ use std::sync::Arc;
 use crate::diag::reading::{BAD_NAME, BAD_VALUE};
 use crate::diag::{Diagnostic, Sink};
 use crate::files::Files;
+use crate::grammar::image::Image;
 use crate::grammar::pattern::Pattern;
 use crate::input::InputValues;
 use crate::language::target::ON;
 use crate::language::{AnyField, Field, Key, Table, stack as stack_keys};
 use crate::layer::{Layered, Targets, layered};
+use crate::lock::Pins;
 use crate::model::{Kept, List, Model, Unread};
 use crate::origin::Sourced;
 use crate::resolve::Symbols;
@@ -76,6 +78,8 @@ pub(crate) struct Reader<'a> {
     pub(crate) sink: &'a mut Sink,
     // Borrowed when several readers run at once.
     symbols: Cow<'a, Symbols>,
+    /// The digests of images that the lock keeps.
+    pins: &'a Pins,
     /// The keys of each config that are settings, for `use`.
     settings: Cow<'a, [Vec<Arc<str>>]>,
     /// The builds that the target uses; `None` for all, if every input has a value.
@@ -114,6 +118,8 @@ pub(crate) struct Input<'a> {
     pub(crate) inputs: &'a InputValues,
     /// The port numbers that the lock keeps for the target.
     pub(crate) kept: &'a [Kept],
+    /// The digests of images that the lock keeps.
+    pub(crate) pins: &'a Pins,
     /// Whether all files of the stack could be read.
     pub(crate) is_whole: bool,
 }
@@ -145,6 +151,7 @@ pub(crate) fn model(
         sources: Texts::Growing(sources),
         sink,
         symbols: Cow::default(),
+        pins: input.pins,
         settings: Cow::default(),
         used_builds: None,
         tainted: false,
@@ -238,11 +245,18 @@ impl Reader<'_> {
             sources: Texts::Whole(&self.sources),
             sink: &mut own.sink,
             symbols: Cow::Borrowed(&self.symbols),
+            pins: self.pins,
             settings: Cow::Borrowed(&self.settings),
             used_builds: None,
             tainted: false,
             has_unread: false,
         }
+    }
+
+    /// An image with the digest that the lock keeps for it, unless the stack sets one itself.
+    fn pinned(&self, image: Image) -> Image {
+        let kept = self.pins.get(&**image.text()).filter(|_| image.digest().is_none());
+        kept.and_then(|digest| image.with_digest(digest).ok()).unwrap_or(image)
     }
 
     /// Notes that something in the current element could not be read. It has been reported, or will be.

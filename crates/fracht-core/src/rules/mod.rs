@@ -12,6 +12,7 @@ mod health;
 mod images;
 pub mod live;
 mod lock;
+pub mod looked;
 mod mounts;
 mod names;
 mod networks;
@@ -63,6 +64,8 @@ enum Check {
     Objects,
     /// The back end, which compares them with those of another stack.
     Beside,
+    /// What registries tell of images, if that is looked up.
+    Looked,
 }
 
 /// Every rule with the code that finds its problems, in the order of the reference.
@@ -151,6 +154,14 @@ static LIST: &[(&Rule, Check)] = &[
     (&names::NAME_TOO_LONG, Check::Model(names::name_too_long)),
     (&targets::TARGETS_CLASH, Check::Model(targets::targets_clash)),
     (&beside::NAMESPACE_SHARED, Check::Beside),
+    (&looked::IMAGE_ABSENT, Check::Looked),
+    (&looked::IMAGE_MOVED, Check::Looked),
+    (&looked::IMAGE_PLATFORM, Check::Looked),
+    (&looked::IMAGE_SAYS_PORT, Check::Looked),
+    (&looked::IMAGE_SAYS_USER, Check::Looked),
+    (&looked::IMAGE_SAYS_DATA, Check::Looked),
+    (&looked::IMAGE_NEWER, Check::Looked),
+    (&looked::IMAGE_SMALLER, Check::Looked),
     (&NAME_CLASH, Check::Objects),
     (&PATCH_MISSES, Check::Objects),
     (&PASS_BROKEN, Check::Objects),
@@ -183,7 +194,7 @@ pub(crate) fn run(facts: &Facts, sources: &Sources, sink: &mut Sink) {
         Check::Model(check) => check(&facts.model, sink),
         Check::Texts(check) => check(&facts.model, sources, sink),
         Check::Plans(check) => check(facts, sink),
-        Check::Reading | Check::Objects | Check::Beside => {}
+        Check::Reading | Check::Objects | Check::Beside | Check::Looked => {}
     };
     if facts.model.workloads.len() < WORTH_THREADS {
         for (_, check) in LIST {

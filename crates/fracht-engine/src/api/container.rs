@@ -391,7 +391,7 @@ impl Engine {
     /// [`EngineError`]
     pub fn start(&self, name: &str) -> Result<(), EngineError> {
         let path = format!("/containers/{}/start", encoded(name));
-        self.act("POST", &path, Sent::Nothing, (&format!("start container {name}"), &[304]), Some(LIMIT))
+        self.act(("POST", &path), Sent::Nothing, (&format!("start container {name}"), &[304]), Some(LIMIT))
     }
 
     /// Stops a container: it is killed if that takes longer than `within`. That it does not run, or is not there, is
@@ -402,7 +402,7 @@ impl Engine {
     pub fn stop(&self, name: &str, within: Duration) -> Result<(), EngineError> {
         let path = format!("/containers/{}/stop?t={}", encoded(name), within.as_secs());
         let what = format!("stop container {name}");
-        self.act("POST", &path, Sent::Nothing, (&what, &[304, 404]), Some(within + LIMIT))
+        self.act(("POST", &path), Sent::Nothing, (&what, &[304, 404]), Some(within + LIMIT))
     }
 
     /// Kills a container. That it does not run, or is not there, is fine.
@@ -411,7 +411,12 @@ impl Engine {
     /// [`EngineError`]
     pub fn kill(&self, name: &str) -> Result<(), EngineError> {
         let path = format!("/containers/{}/kill", encoded(name));
-        self.act("POST", &path, Sent::Nothing, (&format!("kill container {name}"), &[404, 409]), Some(LIMIT))
+        self.act(
+            ("POST", &path),
+            Sent::Nothing,
+            (&format!("kill container {name}"), &[404, 409]),
+            Some(LIMIT),
+        )
     }
 
     /// Removes a container with its nameless volumes. That it is not there is fine.
@@ -421,7 +426,7 @@ impl Engine {
     pub fn remove(&self, name: &str) -> Result<(), EngineError> {
         let path = format!("/containers/{}?force=1&v=1", encoded(name));
         let what = format!("remove container {name}");
-        self.act("DELETE", &path, Sent::Nothing, (&what, &[404]), Some(LIMIT))
+        self.act(("DELETE", &path), Sent::Nothing, (&what, &[404]), Some(LIMIT))
     }
 
     /// Puts the files of a tar archive into a container, below its root.
@@ -431,7 +436,7 @@ impl Engine {
     pub fn put(&self, name: &str, archive: &mut dyn Read) -> Result<(), EngineError> {
         let path = format!("/containers/{}/archive?path=%2F", encoded(name));
         let what = format!("put files into container {name}");
-        self.act("PUT", &path, Sent::Archive(archive), (&what, &[]), Some(LIMIT))
+        self.act(("PUT", &path), Sent::Archive(archive), (&what, &[]), Some(LIMIT))
     }
 
     /// Waits until a container has ended, and returns the exit code of its program.
@@ -446,7 +451,7 @@ impl Engine {
         }
         let path = format!("/containers/{}/wait", encoded(name));
         let what = format!("wait for container {name}");
-        let ended: Ended = self.call("POST", path, Sent::Nothing, &what, None)?.into_json()?;
+        let ended: Ended = self.call(("POST", &path), Sent::Nothing, &what, None)?.into_json()?;
         Ok(ended.status_code)
     }
 
@@ -469,6 +474,6 @@ impl Engine {
             path.push_str(&format!("&tail={last}"));
         }
         let limit = if options.follow { None } else { Some(LIMIT) };
-        self.call("GET", path, Sent::Nothing, &format!("show the output of {name}"), limit)?.into_stream()
+        self.call(("GET", &path), Sent::Nothing, &format!("show the output of {name}"), limit)?.into_stream()
     }
 }

@@ -6,7 +6,7 @@ use std::io::{BufRead as _, BufReader, Read};
 use serde::Deserialize;
 
 use super::container::or_default;
-use super::{Engine, EngineError, LIMIT, Sent};
+use super::{Engine, EngineError, LIMIT, RegistryLogin, Sent};
 use crate::transport::encoded;
 
 /// An image on this machine.
@@ -104,6 +104,7 @@ impl Engine {
         &self,
         reference: &str,
         platform: Option<&str>,
+        login: Option<RegistryLogin<'_>>,
         seen: &mut dyn FnMut(&Progress),
     ) -> Result<(), EngineError> {
         let what = format!("pull {reference}");
@@ -111,8 +112,21 @@ impl Engine {
         if let Some(platform) = platform {
             path.push_str(&format!("&platform={}", encoded(platform)));
         }
-        let body = self.call("POST", path, Sent::Nothing, &what, None)?.into_stream()?;
-        stream_lines(body, &what, seen)
+        self.exchange(&path, &what, login, seen)
+    }
+
+    /// Pushes an image to its registry.
+    ///
+    /// # Errors
+    /// [`EngineError`]
+    pub fn push(
+        &self,
+        (repository, tag): (&str, &str),
+        login: Option<RegistryLogin<'_>>,
+        seen: &mut dyn FnMut(&Progress),
+    ) -> Result<(), EngineError> {
+        let path = format!("/images/{}/push?tag={}", path_of(repository), encoded(tag));
+        self.exchange(&path, &format!("push {repository}:{tag}"), login, seen)
     }
 
     /// Builds an image of the tar archive of a folder; `query` has its recipe, name and arguments.
@@ -127,7 +141,7 @@ impl Engine {
     ) -> Result<(), EngineError> {
         let what = format!("build {name}");
         let path = format!("/build?{query}");
-        let body = self.call("POST", path, Sent::Archive(archive), &what, None)?.into_stream()?;
+        let body = self.call(("POST", &path), Sent::Archive(archive), &what, None)?.into_stream()?;
         stream_lines(body, &what, seen)
     }
 
@@ -139,7 +153,7 @@ impl Engine {
         let (repo, to) = (encoded(repository), encoded(tag));
         let path = format!("/images/{}/tag?repo={repo}&tag={to}", path_of(reference));
         let what = format!("tag {reference} as {repository}:{tag}");
-        self.act("POST", &path, Sent::Nothing, (&what, &[]), Some(LIMIT))
+        self.act(("POST", &path), Sent::Nothing, (&what, &[]), Some(LIMIT))
     }
 }
 

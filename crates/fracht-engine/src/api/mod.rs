@@ -10,6 +10,8 @@ mod program;
 use std::io::Read;
 use std::time::Duration;
 
+use base64::Engine as _;
+use base64::engine::general_purpose::URL_SAFE;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 
@@ -34,6 +36,9 @@ const MOST_OF_ANSWER: u64 = 64 << 20;
 
 /// Labels by which objects are listed: a key and its value.
 pub type Label<'l> = (&'l str, &'l str);
+
+/// A login for a registry: the user name, the password, and the host.
+pub type RegistryLogin<'l> = (&'l str, &'l str, &'l str);
 
 /// An engine.
 pub struct Engine {
@@ -78,7 +83,7 @@ impl Engine {
     /// # Errors
     /// [`EngineError`] if it does not answer as an engine does.
     pub fn ping(&self) -> Result<(), EngineError> {
-        let answer = self.call("GET", "/_ping".to_owned(), Sent::Nothing, "ask the engine", Some(LIMIT))?;
+        let answer = self.call(("GET", "/_ping"), Sent::Nothing, "ask the engine", Some(LIMIT))?;
         answer.into_text().map(|_| ())
     }
 
@@ -99,11 +104,11 @@ impl Engine {
         Ok((info.name, info.architecture))
     }
 
-    /// A call whose answer is of any status; `what` says what it does, for errors.
+    /// A call whose answer is of any status; `what` says what it does, for errors. `limit` is the longest pause in the
+    /// answer.
     fn call(
         &self,
-        method: &'static str,
-        path: String,
+        (method, path): (&'static str, &str),
         sent: Sent<'_>,
         what: &str,
         limit: Option<Duration>,
@@ -117,33 +122,55 @@ impl Engine {
             Sent::Archive(from) => Body::Archive(from),
         };
         // `_ping` has no version.
-        let path = if path.starts_with("/_") { path } else { format!("/v1.41{path}") };
-        let request = Request { method, path, body, limit };
+        let path = if path.starts_with("/_") { path.to_owned() } else { format!("/v1.41{path}") };
+        let request = Request { method, path, body, login: None, limit };
         let answer = self.transport.send(request);
         let answer = answer.map_err(|error| EngineError::lost(what, &self.place(), &error))?;
         Ok(Answered { what: what.to_owned(), place: self.place(), status: answer.status, body: answer.body })
     }
 
+    /// A call that works with a registry, with a login for it, whose answer comes in lines of progress.
+    fn exchange(
+        &self,
+        path: &str,
+        what: &str,
+        login: Option<RegistryLogin<'_>>,
+        seen: &mut dyn FnMut(&Progress),
+    ) -> Result<(), EngineError> {
+        let login = login.map(|(user, password, host)| {
+            let login = serde_json::json!({ "username": user, "password": password, "serveraddress": host });
+            URL_SAFE.encode(login.to_string())
+        });
+        // An engine wants the header in any case.
+        let login = Some(login.unwrap_or_else(|| URL_SAFE.encode("{}")));
+        let path = format!("/v1.41{path}");
+        let request = Request { method: "POST", path, body: Body::Nothing, login, limit: None };
+        let answer = self.transport.send(request);
+        let answer = answer.map_err(|error| EngineError::lost(what, &self.place(), &error))?;
+        let (status, body) = (answer.status, answer.body);
+        let answered = Answered { what: what.to_owned(), place: self.place(), status, body };
+        stream_lines(answered.into_stream()?, what, seen)
+    }
+
     fn get<T: DeserializeOwned>(&self, path: &str, what: &str) -> Result<T, EngineError> {
-        self.call("GET", path.to_owned(), Sent::Nothing, what, Some(LIMIT))?.into_json()
+        self.call(("GET", path), Sent::Nothing, what, Some(LIMIT))?.into_json()
     }
 
     /// The same, `None` if there is no such object.
     fn find<T: DeserializeOwned>(&self, path: &str, what: &str) -> Result<Option<T>, EngineError> {
-        let answer = self.call("GET", path.to_owned(), Sent::Nothing, what, Some(LIMIT))?;
+        let answer = self.call(("GET", path), Sent::Nothing, what, Some(LIMIT))?;
         if answer.status == 404 { Ok(None) } else { answer.into_json().map(Some) }
     }
 
     /// A call of which only its success counts, or one of some other statuses.
     fn act(
         &self,
-        method: &'static str,
-        path: &str,
+        to: (&'static str, &str),
         sent: Sent<'_>,
         (what, fine): (&str, &[u16]),
         limit: Option<Duration>,
     ) -> Result<(), EngineError> {
-        let answer = self.call(method, path.to_owned(), sent, what, limit)?;
+        let answer = self.call(to, sent, what, limit)?;
         if fine.contains(&answer.status) { Ok(()) } else { answer.into_text().map(|_| ()) }
     }
 
@@ -153,19 +180,20 @@ impl Engine {
         value: &impl Serialize,
         what: &str,
     ) -> Result<T, EngineError> {
-        self.call("POST", path.to_owned(), Sent::Json(value), what, Some(LIMIT))?.into_json()
+        self.call(("POST", path), Sent::Json(value), what, Some(LIMIT))?.into_json()
     }
 
     fn attach(
         &self,
-        path: String,
+        path: &str,
         value: Option<&dyn erased::Json>,
         what: &str,
     ) -> Result<Attached, EngineError> {
-        let bytes = value.map(|value| value.bytes()).transpose();
+        let bytes = value.map(erased::Json::bytes).transpose();
         let bytes = bytes.map_err(|error| EngineError::odd(what, &error))?;
         let body = bytes.map_or(Body::Nothing, Body::Json);
-        let request = Request { method: "POST", path: format!("/v1.41{path}"), body, limit: None };
+        let request =
+            Request { method: "POST", path: format!("/v1.41{path}"), body, login: None, limit: None };
         let attached = self.transport.attach(request);
         let attached = attached.map_err(|error| EngineError::lost(what, &self.place(), &error))?;
         if matches!(attached.status, 101 | 200..=299) {

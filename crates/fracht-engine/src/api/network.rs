@@ -101,7 +101,7 @@ impl Engine {
     /// [`EngineError`]
     pub fn create_network(&self, spec: &NetworkSpec) -> Result<(), EngineError> {
         let what = format!("create network {}", spec.name);
-        self.act("POST", "/networks/create", Sent::Json(spec), (&what, &[]), Some(LIMIT))
+        self.act(("POST", "/networks/create"), Sent::Json(spec), (&what, &[]), Some(LIMIT))
     }
 
     /// Removes a network. That it is not there is fine.
@@ -110,7 +110,7 @@ impl Engine {
     /// [`EngineError`]
     pub fn remove_network(&self, name: &str) -> Result<(), EngineError> {
         let path = format!("/networks/{}", encoded(name));
-        self.act("DELETE", &path, Sent::Nothing, (&format!("remove network {name}"), &[404]), Some(LIMIT))
+        self.act(("DELETE", &path), Sent::Nothing, (&format!("remove network {name}"), &[404]), Some(LIMIT))
     }
 
     /// All volumes, or those with some labels.
@@ -136,7 +136,7 @@ impl Engine {
     /// [`EngineError`]
     pub fn create_volume(&self, spec: &VolumeSpec) -> Result<(), EngineError> {
         let what = format!("create volume {}", spec.name);
-        self.act("POST", "/volumes/create", Sent::Json(spec), (&what, &[]), Some(LIMIT))
+        self.act(("POST", "/volumes/create"), Sent::Json(spec), (&what, &[]), Some(LIMIT))
     }
 
     /// Removes a volume with its data. That it is not there is fine.
@@ -145,6 +145,6 @@ impl Engine {
     /// [`EngineError`]
     pub fn remove_volume(&self, name: &str) -> Result<(), EngineError> {
         let path = format!("/volumes/{}", encoded(name));
-        self.act("DELETE", &path, Sent::Nothing, (&format!("remove volume {name}"), &[404]), Some(LIMIT))
+        self.act(("DELETE", &path), Sent::Nothing, (&format!("remove volume {name}"), &[404]), Some(LIMIT))
     }
 }

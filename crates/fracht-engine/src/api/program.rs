@@ -9,6 +9,7 @@ use super::{Engine, EngineError, Sent};
 use crate::transport::{Attached, encoded};
 
 /// A program to run in a container (`POST /containers/NAME/exec`).
+#[expect(clippy::struct_excessive_bools, reason = "as the engine's API has it")]
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "PascalCase")]
 pub struct ProgramSpec {
@@ -53,7 +54,7 @@ impl Engine {
     /// [`EngineError`]
     pub fn connect(&self, program: &str, tty: bool) -> Result<Attached, EngineError> {
         let start = StartProgram { detach: false, tty };
-        self.attach(format!("/exec/{}/start", encoded(program)), Some(&start), "start the program")
+        self.attach(&format!("/exec/{}/start", encoded(program)), Some(&start), "start the program")
     }
 
     /// Sets the size of the terminal of a program, in characters.
@@ -62,7 +63,7 @@ impl Engine {
     /// [`EngineError`]
     pub fn resize(&self, program: &str, (columns, rows): (u16, u16)) -> Result<(), EngineError> {
         let path = format!("/exec/{}/resize?h={rows}&w={columns}", encoded(program));
-        self.act("POST", &path, Sent::Nothing, ("set the size of the terminal", &[]), Some(super::LIMIT))
+        self.act(("POST", &path), Sent::Nothing, ("set the size of the terminal", &[]), Some(super::LIMIT))
     }
 
     /// Connects with the program of a container, before it is started.
@@ -71,7 +72,7 @@ impl Engine {
     /// [`EngineError`]
     pub fn attach_to(&self, container: &str) -> Result<Attached, EngineError> {
         let path = format!("/containers/{}/attach?stream=1&stdin=1&stdout=1&stderr=1", encoded(container));
-        self.attach(path, None, "connect with the program")
+        self.attach(&path, None, "connect with the program")
     }
 
     /// Sets the size of the terminal of a container, in characters.
@@ -80,7 +81,7 @@ impl Engine {
     /// [`EngineError`]
     pub fn resize_container(&self, container: &str, (columns, rows): (u16, u16)) -> Result<(), EngineError> {
         let path = format!("/containers/{}/resize?h={rows}&w={columns}", encoded(container));
-        self.act("POST", &path, Sent::Nothing, ("set the size of the terminal", &[]), Some(super::LIMIT))
+        self.act(("POST", &path), Sent::Nothing, ("set the size of the terminal", &[]), Some(super::LIMIT))
     }
 
     /// The exit code of a program that has ended.
@@ -113,7 +114,7 @@ impl Engine {
         let id = self.prepare(container, &spec)?;
         let path = format!("/exec/{}/start", encoded(&id));
         let start = StartProgram { detach: false, tty: false };
-        let answer = self.call("POST", path, Sent::Json(&start), "run the program", Some(within))?;
+        let answer = self.call(("POST", &path), Sent::Json(&start), "run the program", Some(within))?;
         let mut output = String::new();
         for frame in Frames::new(answer.into_stream()?) {
             let (_, bytes): (Output, Vec<u8>) =

@@ -180,7 +180,7 @@ impl<'m> Builder<'m> {
             host_config.port_bindings = self.bindings(here);
         }
         let spec = ContainerSpec {
-            image: definition.image.value.text().to_string(),
+            image: definition.image.value.exact(),
             entrypoint: definition.program.as_deref().map(words),
             cmd: definition.args.as_deref().map(words),
             env: variables(&inside, definition),

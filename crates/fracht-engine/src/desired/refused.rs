@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use fracht_core::model::{Model, Mounted, Part, SecretSource, UseSource};
+use fracht_core::model::{Model, Mounted, Part, SecretSource, UseSource, Workload};
 
 /// Why a stack cannot run on a machine.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -89,7 +89,7 @@ fn used(model: &Model) -> (BTreeSet<(String, String)>, BTreeSet<String>) {
 /// Volumes that are mounted as a whole and in part: on a machine each part is a volume of its own.
 fn parts_of_whole(model: &Model) -> Vec<Refusal> {
     let mut mounted: BTreeMap<&str, [bool; 2]> = BTreeMap::new();
-    for mount in model.workloads.iter().flat_map(|one| one.containers()).flat_map(|one| &one.mounts) {
+    for mount in model.workloads.iter().flat_map(Workload::containers).flat_map(|one| &one.mounts) {
         if let Mounted::Volume(id) = mount.what {
             let [whole, part] = mounted.entry(&model.volumes[id].name).or_default();
             *(if mount.part.is_some() { part } else { whole }) = true;

@@ -16,11 +16,11 @@ use std::time::Duration;
 use fracht_core::model::Condition;
 
 pub use failure::{Failed, exit};
-pub use stop::{Ending, Stopped, stop, stop_order};
+pub use stop::{Ending, EndingOf, Stopped, stop, stop_order};
 
-use crate::actual::SeenNetwork;
+use crate::actual::{SeenNetwork, at_once};
 use crate::api::{Engine, EngineError, LocalImage};
-use crate::desired::{Desired, Unit};
+use crate::desired::{Desired, Replica, Unit};
 use crate::probe::Prober;
 use crate::steps::{Need, ReplicaSteps, Steps};
 
@@ -184,10 +184,7 @@ impl Runner<'_> {
 
     fn unit_of(&self, name: &str) -> Option<usize> {
         self.desired.units.iter().position(|unit| {
-            unit.replicas
-                .iter()
-                .flat_map(|replica| replica.containers())
-                .any(|container| container.name == name)
+            unit.replicas.iter().flat_map(Replica::containers).any(|container| container.name == name)
         })
     }
 
@@ -209,6 +206,7 @@ fn into_inner<T>(lock: Mutex<T>) -> T {
 }
 
 /// How far a unit is.
+#[expect(clippy::struct_excessive_bools, reason = "each is a condition that others wait for")]
 #[derive(Clone, Copy, Debug, Default)]
 struct Progress {
     is_begun: bool,
@@ -229,7 +227,7 @@ impl Progress {
     }
 }
 
-impl<'r> Shared<'r> {
+impl Shared<'_> {
     /// Runs every unit, each as soon as what it waits for is reached. Returns those that could not be started.
     fn units<'s>(&'s self, scope: &'s Scope<'s, '_>) -> Vec<(usize, Vec<String>)> {
         let units = &self.runner.desired.units;
@@ -301,7 +299,7 @@ impl<'r> Shared<'r> {
     fn unit(&self, index: usize, unit: &Unit, steps: &[ReplicaSteps], send: &Sender<Report>) {
         let report = |report| _ = send.send(report);
         let replicas: Vec<_> = unit.replicas.iter().zip(steps).collect();
-        let made = self.each(&replicas, |(replica, steps)| self.make(index, unit, replica, steps));
+        let made = at_once(&replicas, |(replica, steps)| self.make(index, unit, replica, steps));
         if made.contains(&false) {
             report(Report::Failed(index));
             if unit.is_task() {
@@ -313,7 +311,7 @@ impl<'r> Shared<'r> {
         let made: Vec<_> =
             replicas.iter().zip(&made).filter(|(_, made)| **made).map(|(pair, _)| pair).collect();
         let is_whole = made.len() == replicas.len();
-        let good = self.each(&made, |(replica, steps)| {
+        let good = at_once(&made, |(replica, steps)| {
             if unit.is_task() {
                 self.task_end(index, unit, replica, steps)
             } else {
@@ -326,15 +324,6 @@ impl<'r> Shared<'r> {
             report(Report::Reached(index, Condition::Done));
         } else {
             report(Report::Reached(index, Condition::Ready));
-        }
-    }
-
-    /// The results for each item, all at once.
-    fn each<T: Sync>(&self, items: &[T], work: impl Fn(&T) -> bool + Sync) -> Vec<bool> {
-        match items {
-            [] => Vec::new(),
-            [one] => vec![work(one)],
-            _ => crate::actual::at_once(items, work),
         }
     }
 

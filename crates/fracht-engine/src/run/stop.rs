@@ -78,7 +78,11 @@ pub fn stop_order<'a>(
     groups.into_values().rev().collect()
 }
 
-/// Stops and removes the containers of `groups`, then networks and volumes that no container is left for.
+/// Says how a container is ended.
+pub type EndingOf<'e> = &'e (dyn Fn(&Seen) -> Ending + Sync);
+
+/// Stops and removes the containers of `groups`, each by its `ending`, and tells `watch` their names. Of the whole
+/// stack, networks and scratch space go then, and its data if that is meant.
 ///
 /// # Errors
 /// [`EngineError`]. What was removed is removed, and another run goes on from there.
@@ -86,9 +90,8 @@ pub fn stop(
     engine: &Engine,
     owner: &Owner,
     (actual, groups): (&Actual, &[Vec<&Seen>]),
-    ending: &(dyn Fn(&Seen) -> Ending + Sync),
     (is_whole, with_data): (bool, bool),
-    watch: &(dyn Fn(&str) + Sync),
+    (ending, watch): (EndingOf<'_>, &(dyn Fn(&str) + Sync)),
 ) -> Result<Stopped, EngineError> {
     let mut stopped = Stopped::default();
     for group in groups {

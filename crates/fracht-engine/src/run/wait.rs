@@ -3,7 +3,7 @@
 use std::time::{Duration, Instant};
 
 use super::{Failed, Point, Shared, is_touched};
-use crate::actual::Seen;
+use crate::actual::{Seen, at_once};
 use crate::api::{Engine, EngineError};
 use crate::desired::{Container, HealthAsked, Replica, Unit, UnitKind};
 use crate::probe::Answer;
@@ -40,7 +40,7 @@ impl Shared<'_> {
         let containers = std::iter::once(&replica.main).chain(&replica.beside);
         let pairs: Vec<(&Container, Need)> = containers.zip(needs).collect();
         // A sidecar has the address of its main container.
-        let ready = self.each(&pairs, |(container, need)| {
+        let ready = at_once(&pairs, |(container, need)| {
             match self.container_ready(index, container, (&replica.main.name, *need)) {
                 Ok(ready) => ready,
                 Err(error) => {

@@ -61,8 +61,8 @@ pub(crate) fn read_head(from: &mut impl BufRead, is_answer: bool) -> io::Result<
     } else {
         let mut request = httparse::Request::new(&mut headers);
         request.parse(&bytes).map_err(malformed)?;
-        head.method = request.method.unwrap_or_default().to_owned();
-        head.path = request.path.unwrap_or_default().to_owned();
+        request.method.unwrap_or_default().clone_into(&mut head.method);
+        request.path.unwrap_or_default().clone_into(&mut head.path);
         // A request without a length has no body.
         head.ends = Ends::After(0);
         request.headers

@@ -7,7 +7,7 @@ use std::fmt;
 use std::io::{self, Read, Write};
 use std::time::Duration;
 
-pub(crate) use http::{Head, Received, read_head, received};
+pub(crate) use http::{read_head, received};
 pub use socket::Socket;
 
 /// A request.
@@ -18,6 +18,8 @@ pub struct Request<'b> {
     pub path: String,
     /// What is sent.
     pub body: Body<'b>,
+    /// A login for a registry, as the engine takes it.
+    pub login: Option<String>,
     /// The longest pause in the answer; `None` for an answer that may take any time.
     pub limit: Option<Duration>,
 }

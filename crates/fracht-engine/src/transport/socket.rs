@@ -29,9 +29,12 @@ impl Socket {
         let mut stream = UnixStream::connect(&self.path)?;
         stream.set_write_timeout(Some(WRITE_LIMIT))?;
         stream.set_read_timeout(request.limit)?;
-        let Request { method, path, body, .. } = request;
+        let Request { method, path, body, login, .. } = request;
         let connection = if is_kept { "Upgrade\r\nUpgrade: tcp" } else { "close" };
         let mut head = format!("{method} {path} HTTP/1.1\r\nHost: engine\r\nConnection: {connection}\r\n");
+        if let Some(login) = login {
+            head.push_str(&format!("X-Registry-Auth: {login}\r\n"));
+        }
         let sent = match body {
             Body::Nothing => {
                 head.push_str("Content-Length: 0\r\n\r\n");

@@ -224,6 +224,9 @@ pub(crate) struct Check {
     /// With --fix: show the changes, and write nothing
     #[arg(long, requires = "fix")]
     pub(crate) dry: bool,
+    /// Ask the registries for the images as well: missing and never pushed ones, platforms, what each says of itself
+    #[arg(long, conflicts_with = "fix")]
+    pub(crate) look: bool,
     #[command(flatten)]
     pub(crate) beside: BesideChoice,
     /// Output format

@@ -1,5 +1,7 @@
 //! The arguments of the commands that show plans.
 
+use std::path::PathBuf;
+
 use clap::Args;
 
 use super::{BesideChoice, PlanChoice};
@@ -77,12 +79,35 @@ pub(crate) struct Show {
     pub(crate) plan: PlanChoice,
 }
 
-/// List all images: built here or taken, pinned or floating, and who uses each
+/// List all images; look them up, pin them, build and push them
 ///
-/// Builds are listed in the order in which to build them.
+/// Shows which are built here or taken, pinned or floating, and who uses each; builds in the order in which to build them.
+/// The network is used only with the options. Exits with 1 if an image is missing or does not fit.
 #[derive(Debug, Default, Args)]
-#[command(after_help = "Examples:\n  fracht images -t prod\n  fracht images -t prod --format json")]
+#[command(
+    after_help = "Examples:\n  fracht images -t prod\n  fracht images -t prod --look\n  fracht images -t prod --pin\n  fracht images -t prod --pin db\n  fracht images -t prod --build --push\n  fracht images -t prod --format json"
+)]
 pub(crate) struct Images {
+    /// Only the images of these services, tasks and builds [default: all]
+    #[arg(value_name = "NAME")]
+    pub(crate) names: Vec<String>,
     #[command(flatten)]
     pub(crate) plan: PlanChoice,
+    /// Ask the registries: is it there, digest, size, platforms, age, newer tags
+    #[arg(long)]
+    pub(crate) look: bool,
+    /// Keep the digests of taken images in `fracht.lock`; every command then uses them
+    ///
+    /// One that is kept already stays, unless it is named.
+    #[arg(long)]
+    pub(crate) pin: bool,
+    /// Build images on the container engine of this machine, in order, as far as their content has changed
+    #[arg(long)]
+    pub(crate) build: bool,
+    /// Push the built images to the registry of the target
+    #[arg(long)]
+    pub(crate) push: bool,
+    /// With --build or --push: socket of the container engine [default: `FRACHT_ENGINE`, else the usual places]
+    #[arg(long, value_name = "PATH")]
+    pub(crate) engine: Option<PathBuf>,
 }

@@ -53,7 +53,7 @@ pub(crate) fn run(args: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
     let workload = Some("api".to_owned());
     show::run(&Show { workload, plan: plan(prod()) }, ui)?;
     ui.command(&format!("fracht images --stack {shown} -t prod"))?;
-    images::run(&Images { plan: plan(prod()) }, ui)?;
+    images::run(&Images { plan: plan(prod()), ..Images::default() }, ui)?;
     ui.command(&format!("fracht draw --stack {shown} -t prod"))?;
     let picture = || Draw { stack: stack(), target: prod(), ..Draw::default() };
     draw::run(&picture(), ui)?;

@@ -47,7 +47,7 @@ pub(crate) fn run(args: &Stop, ui: &mut Ui) -> Result<Outcome, Failure> {
         }
     };
     let scope = (chosen.is_none(), args.with_data);
-    let done = stop(&machine.engine, &machine.owner, (&actual, &groups), &ending, scope, &watch);
+    let done = stop(&machine.engine, &machine.owner, (&actual, &groups), scope, (&ending, &watch));
     let stopped = done.map_err(|error| engine::failure(&error))?;
     drop(alone);
     ui.result(&text(&machine, &stopped))?;

@@ -128,8 +128,7 @@ impl Ui {
         let up = if drawn == 0 { String::new() } else { format!("\u{1b}[{drawn}F\u{1b}[J") };
         let _ = self.out.flush();
         let _ = self.err.write_all(up.as_bytes());
-        let text: String = lines.iter().map(|line| format!("{line}\n")).collect();
-        let _ = self.err.text(&cover::prose(&text));
+        let _ = self.err.text(&cover::prose(&(lines.join("\n") + "\n")));
         let _ = self.err.flush();
     }
 

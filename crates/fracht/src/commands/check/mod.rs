@@ -10,6 +10,7 @@ use fracht_core::check::{Project, Verdict};
 use fracht_core::diag::{Diagnostic, Report, Severity};
 use fracht_core::escape::escaped;
 use fracht_core::model::Model;
+use fracht_core::rules::looked::problems;
 use fracht_core::source::Sources;
 use rustc_hash::FxBuildHasher;
 use serde::Serialize;
@@ -17,9 +18,9 @@ use serde::Serialize;
 use crate::beside::{self, Pick, Wanted};
 use crate::cli::{Check, CheckFormat, Deny};
 use crate::failure::{Failure, Outcome};
-use crate::stack;
 use crate::ui::style::GOOD;
 use crate::ui::{Ui, counted, json, sarif, tally};
+use crate::{registry, stack};
 
 /// The JSON of `--format json`.
 #[derive(Serialize)]
@@ -91,7 +92,16 @@ impl Checked {
             let asked = Wanted { beside: &args.beside, stack: &args.stack, pick };
             let beside = beside::open(asked, project, verdict, ui)?;
             compared += beside.len();
-            Ok(beside::found(verdict, &beside))
+            let mut found = beside::found(verdict, &beside);
+            if args.look {
+                let model = &verdict.facts.model;
+                let looked = registry::look_up_all(model, ui)?;
+                for (image, reason) in looked.unknown() {
+                    ui.note(&format!("{image} could not be looked up: {reason}"));
+                }
+                found.extend(problems(model, &looked));
+            }
+            Ok(found)
         })?;
         if compared == 0 && !all.is_empty() {
             return Err(Failure::new(

@@ -8,7 +8,7 @@ use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
 use fracht_engine::api::EngineError;
-use fracht_engine::desired::{Container, Desired};
+use fracht_engine::desired::{Container, Desired, Replica};
 use fracht_engine::probe::in_words;
 use fracht_engine::run::{Ended, Event, Failed, Runner};
 use fracht_engine::steps::{ImageIds, Need, Steps};
@@ -84,7 +84,7 @@ fn once(args: &Start, ui: &mut Ui) -> Result<Outcome, Failure> {
 /// The containers of the units that are chosen.
 fn containers<'d>(desired: &'d Desired, chosen: &[bool]) -> Vec<&'d Container> {
     let units = desired.units.iter().zip(chosen).filter(|(_, chosen)| **chosen);
-    units.flat_map(|(unit, _)| unit.replicas.iter().flat_map(|replica| replica.containers())).collect()
+    units.flat_map(|(unit, _)| unit.replicas.iter().flat_map(Replica::containers)).collect()
 }
 
 /// An error of the engine, whose words may repeat what it was sent.

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
-use fracht_engine::desired::Desired;
+use fracht_engine::desired::{Desired, Replica};
 use fracht_engine::probe::in_words;
 use fracht_engine::run::{Event, Point};
 use unicode_width::UnicodeWidthStr as _;
@@ -57,7 +57,7 @@ impl<'u> View<'u> {
                 unit.after.iter().filter_map(|(on, _)| desired.units.get(*on)).map(|on| &*on.name).collect();
             let text =
                 if on.is_empty() { "waits".to_owned() } else { format!("waits for {}", on.join(", ")) };
-            for container in unit.replicas.iter().flat_map(|replica| replica.containers()) {
+            for container in unit.replicas.iter().flat_map(Replica::containers) {
                 rows.push(Row {
                     unit: index,
                     wave: order.wave(unit.id).unwrap_or(usize::MAX),

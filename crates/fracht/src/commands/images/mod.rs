@@ -1,17 +1,29 @@
 //! `fracht images`
 
+mod look;
+mod make;
+mod pin;
+
+use std::collections::BTreeSet;
+
+use fracht_core::check::Project;
 use fracht_core::escape::escaped;
+use fracht_core::grammar::image::Image;
 use fracht_core::grammar::word::Word as _;
 use fracht_core::model::{BuildId, Model};
 use fracht_core::plan::images::{ImagePlan, ImageUser, Pin, UsedImage};
+use fracht_core::plan::looked::Looked;
+use fracht_core::rules::looked::problems;
 use serde::Serialize;
+
+use self::look::FoundDocument;
 
 use crate::cli::{Format, Images};
 use crate::failure::{Failure, Outcome};
-use crate::stack;
 use crate::ui::style::{BOLD, ERROR, QUIET};
 use crate::ui::table::{Cell, Table};
 use crate::ui::{Ui, counted, json};
+use crate::{engine, registry, stack, write};
 
 /// The JSON of `--format json`.
 #[derive(Serialize)]
@@ -37,6 +49,8 @@ struct Row<'a> {
     /// The platforms that its users, or else the nodes of the target, have; empty if they are not known.
     platforms: Vec<String>,
     used_by: Vec<String>,
+    /// What its registry tells, with `--look`; else null.
+    found: Option<FoundDocument<'a>>,
 }
 
 #[derive(Serialize)]
@@ -58,11 +72,50 @@ struct Argument<'a> {
 }
 
 pub(crate) fn run(args: &Images, ui: &mut Ui) -> Result<Outcome, Failure> {
-    let (project, verdict) = stack::planned(&args.plan, ui)?;
+    let (choice, is_list) = (&args.plan.stack, !(args.look || args.pin || args.build || args.push));
+    // From the reading to the writing of the lock: two runs would lose the choices of one.
+    let alone = if args.pin { stack::locate(choice)?.path.parent().and_then(write::alone) } else { None };
+    let (mut project, mut verdict) = stack::planned(&args.plan, ui)?;
+    if !is_list && verdict.checked().is_none() {
+        return Ok(Outcome::Problems);
+    }
+    make(args, &project, &verdict.facts.model, ui)?;
+    let mut looked = None;
+    if args.look || args.pin {
+        let model = &verdict.facts.model;
+        let mut plan = ImagePlan::of(model);
+        let is_named = |used: &UsedImage<'_>| is_chosen(model, args, used);
+        let wanted = pin::wanted(&plan, project.lock().images(), is_named, !args.names.is_empty());
+        let wanted: Vec<String> = wanted.iter().map(|used| used.image.floating().to_owned()).collect();
+        let client = registry::client(model, ui)?;
+        plan.images.retain(|used| {
+            is_chosen(model, args, used)
+                && (args.look || wanted.iter().any(|one| *one == *used.image.floating()))
+        });
+        let images: Vec<&Image> = plan.images.iter().map(|used| used.image).collect();
+        let found = registry::look_up(&client, &images, ui);
+        if args.pin {
+            pin::keep(choice, &mut project, &wanted, &found, ui)?;
+            drop(alone);
+            // The digests are part of the stack now.
+            (project, verdict) = stack::planned(&args.plan, &mut Ui::silent())?;
+        }
+        looked = args.look.then_some(found);
+    }
     let model = &verdict.facts.model;
-    let plan = ImagePlan::of(model);
+    let mut plan = ImagePlan::of(model);
+    plan.images.retain(|used| is_chosen(model, args, used));
+    let looked = looked.as_ref();
+    let mut report = verdict.report.clone();
+    if let Some(looked) = looked {
+        report = verdict.report_with(problems(model, looked));
+    }
     match args.plan.format {
-        Format::Text => ui.result(&text(model, &plan))?,
+        Format::Text => match looked {
+            Some(looked) => ui.result(&look::text(model, &plan, looked))?,
+            None if is_list => ui.result(&text(model, &plan))?,
+            None => {}
+        },
         Format::Json => {
             let build = |id: &BuildId| {
                 let build = &model.builds[*id];
@@ -73,7 +126,7 @@ pub(crate) fn run(args: &Images, ui: &mut Ui) -> Result<Outcome, Failure> {
                 (*id, arguments)
             };
             let arguments: Vec<_> = plan.builds.iter().map(build).collect();
-            let row = |used| row(model, used);
+            let row = |used| row(model, used, looked);
             let builds = arguments.iter().map(|(id, arguments)| {
                 let build = &model.builds[*id];
                 Build {
@@ -97,7 +150,53 @@ pub(crate) fn run(args: &Images, ui: &mut Ui) -> Result<Outcome, Failure> {
             })?;
         }
     }
-    Ok(Outcome::problems_if(verdict.report.has_errors()))
+    Ok(Outcome::problems_if(report.has_errors()))
+}
+
+/// Builds and pushes what is asked for.
+fn make(args: &Images, project: &Project<'_>, model: &Model, ui: &mut Ui) -> Result<(), Failure> {
+    if !args.build && !args.push {
+        return Ok(());
+    }
+    let is_named = |name: &str, id: BuildId| {
+        let plan = ImagePlan::of(model);
+        let of_build = plan.images.iter().filter(|used| used.build == Some(id));
+        args.names.iter().any(|own| own == name || *own == format!("build.{name}"))
+            || of_build.into_iter().any(|used| is_chosen(model, args, used))
+    };
+    let builds = model.builds.entries();
+    let wanted: BTreeSet<BuildId> = builds
+        .filter(|(id, build)| args.names.is_empty() || is_named(&build.name, *id))
+        .map(|(id, _)| id)
+        .collect();
+    if wanted.is_empty() {
+        ui.note("nothing of this is built here");
+        return Ok(());
+    }
+    let engine = engine::connect(args.engine.as_ref())?;
+    if args.build {
+        make::build((model, project.files()), &engine, &wanted, ui)?;
+    }
+    if args.push {
+        make::push(model, &engine, &wanted, ui)?;
+    }
+    Ok(())
+}
+
+/// Whether an image is one of those that the arguments name.
+fn is_chosen(model: &Model, args: &Images, used: &UsedImage<'_>) -> bool {
+    let is_user = |name: &String| {
+        let build = used.build.map(|build| &model.builds[build].name);
+        build.is_some_and(|build| **build == **name)
+            || used.image.floating() == name
+            || used.users.iter().any(|user| match user {
+                ImageUser::Container(workload, _) | ImageUser::Gate(workload) => {
+                    *workload.name == **name || workload.reference() == *name
+                }
+                ImageUser::Build(build) => *model.builds[*build].name == **name,
+            })
+    };
+    args.names.is_empty() || args.names.iter().any(is_user)
 }
 
 /// The folder of a build, as the stack names it.
@@ -194,7 +293,7 @@ fn builds(model: &Model, plan: &ImagePlan<'_>) -> String {
     table.show()
 }
 
-fn row<'a>(model: &'a Model, used: &'a UsedImage<'_>) -> Row<'a> {
+fn row<'a>(model: &'a Model, used: &'a UsedImage<'_>, looked: Option<&'a Looked>) -> Row<'a> {
     Row {
         image: used.image.text(),
         registry: used.image.registry(),
@@ -205,5 +304,6 @@ fn row<'a>(model: &'a Model, used: &'a UsedImage<'_>) -> Row<'a> {
         build: used.build.map(|build| &*model.builds[build].name),
         platforms: platforms(model, used),
         used_by: used.users.iter().map(|user| user.words(model)).collect(),
+        found: look::document(looked, used),
     }
 }

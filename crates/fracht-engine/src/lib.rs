@@ -5,8 +5,11 @@
 
 pub mod actual;
 pub mod api;
+pub mod build;
 pub mod desired;
+pub mod ending;
 pub mod output;
+pub mod parallel;
 pub mod probe;
 pub mod run;
 pub mod stand_in;

@@ -8,6 +8,7 @@ use std::time::{Duration, Instant};
 use crate::api::{Engine, EngineError, Frames, Line, LogOptions};
 
 pub(crate) use crate::api::Lines;
+use crate::parallel::at_once;
 
 /// A line of a container.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -36,7 +37,7 @@ pub fn read(
         // The engine answers with the first line, so that none may wait for another.
         Ok(Vec::new())
     } else {
-        crate::actual::at_once(containers, |name| engine.logs(name, options)).into_iter().collect()
+        at_once(containers, |name| engine.logs(name, options)).into_iter().collect()
     };
     let bodies = bodies?;
     std::thread::scope(|scope| {

@@ -226,7 +226,7 @@ fn replica_steps(
     let mut main = need(&replica.main);
     // A change of what runs before the main container makes the whole replica anew.
     let is_before_changed = |container: &Container| match actual.containers.get(&container.name) {
-        Some(seen) => seen.digest != container.digest || seen.secrets != container.secrets,
+        Some(seen) => seen.digest != container.digest || has_other_secrets(container, seen),
         None => true,
     };
     if !main.is_new() && replica.before.iter().any(is_before_changed) {
@@ -257,7 +257,7 @@ fn need_of(unit: &Unit, container: &Container, seen: &Seen, images: &ImageIds) -
     if seen.digest != container.digest {
         return Need::Replace(Why::Definition);
     }
-    if seen.secrets != container.secrets {
+    if has_other_secrets(container, seen) {
         return Need::Replace(Why::Secret);
     }
     let image = images.get(&container.spec.image);
@@ -283,6 +283,11 @@ fn need_of(unit: &Unit, container: &Container, seen: &Seen, images: &ImageIds) -
         (true, 0) => Need::Keep,
         (true, _) => Need::Replace(Why::Failed),
     }
+}
+
+/// Whether a value of a secret differs. Of values that are not known, nothing is.
+fn has_other_secrets(container: &Container, seen: &Seen) -> bool {
+    container.secrets.as_ref().is_some_and(|secrets| *secrets != seen.secrets)
 }
 
 /// Whether two ids name the same image; some engines leave out the algorithm.

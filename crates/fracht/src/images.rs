@@ -2,14 +2,16 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use fracht_core::escape::escaped;
+use fracht_core::files::context::Unreadable;
 use fracht_core::grammar::image;
 use fracht_core::model::{Fetch, Model};
-use fracht_engine::actual::at_once;
 use fracht_engine::api::{EngineError, LocalImage};
+use fracht_engine::build::{self, BuildError, BuildStep};
 use fracht_engine::desired::Container;
+use fracht_engine::parallel::at_once;
 use fracht_registry::login::Logins;
 
-use crate::builds::{self, BuildStep};
 use crate::engine::{self, Machine};
 use crate::failure::Failure;
 use crate::registry;
@@ -106,11 +108,38 @@ fn build(machine: &Machine, model: &Model, containers: &[&Container], ui: &mut U
         .filter(|(_, build)| build.image.as_ref().is_some_and(|image| built.contains(&**image.text())));
     let wanted = wanted.map(|(id, _)| id).collect();
     let files = machine.project.files();
-    builds::build((model, files), &machine.engine, &wanted, &mut |build, step| match step {
+    let done = build::build((model, files), &machine.engine, &wanted, &mut |build, step| match step {
         BuildStep::Begins => ui.progress(&format!("building {}", build.name)),
         BuildStep::Done => ui.progress(&format!("built {}", build.name)),
         BuildStep::Elsewhere(platform) => ui.note(&for_other_platform(&build.name, platform)),
         BuildStep::There | BuildStep::Says(_) => {}
-    })?;
-    Ok(())
+    });
+    done.map(drop).map_err(|error| build_failure(model, error))
+}
+
+/// The failure for images that cannot be built.
+pub(crate) fn build_failure(model: &Model, error: BuildError) -> Failure {
+    match error {
+        BuildError::Engine(error) => engine::failure(&error),
+        BuildError::Unreadable(build, Unreadable { reason, help, .. }) => {
+            let name = &model.builds[build].name;
+            Failure::new(format!("cannot read the content of `build.{name}`: {reason}"), help)
+        }
+        BuildError::NotMade(build) => {
+            let name = &model.builds[build].name;
+            Failure::new(
+                format!("the image of `build.{name}` is not on this machine"),
+                "another tool makes it (`recipe = \"none\"`): make it, and run the command again",
+            )
+        }
+        BuildError::Failed { build, reason, said } => {
+            let build = &model.builds[build];
+            let log = said.iter().map(|line| format!("  | {}", escaped(line)));
+            let help = format!("fix the recipe or the files of {}, and run the command again", build.folder);
+            Failure::Error {
+                message: format!("the build of `build.{}` failed: {reason}", build.name),
+                help: log.chain([help]).collect(),
+            }
+        }
+    }
 }

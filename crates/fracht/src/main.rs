@@ -1,7 +1,6 @@
 //! `fracht`: one short definition of a container stack, checked, planned and rendered.
 
 mod beside;
-mod builds;
 mod cli;
 mod commands;
 mod complete;

@@ -1,7 +1,7 @@
 //! Reads the values of secrets, only with `--secrets`, and to run the stack on this machine.
 
 use std::collections::BTreeMap;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use fracht_cluster::SecretValues;
 use fracht_core::escape::escaped;
@@ -14,6 +14,22 @@ use crate::failure::Failure;
 use crate::making;
 use crate::ui::counted;
 
+/// Values of variables that are made up for a demonstration.
+static MADE_UP: OnceLock<BTreeMap<String, String>> = OnceLock::new();
+
+/// Uses made-up values for variables from now on.
+pub(crate) fn make_up(values: &[(&str, &str)]) {
+    let values = values.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned()));
+    // Only the first ones count.
+    let _ = MADE_UP.set(values.collect());
+}
+
+/// The value of an environment variable.
+fn variable(name: &str) -> Option<Vec<u8>> {
+    let made_up = MADE_UP.get().and_then(|values| values.get(name)).map(|value| value.clone().into_bytes());
+    made_up.or_else(|| std::env::var_os(name).map(std::ffi::OsString::into_encoded_bytes))
+}
+
 /// The values of secrets, as containers get them.
 pub(crate) struct Values<'v>(pub(crate) &'v SecretValues);
 
@@ -25,7 +41,6 @@ impl fracht_engine::desired::Secrets for Values<'_> {
 
 /// The values of secrets that can be read, to hide them where they appear. Those that cannot be read are left out.
 pub(crate) fn known(model: &Model, files: &dyn Files) -> SecretValues {
-    let variable = |name: &str| std::env::var_os(name).map(std::ffi::OsString::into_encoded_bytes);
     let mut revealer = Revealer::new(&model.secrets, files, &variable);
     let mut all = SecretValues::new();
     for (id, secret) in model.secrets.entries() {
@@ -38,7 +53,6 @@ pub(crate) fn known(model: &Model, files: &dyn Files) -> SecretValues {
 
 /// Reads the values of all generated Secrets. Every missing value, and every value that a cluster refuses, is reported.
 pub(crate) fn values(model: &Model, files: &dyn Files) -> Result<SecretValues, Failure> {
-    let variable = |name: &str| std::env::var_os(name).map(std::ffi::OsString::into_encoded_bytes);
     let (mut all, mut missing, mut refused) = (SecretValues::new(), Vec::new(), Vec::new());
     let mut count = 0;
     let mut revealer = Revealer::new(&model.secrets, files, &variable);

@@ -75,7 +75,7 @@ pub(crate) static AS: Field<u16> = Field {
         name: "as",
         default: "number",
         becomes: "port of the Service",
-        description: "Port number inside the stack.",
+        description: "Port number inside the stack; on a machine it is always `number`.",
         example: "80",
     },
     takes: PORT_NUMBER,

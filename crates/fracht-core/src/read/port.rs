@@ -31,7 +31,8 @@ pub(super) fn read(reader: &mut Reader<'_>, owner: &str, name: &Arc<str>, entry:
         protocol: fields.or_default(reader, &PROTOCOL).value,
         reach,
         at,
-        as_number: fields.get(reader, &AS),
+        // On a machine the name of a service leads to its containers directly.
+        as_number: fields.get(reader, &AS).filter(|_| !reader.symbols.facts.is_machine),
         // A host that has no effect is not read, so that one mistake gives one message.
         host: if reach.value == Reach::Web { host(reader, &fields) } else { None },
         path: fields.get(reader, &PATH).unwrap_or_else(|| Sourced::defaulted(PATH.key.default.into())),

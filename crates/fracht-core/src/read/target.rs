@@ -190,5 +190,6 @@ pub(super) fn facts(stack: &Sourced<Arc<str>>, target: &Target) -> Facts {
         namespace: Arc::clone(&target.namespace.value),
         domain: text(&target.domain),
         registry: text(&target.registry),
+        is_machine: target.on.value == TargetKind::Machine,
     }
 }

@@ -108,6 +108,8 @@ pub(crate) struct Facts {
     pub(crate) namespace: Arc<str>,
     pub(crate) domain: Option<Arc<str>>,
     pub(crate) registry: Option<Arc<str>>,
+    /// Whether the target is a machine, where a service is reached at the numbers on which it listens.
+    pub(crate) is_machine: bool,
 }
 
 impl Symbols {
@@ -152,7 +154,7 @@ impl Symbols {
             is_task,
             is_scheduled: is_task && task::SCHEDULE.node(&entry.node).is_some(),
             listens: tables.clone().flat_map(Entries::values).map(listens).collect(),
-            ports: port_names(tables.flat_map(ports)),
+            ports: port_names(tables.flat_map(|entries| ports(entries, !self.facts.is_machine))),
             replicas: replicas(&entry.node),
             has_stable_names: stable_names.is_some_and(|node| !matches!(node.value, Value::Boolean(false)))
                 || !each.is_empty() && mounts.any(|mounts| mounts.values().any(|mount| is_of(mount, each))),
@@ -345,10 +347,12 @@ fn has_keys(node: &Node) -> bool {
     node.table().is_some_and(|keys| !keys.values().any(Entry::has_broken_key))
 }
 
-/// The names of the ports of a service, and their numbers for clients inside the stack; 0 for one that cannot be read.
-fn ports(entries: &Entries) -> impl Iterator<Item = (Arc<str>, u16)> {
+/// The names of the ports of a service, and their numbers for clients inside the stack: those of `as`, if the service has
+/// an address of its own. 0 for one that cannot be read.
+fn ports(entries: &Entries, has_address: bool) -> impl Iterator<Item = (Arc<str>, u16)> {
     entries.iter().map(move |(name, entry)| {
-        let node = port::AS.node(&entry.node).or_else(|| port::NUMBER.node(&entry.node));
+        let node = port::AS.node(&entry.node).filter(|_| has_address);
+        let node = node.or_else(|| port::NUMBER.node(&entry.node));
         let number = port::NUMBER.takes.read(&node.unwrap_or(&entry.node).value, "");
         (Arc::clone(name), number.unwrap_or_default())
     })

@@ -17,7 +17,7 @@ use crate::api::{
     Binding, ContainerSpec, Endpoint, HealthCheck, HostConfig, MountSpec, NetworkingConfig, RestartPolicy,
     TmpfsOptions,
 };
-use crate::run::Ending;
+use crate::ending::Ending;
 
 /// The address at which ports are published: this machine alone reaches it.
 pub(crate) const LOCAL: &str = "127.0.0.1";
@@ -79,6 +79,7 @@ impl<'m> Builder<'m> {
         let secrets = secrets_digest((&plain, &plain_files), (&spec, &files));
         spec.labels.insert(DIGEST.to_owned(), digest.clone());
         spec.labels.insert(SECRETS.to_owned(), secrets.clone());
+        let secrets = self.secrets.are_known().then_some(secrets);
         let health = definition.health.as_ref().map(|health| HealthAsked {
             probe: Asked::of(&health.probe, workload),
             every: health.every.value,

@@ -23,7 +23,7 @@ pub use values::{Hidden, Secrets};
 pub use volumes::Volume;
 
 use crate::api::ContainerSpec;
-use crate::run::Ending;
+use crate::ending::Ending;
 use names::Owner;
 
 /// What there should be.
@@ -105,8 +105,8 @@ pub struct Container {
     pub files: Vec<File>,
     /// The digest of its definition without the values of secrets.
     pub digest: String,
-    /// The digest of the values of secrets.
-    pub secrets: String,
+    /// The digest of the values of secrets; `None` if they are not known.
+    pub secrets: Option<String>,
     /// Its health check.
     pub health: Option<HealthAsked>,
     /// How it is ended.

@@ -8,6 +8,11 @@ use fracht_core::model::{Content, Model, Part, PodField, SecretId, Text, Workloa
 pub trait Secrets {
     /// The value of a key; `None` if it is not known.
     fn value(&self, secret: SecretId, key: &str) -> Option<Vec<u8>>;
+
+    /// Whether the values are known at all.
+    fn are_known(&self) -> bool {
+        true
+    }
 }
 
 /// Secrets of which nothing is known: each is its reference, in braces.
@@ -16,6 +21,10 @@ pub struct Hidden<'m>(pub &'m Model);
 impl Secrets for Hidden<'_> {
     fn value(&self, secret: SecretId, key: &str) -> Option<Vec<u8>> {
         Some(format!("{{secret.{}/{key}}}", self.0.secrets[secret].name).into_bytes())
+    }
+
+    fn are_known(&self) -> bool {
+        false
     }
 }
 

@@ -16,11 +16,13 @@ use std::time::Duration;
 use fracht_core::model::Condition;
 
 pub use failure::{Failed, exit};
-pub use stop::{Ending, EndingOf, Stopped, stop, stop_order};
+pub use stop::{EndingOf, Stopped, stop, stop_order};
 
-use crate::actual::{SeenNetwork, at_once};
+use crate::actual::SeenNetwork;
 use crate::api::{Engine, EngineError, LocalImage};
 use crate::desired::{Desired, Replica, Unit};
+use crate::ending::Ending;
+use crate::parallel::at_once;
 use crate::probe::Prober;
 use crate::steps::{Need, ReplicaSteps, Steps};
 

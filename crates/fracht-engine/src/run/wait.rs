@@ -3,9 +3,10 @@
 use std::time::{Duration, Instant};
 
 use super::{Failed, Point, Shared, is_touched};
-use crate::actual::{Seen, at_once};
+use crate::actual::Seen;
 use crate::api::{Engine, EngineError};
 use crate::desired::{Container, HealthAsked, Replica, Unit, UnitKind};
+use crate::parallel::at_once;
 use crate::probe::Answer;
 use crate::steps::{Need, ReplicaSteps};
 

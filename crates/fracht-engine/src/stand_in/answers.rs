@@ -56,7 +56,7 @@ impl World {
             ("POST", ["containers", name, "start"]) => self.start_container(name),
             ("POST", ["containers", name, "stop" | "kill"]) => self.stop_container(name),
             ("POST", ["containers", name, "wait"]) => self.wait_for_container(name),
-            ("POST", ["containers", name, "attach"]) => self.logs(name, &Query::new()),
+            ("POST", ["containers", name, "attach"]) => self.attach(name),
             ("POST", ["containers" | "exec", _, "resize"]) => Answering::done(200),
             ("GET", ["containers", name, "logs"]) => self.logs(name, query),
             ("PUT", ["containers", name, "archive"]) => self.put_files(name, body),

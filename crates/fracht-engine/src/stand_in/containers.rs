@@ -47,6 +47,11 @@ impl Container {
         serde_json::from_value(self.spec.get("Labels").cloned().unwrap_or_default()).unwrap_or_default()
     }
 
+    /// What it writes when it is started.
+    fn greeting(&self) -> String {
+        format!("{} starts", text(&self.spec, "/Image"))
+    }
+
     /// The container whose network it shares.
     fn shares(&self) -> Option<&str> {
         text(&self.spec, "/HostConfig/NetworkMode").strip_prefix("container:")
@@ -237,8 +242,7 @@ impl World {
         "running".clone_into(&mut container.status);
         container.started_at.clone_from(&now);
         (container.looks, container.asked, container.exit_code) = (0, 0, 0);
-        let image = text(&container.spec, "/Image").to_owned();
-        container.log.push((now, format!("{image} starts")));
+        container.log.push((now, container.greeting()));
         Answering::done(204)
     }
 
@@ -301,6 +305,12 @@ impl World {
             body.extend(frame(&format!("{time}{line}\n")));
         }
         Answering { status: 200, body }
+    }
+
+    /// What a container writes that is not started yet.
+    pub(super) fn attach(&self, name: &str) -> Answering {
+        let Some(container) = self.containers.get(name) else { return Answering::missing("container") };
+        Answering { status: 200, body: frame(&format!("{}\n", container.greeting())) }
     }
 
     pub(super) fn prepare_program(&mut self, name: &str, spec: &Value) -> Answering {

@@ -22,7 +22,8 @@ use fracht_engine::actual::Actual;
 use fracht_engine::api::{Engine, EngineError, LocalImage};
 use fracht_engine::desired::names::{DIGEST, OF, Owner};
 use fracht_engine::desired::{Desired, Refusal, Secrets};
-use fracht_engine::run::{Ended, Ending, Event, Runner, stop, stop_order};
+use fracht_engine::ending::Ending;
+use fracht_engine::run::{Ended, Event, Runner, stop, stop_order};
 use fracht_engine::stand_in::StandIn;
 use fracht_engine::steps::{ImageIds, Steps};
 

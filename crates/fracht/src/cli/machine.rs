@@ -42,6 +42,9 @@ pub(crate) struct Start {
     /// Start again when the stack, one of its files or the folder of a build changes
     #[arg(long, conflicts_with = "back")]
     pub(crate) watch: bool,
+    /// Set if nothing really runs, so that it does not matter what listens on this machine.
+    #[arg(skip)]
+    pub(crate) is_practice: bool,
 }
 
 /// Show what runs on this machine against what the stack says

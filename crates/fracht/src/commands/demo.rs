@@ -7,14 +7,18 @@ use std::path::Path;
 use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 
-use super::{check, diff, draw, images, order, ports, reach, render, show, trace};
+use fracht_engine::stand_in::{Server, StandIn};
+
+use super::{
+    check, diff, draw, images, order, output, ports, reach, render, show, start, state, stop, trace,
+};
 use crate::cli::{
-    Check, Demo, Diff, Draw, Format, Images, Order, PlanChoice, Ports, Reach, Render, Show, StackChoice,
-    TargetChoice, Trace,
+    Check, Demo, Diff, Draw, Format, Images, MachineChoice, Order, Output, PlanChoice, Ports, Reach, Render,
+    Show, StackChoice, Start, State, Stop, TargetChoice, Trace,
 };
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
-use crate::write;
+use crate::{secrets, write};
 
 /// The files of the demo stack, by their paths in its folder.
 const FILES: &[(&str, &str)] = &[
@@ -75,7 +79,41 @@ pub(crate) fn run(args: &Demo, ui: &mut Ui) -> Result<Outcome, Failure> {
     trace::run(&Trace { stack: stack(), path, target: prod(), format: Format::Text }, ui)?;
     let out = dir.join("objects");
     ui.command(&format!("fracht render --stack {shown} -t prod --out {}", escaped_path(&out)))?;
-    render::run(&Render { stack: stack(), target: prod(), out: Some(out), ..Render::default() }, ui)
+    render::run(&Render { stack: stack(), target: prod(), out: Some(out), ..Render::default() }, ui)?;
+    on_machine(dir, ui)
+}
+
+/// Runs the stack on a stand-in for a container engine.
+fn on_machine(dir: &Path, ui: &mut Ui) -> Result<Outcome, Failure> {
+    let unusable = |error: io::Error| {
+        let message = format!("cannot serve the stand-in for an engine: {}", reason(&error));
+        Failure::new(message, "the folder for temporary files must be writable")
+    };
+    let socket = std::env::temp_dir().join(format!("fracht-demo-{}.sock", std::process::id()));
+    let server = Server::start(&StandIn::default(), &socket).map_err(unusable)?;
+    secrets::make_up(&[("TIDEDESK_DB_PASSWORD", "gull-and-kelp"), ("TIDEDESK_BUOY_TOKEN", "tern-and-skua")]);
+    let machine = || MachineChoice {
+        stack: StackChoice { stack: Some(dir.to_owned()), ..StackChoice::default() },
+        target: TargetChoice { target: Some("laptop".into()) },
+        engine: Some(server.path().to_owned()),
+    };
+    let shown = escaped_path(dir);
+    ui.result(
+        "\nThe last commands run the stack on this machine. Here they have a stand-in for its container engine,\n\
+         and made-up secrets: nothing really runs.\n",
+    )?;
+    let line = |command: &str| format!("FRACHT_ENGINE=stand-in fracht {command} --stack {shown} -t laptop");
+    ui.command(&line("start"))?;
+    let start = Start { machine: machine(), is_practice: true, ..Start::default() };
+    ui.quietly(|ui| start::run(&start, ui))?;
+    ui.command(&line("state"))?;
+    state::run(&State { machine: machine(), ..State::default() }, ui)?;
+    ui.command(&line("output gateway gauge"))?;
+    let names = vec!["gateway".to_owned(), "gauge".to_owned()];
+    output::run(&Output { names, machine: machine(), ..Output::default() }, ui)?;
+    ui.command(&line("stop"))?;
+    let stop = Stop { machine: machine(), ..Stop::default() };
+    ui.quietly(|ui| stop::run(&stop, ui))
 }
 
 /// Writes the files of the demo. If a file already exists with different content, nothing is written.

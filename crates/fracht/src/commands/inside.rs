@@ -59,7 +59,8 @@ fn container(desired: &Desired, name: &str) -> Result<String, Failure> {
     });
     found.map(|(_, _, container)| container.name.clone()).ok_or_else(|| {
         let names: Vec<&str> = all().map(|(_, _, container)| &*container.shown).collect();
-        let near = nearest(name, names.iter().copied());
+        let units = desired.units.iter().filter(|unit| !unit.is_task()).map(|unit| &*unit.name);
+        let near = nearest(name, units.chain(names.iter().copied()));
         Failure::new(
             format!("`{}` not found among the services", escaped(name)),
             near.map_or_else(

@@ -4,11 +4,12 @@ mod document;
 
 use std::collections::BTreeMap;
 
-use fracht_engine::actual::{Actual, Seen, at_once};
+use fracht_engine::actual::{Actual, Seen};
 use fracht_engine::desired::{Container, Desired, Hidden, Unit};
+use fracht_engine::parallel::at_once;
 use fracht_engine::probe::{Answer, Prober};
 use fracht_engine::run::exit;
-use fracht_engine::steps::{ImageIds, Need, Steps, Why};
+use fracht_engine::steps::{ImageIds, Need, Steps};
 
 use crate::cli::{Format, State};
 use crate::engine::{self, Machine};
@@ -63,7 +64,9 @@ pub(crate) fn run(args: &State, ui: &mut Ui) -> Result<Outcome, Failure> {
     let Some(machine) = engine::open(&args.machine, ui)? else { return Ok(Outcome::Problems) };
     let (model, files) = (machine.model(), machine.project.files());
     let known = secrets::known(model, files);
-    let is_known = model.secrets.entries().all(|(id, secret)| {
+    // One that is in the cluster alone is used by nothing here, which has been checked.
+    let own = model.secrets.entries().filter(|(_, secret)| secret.is_generated());
+    let is_known = own.into_iter().all(|(id, secret)| {
         secret.keys.iter().all(|key| known.get(&id).is_some_and(|keys| keys.contains_key(&*key.name)))
     });
     let desired =
@@ -72,7 +75,7 @@ pub(crate) fn run(args: &State, ui: &mut Ui) -> Result<Outcome, Failure> {
     let chosen = desired.chosen(&[]);
     let ids = image_ids(&machine, &desired)?;
     let steps = Steps::of(&desired, &chosen, &actual, &ids);
-    let rows = rows(&machine, (&desired, &chosen, is_known), &actual, &steps)?;
+    let rows = rows(&machine, (&desired, &chosen), &actual, &steps)?;
     let is_good = rows.iter().all(Row::is_good);
     match args.format {
         Format::Text => ui.result(&text(&machine, &rows, &Veil::over(&known)))?,
@@ -101,7 +104,7 @@ fn image_ids(machine: &Machine, desired: &Desired) -> Result<ImageIds, Failure> 
 
 fn rows<'a>(
     machine: &Machine,
-    (desired, chosen, is_known): (&Desired, &[bool], bool),
+    (desired, chosen): (&Desired, &[bool]),
     actual: &'a Actual,
     steps: &Steps,
 ) -> Result<Vec<Row<'a>>, Failure> {
@@ -135,8 +138,6 @@ fn rows<'a>(
         let change = match (removed.get(&*container.name), need) {
             (Some(why), _) => Some(("replace", (*why).to_owned())),
             (None, Need::Keep) => None,
-            // Without the values, it is not known.
-            (None, Need::Replace(Why::Secret)) if !is_known => None,
             (None, Need::Start) => Some(("start", "it has ended".to_owned())),
             (None, Need::Create) => Some(("create", "it is not there".to_owned())),
             (None, Need::Replace(why)) => Some(("replace", why.to_string())),

@@ -6,7 +6,8 @@ use std::sync::Mutex;
 
 use fracht_core::diag::listing;
 use fracht_engine::actual::{Actual, Seen};
-use fracht_engine::run::{Ending, Stopped, stop, stop_order};
+use fracht_engine::ending::Ending;
+use fracht_engine::run::{Stopped, stop, stop_order};
 
 use crate::cli::Stop;
 use crate::engine::{self, Machine};

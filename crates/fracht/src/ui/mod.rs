@@ -97,6 +97,14 @@ impl Ui {
         }
     }
 
+    /// Does something without telling what goes on.
+    pub(crate) fn quietly<R>(&mut self, work: impl FnOnce(&mut Self) -> R) -> R {
+        let before = std::mem::replace(&mut self.quiet, true);
+        let done = work(self);
+        self.quiet = before;
+        done
+    }
+
     /// Prints a hint on what to do next.
     pub(crate) fn hint(&mut self, text: &str) {
         self.print_message(&format!("{HELP}help{HELP:#}: {}", escaped(text)));
@@ -124,11 +132,17 @@ impl Ui {
 
     /// Draws lines in place of those that were drawn before, on a terminal.
     pub(crate) fn redraw(&mut self, drawn: usize, lines: &[String]) {
+        if drawn == 0 && lines.is_empty() {
+            return;
+        }
         // Up to the first line, and clear all below (ECMA-48: CPL, ED).
         let up = if drawn == 0 { String::new() } else { format!("\u{1b}[{drawn}F\u{1b}[J") };
         let _ = self.out.flush();
         let _ = self.err.write_all(up.as_bytes());
-        let _ = self.err.text(&cover::prose(&(lines.join("\n") + "\n")));
+        let _ = self.err.text(&cover::prose(&lines.join("\n")));
+        if !lines.is_empty() {
+            let _ = self.err.write_all(b"\n");
+        }
         let _ = self.err.flush();
     }
 

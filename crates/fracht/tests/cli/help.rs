@@ -2,7 +2,7 @@ use insta::assert_snapshot;
 
 use crate::sandbox::{Run, Sandbox};
 
-const COMMANDS: [&str; 17] = [
+const COMMANDS: [&str; 23] = [
     "check",
     "order",
     "ports",
@@ -12,6 +12,12 @@ const COMMANDS: [&str; 17] = [
     "draw",
     "render",
     "diff",
+    "start",
+    "state",
+    "output",
+    "inside",
+    "once",
+    "stop",
     "trace",
     "new",
     "rules",
@@ -75,7 +81,7 @@ fn completions_know_every_command_and_the_stack_at_hand() {
 fn the_manual_has_a_page_for_every_command() {
     let sandbox = Sandbox::empty();
     let run = sandbox.run(&["manual", "--out", "man"]);
-    assert_eq!((run.code, run.out.as_str()), (0, "17 pages in man\n"), "{run:?}");
+    assert_eq!((run.code, run.out.as_str()), (0, "23 pages in man\n"), "{run:?}");
     let mut pages: Vec<String> =
         COMMANDS.iter().filter(|name| **name != "help").map(|name| format!("fracht-{name}.1")).collect();
     pages.push("fracht.1".to_owned());

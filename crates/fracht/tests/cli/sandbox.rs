@@ -79,6 +79,11 @@ impl Sandbox {
         command.args(arguments).current_dir(self.path("")).stdin(Stdio::null());
         command.env_remove("NO_COLOR").env_remove("CLICOLOR_FORCE").env("COLUMNS", "100");
         command.env("LC_ALL", "C.UTF-8").env_remove("TIDEDESK_DB_PASSWORD");
+        // Nothing is found outside of the folder.
+        for variable in ["FRACHT_ENGINE", "CONTAINER_HOST", "DOCKER_HOST", "FRACHT_REGISTRY_MAP", "HOME"] {
+            command.env_remove(variable);
+        }
+        command.env("XDG_RUNTIME_DIR", self.path(""));
         command
     }
 

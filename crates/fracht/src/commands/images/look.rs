@@ -88,8 +88,11 @@ pub(super) fn text(model: &Model, plan: &ImagePlan<'_>, looked: &Looked) -> Stri
                 table.row([name.into(), Cell::styled("not known", OPEN), "–".into(), "–".into(), "–".into()]);
             }
             LookedImage::There(facts) => {
-                let digest = facts.digest.get(..19).unwrap_or(&facts.digest).to_owned();
-                let platforms: Vec<&str> = facts.platforms.iter().map(|one| &*one.words).collect();
+                // Both without what all have, so that the table fits.
+                let digest = facts.digest.strip_prefix("sha256:").unwrap_or(&facts.digest);
+                let digest = digest.get(..12).unwrap_or(digest).to_owned();
+                let bare = |words| str::strip_prefix(words, "linux/").unwrap_or(words);
+                let platforms: Vec<&str> = facts.platforms.iter().map(|one| bare(&*one.words)).collect();
                 table.row([
                     name.into(),
                     Cell::styled(digest, GOOD),

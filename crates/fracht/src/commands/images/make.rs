@@ -6,8 +6,8 @@ use fracht_core::files::Files;
 use fracht_core::model::{BuildId, Model};
 use fracht_core::plan::images::ImagePlan;
 use fracht_engine::api::{Engine, EngineError, Progress};
+use fracht_engine::build::{self, BuildStep};
 
-use crate::builds::{self, BuildStep};
 use crate::engine;
 use crate::failure::Failure;
 use crate::ui::style::{GOOD, QUIET};
@@ -25,7 +25,7 @@ pub(super) fn build(
     let mut table = Table::new(["build", "image", "state"]);
     let is_live = screen::size_of_messages().is_some();
     let mut drawn = 0;
-    let done = builds::build((model, files), engine, wanted, &mut |build, step| {
+    let done = build::build((model, files), engine, wanted, &mut |build, step| {
         let image = build.image.as_ref().map_or("?", |image| image.text()).to_owned();
         match step {
             BuildStep::There => {
@@ -50,7 +50,7 @@ pub(super) fn build(
             }
         }
     });
-    done?;
+    done.map_err(|error| images::build_failure(model, error))?;
     ui.result(&table.show())
 }
 

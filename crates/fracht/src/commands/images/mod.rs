@@ -7,6 +7,7 @@ mod pin;
 use std::collections::BTreeSet;
 
 use fracht_core::check::Project;
+use fracht_core::diag::{listing, nearest};
 use fracht_core::escape::escaped;
 use fracht_core::grammar::image::Image;
 use fracht_core::grammar::word::Word as _;
@@ -79,17 +80,18 @@ pub(crate) fn run(args: &Images, ui: &mut Ui) -> Result<Outcome, Failure> {
     if !is_list && verdict.checked().is_none() {
         return Ok(Outcome::Problems);
     }
+    known(&verdict.facts.model, &args.names)?;
     make(args, &project, &verdict.facts.model, ui)?;
     let mut looked = None;
     if args.look || args.pin {
         let model = &verdict.facts.model;
         let mut plan = ImagePlan::of(model);
-        let is_named = |used: &UsedImage<'_>| is_chosen(model, args, used);
+        let is_named = |used: &UsedImage<'_>| is_chosen(model, &args.names, used);
         let wanted = pin::wanted(&plan, project.lock().images(), is_named, !args.names.is_empty());
         let wanted: Vec<String> = wanted.iter().map(|used| used.image.floating().to_owned()).collect();
         let client = registry::client(model, ui)?;
         plan.images.retain(|used| {
-            is_chosen(model, args, used)
+            is_chosen(model, &args.names, used)
                 && (args.look || wanted.iter().any(|one| *one == *used.image.floating()))
         });
         let images: Vec<&Image> = plan.images.iter().map(|used| used.image).collect();
@@ -104,7 +106,7 @@ pub(crate) fn run(args: &Images, ui: &mut Ui) -> Result<Outcome, Failure> {
     }
     let model = &verdict.facts.model;
     let mut plan = ImagePlan::of(model);
-    plan.images.retain(|used| is_chosen(model, args, used));
+    plan.images.retain(|used| is_chosen(model, &args.names, used));
     let looked = looked.as_ref();
     let mut report = verdict.report.clone();
     if let Some(looked) = looked {
@@ -153,6 +155,26 @@ pub(crate) fn run(args: &Images, ui: &mut Ui) -> Result<Outcome, Failure> {
     Ok(Outcome::problems_if(report.has_errors()))
 }
 
+/// Names that the arguments give have to be those of something.
+fn known(model: &Model, names: &[String]) -> Result<(), Failure> {
+    let plan = ImagePlan::of(model);
+    let builds = || model.builds.iter().map(|build| &*build.name);
+    for name in names {
+        let is_build = builds().any(|build| build == name || *name == format!("build.{build}"));
+        let chosen = std::slice::from_ref(name);
+        if is_build || plan.images.iter().any(|used| is_chosen(model, chosen, used)) {
+            continue;
+        }
+        let all: Vec<&str> = model.workloads.iter().map(|one| &*one.name).chain(builds()).collect();
+        let help = nearest(name, all.iter().copied()).map_or_else(
+            || format!("this stack has: {}", listing(all.iter().copied())),
+            |near| format!("did you mean `{near}`?"),
+        );
+        return Err(Failure::new(format!("no service, task, build or image `{}`", escaped(name)), help));
+    }
+    Ok(())
+}
+
 /// Builds and pushes what is asked for.
 fn make(args: &Images, project: &Project<'_>, model: &Model, ui: &mut Ui) -> Result<(), Failure> {
     if !args.build && !args.push {
@@ -162,7 +184,7 @@ fn make(args: &Images, project: &Project<'_>, model: &Model, ui: &mut Ui) -> Res
         let plan = ImagePlan::of(model);
         let of_build = plan.images.iter().filter(|used| used.build == Some(id));
         args.names.iter().any(|own| own == name || *own == format!("build.{name}"))
-            || of_build.into_iter().any(|used| is_chosen(model, args, used))
+            || of_build.into_iter().any(|used| is_chosen(model, &args.names, used))
     };
     let builds = model.builds.entries();
     let wanted: BTreeSet<BuildId> = builds
@@ -184,7 +206,7 @@ fn make(args: &Images, project: &Project<'_>, model: &Model, ui: &mut Ui) -> Res
 }
 
 /// Whether an image is one of those that the arguments name.
-fn is_chosen(model: &Model, args: &Images, used: &UsedImage<'_>) -> bool {
+fn is_chosen(model: &Model, names: &[String], used: &UsedImage<'_>) -> bool {
     let is_user = |name: &String| {
         let build = used.build.map(|build| &model.builds[build].name);
         build.is_some_and(|build| **build == **name)
@@ -196,7 +218,7 @@ fn is_chosen(model: &Model, args: &Images, used: &UsedImage<'_>) -> bool {
                 ImageUser::Build(build) => *model.builds[*build].name == **name,
             })
     };
-    args.names.is_empty() || args.names.iter().any(is_user)
+    names.is_empty() || names.iter().any(is_user)
 }
 
 /// The folder of a build, as the stack names it.
@@ -227,9 +249,13 @@ fn text(model: &Model, plan: &ImagePlan<'_>) -> String {
     let mut table = Table::new(["image", "from", "pinned by", "used by"]);
     for used in &plan.images {
         let floating = used.pin == Pin::Floating;
-        let pin = if floating { Cell::styled("floating", ERROR) } else { Cell::from(used.pin.word()) };
+        let pin = match used.image.digest() {
+            Some(digest) => Cell::from(digest.get(..19).unwrap_or(digest)),
+            None if floating => Cell::styled("floating", ERROR),
+            None => Cell::from(used.pin.word()),
+        };
         let from = if used.build.is_some() { "build" } else { "registry" };
-        let mut first = [used.image.to_string().into(), from.into(), pin];
+        let mut first = [used.image.floating().into(), from.into(), pin];
         for user in users(model, used) {
             let [image, from, pin] = std::mem::take(&mut first);
             table.row([image, from, pin, user.into()]);
@@ -242,7 +268,7 @@ fn text(model: &Model, plan: &ImagePlan<'_>) -> String {
         let platforms = platforms(model, used);
         if !platforms.is_empty() {
             has_platforms = true;
-            on_platforms.row([platforms.join(", ").into(), used.image.to_string().into()]);
+            on_platforms.row([platforms.join(", ").into(), used.image.floating().into()]);
         }
     }
     if has_platforms {

@@ -18,7 +18,7 @@ use crate::ui::{Ui, counted};
 /// Prints what is in the way, before anything is changed. Whether there is something.
 pub(super) fn found(
     machine: &Machine,
-    desired: &Desired,
+    (desired, is_practice): (&Desired, bool),
     actual: &Actual,
     ui: &mut Ui,
 ) -> Result<bool, Failure> {
@@ -32,7 +32,7 @@ pub(super) fn found(
         return Err(Failure::Error { message, help: help.collect() });
     }
     folders(desired)?;
-    Ok(numbers(machine, desired, actual, ui))
+    Ok(!is_practice && numbers(machine, desired, actual, ui))
 }
 
 /// Folders of this machine that are mounted have to be there: the engine would create them.

@@ -3,25 +3,48 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::io::{self, Read};
 
-use fracht_core::escape::escaped;
 use fracht_core::files::Files;
 use fracht_core::files::context::{ContextFile, Unreadable};
 use fracht_core::model::{Build, BuildId, Model};
 use fracht_core::plan::images::ImagePlan;
-use fracht_engine::api::{Engine, EngineError, LocalImage, Progress};
-use fracht_engine::transport::encoded;
 
-use crate::engine;
-use crate::failure::Failure;
+use crate::api::{Engine, EngineError, LocalImage, Progress};
+use crate::transport::encoded;
 
 /// The label of a built image with the digest of its content.
-pub(crate) const CONTENT: &str = "fracht.content";
+pub const CONTENT: &str = "fracht.content";
 
-/// How many of the last lines of a build that failed are shown.
+/// How many of the last lines of a build that failed are kept.
 const LAST: usize = 30;
 
+/// Why images cannot be built.
+#[derive(Clone, Debug)]
+pub enum BuildError {
+    /// The files of a build cannot be read.
+    Unreadable(BuildId, Unreadable),
+    /// Another tool makes the image, which is not on this machine.
+    NotMade(BuildId),
+    /// A step of the recipe failed.
+    Failed {
+        /// The build.
+        build: BuildId,
+        /// Why.
+        reason: String,
+        /// The last lines of its output.
+        said: Vec<String>,
+    },
+    /// The engine fails.
+    Engine(EngineError),
+}
+
+impl From<EngineError> for BuildError {
+    fn from(error: EngineError) -> Self {
+        Self::Engine(error)
+    }
+}
+
 /// What happens to a build.
-pub(crate) enum BuildStep<'s> {
+pub enum BuildStep<'s> {
     /// The image is there, with this content.
     There,
     /// It begins.
@@ -36,14 +59,17 @@ pub(crate) enum BuildStep<'s> {
 
 /// Builds some images, and those that they take from. What is there with the same content is skipped. Returns how many
 /// were built.
-pub(crate) fn build(
+///
+/// # Errors
+/// [`BuildError`]. What was built before stays.
+pub fn build(
     (model, files): (&Model, &dyn Files),
     engine: &Engine,
     wanted: &BTreeSet<BuildId>,
     tell: &mut dyn FnMut(&Build, BuildStep<'_>),
-) -> Result<usize, Failure> {
+) -> Result<usize, BuildError> {
     let order = ImagePlan::of(model).builds;
-    let (_, own) = engine.machine().map_err(|error| engine::failure(&error))?;
+    let (_, own) = engine.machine()?;
     let own = format!("linux/{}", architecture(&own));
     let needed = with_bases(model, wanted);
     let mut digests: BTreeMap<BuildId, String> = BTreeMap::new();
@@ -52,18 +78,19 @@ pub(crate) fn build(
         let build = &model.builds[id];
         let Some(image) = &build.image else { continue };
         let reference = image.text();
-        let there = engine.image(reference).map_err(|error| engine::failure(&error))?;
+        let there = engine.image(reference)?;
         if build.recipe.is_none() {
-            let message = format!("the image of `build.{}` is not on this machine: {reference}", build.name);
-            let help = "another tool makes it (`recipe = \"none\"`): make it, and run the command again";
-            there.is_some().then_some(()).ok_or_else(|| Failure::new(message, help))?;
+            if there.is_none() {
+                return Err(BuildError::NotMade(id));
+            }
             continue;
         }
         let bases: Vec<&str> =
             build.takes.iter().filter_map(|base| digests.get(base)).map(String::as_str).collect();
         let args = arguments(build);
         let context = build.context(files);
-        let digest = context.digest(&args, &bases).map_err(|unreadable| failure(build, unreadable))?;
+        let digest =
+            context.digest(&args, &bases).map_err(|unreadable| BuildError::Unreadable(id, unreadable))?;
         let platform = platform(model, id, &own);
         let is_there = there.as_ref().is_some_and(|image| {
             let is_of_platform = platform.as_ref().is_none_or(|wanted| *wanted == platform_of(image));
@@ -78,7 +105,7 @@ pub(crate) fn build(
         if let Some(platform) = platform.as_ref().filter(|platform| **platform != own) {
             tell(build, BuildStep::Elsewhere(platform));
         }
-        let list = context.list().map_err(|unreadable| failure(build, unreadable))?;
+        let list = context.list().map_err(|unreadable| BuildError::Unreadable(id, unreadable))?;
         let mut failed = None;
         let mut read = |file: &ContextFile| {
             context.read(file).map_err(|unreadable| {
@@ -101,9 +128,16 @@ pub(crate) fn build(
         }
         let done = engine.build((reference, &query), &mut archive, &mut seen);
         if let Some(unreadable) = failed {
-            return Err(failure(build, unreadable));
+            return Err(BuildError::Unreadable(id, unreadable));
         }
-        done.map_err(|error| build_failed(build, &error, &said))?;
+        done.map_err(|error| match error {
+            EngineError::Refused { message, .. } => {
+                let last = said.split_off(said.len().saturating_sub(LAST));
+                let said = last.into_iter().filter(|line| !line.trim().is_empty()).collect();
+                BuildError::Failed { build: id, reason: message, said }
+            }
+            other => BuildError::Engine(other),
+        })?;
         tell(build, BuildStep::Done);
         built += 1;
     }
@@ -111,7 +145,7 @@ pub(crate) fn build(
 }
 
 /// Some builds and all that they take from.
-pub(crate) fn with_bases(model: &Model, wanted: &BTreeSet<BuildId>) -> BTreeSet<BuildId> {
+pub fn with_bases(model: &Model, wanted: &BTreeSet<BuildId>) -> BTreeSet<BuildId> {
     let mut needed = wanted.clone();
     let mut open: Vec<BuildId> = wanted.iter().copied().collect();
     while let Some(id) = open.pop() {
@@ -150,7 +184,7 @@ fn architecture(name: &str) -> &str {
 }
 
 /// The digest of the content of an image that Fracht built.
-pub(crate) fn content_of(image: &LocalImage) -> Option<&str> {
+pub fn content_of(image: &LocalImage) -> Option<&str> {
     image.config.labels.get(CONTENT).map(String::as_str)
 }
 
@@ -173,28 +207,6 @@ fn query(build: &Build, reference: &str, args: &[(&str, String)], digest: &str) 
         json(args),
         json(BTreeMap::from([(CONTENT, digest)]))
     )
-}
-
-fn failure(build: &Build, unreadable: Unreadable) -> Failure {
-    let Unreadable { reason, help, .. } = unreadable;
-    Failure::new(format!("cannot read the content of `build.{}`: {reason}", build.name), help)
-}
-
-fn build_failed(build: &Build, error: &EngineError, said: &[String]) -> Failure {
-    if error.is_lost() {
-        return engine::failure(error);
-    }
-    let reason = match error {
-        EngineError::Refused { message, .. } => message.clone(),
-        other => other.to_string(),
-    };
-    let last = said.get(said.len().saturating_sub(LAST)..).unwrap_or_default();
-    let log = last.iter().filter(|line| !line.trim().is_empty()).map(|line| format!("  | {}", escaped(line)));
-    let help = format!("fix the recipe or the files of {}, and run the command again", build.folder);
-    Failure::Error {
-        message: format!("the build of `build.{}` failed: {reason}", build.name),
-        help: log.chain([help]).collect(),
-    }
 }
 
 /// The tar archive of a build's files, made while it is read, so that a large folder needs no memory.

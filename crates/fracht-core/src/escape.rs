@@ -44,6 +44,20 @@ pub fn escaped_path(path: &Path) -> String {
     escaped(&path.display().to_string()).into_owned()
 }
 
+/// A text as part of a query (RFC 3986, section 2.1).
+pub fn encoded(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for byte in text.bytes() {
+        match byte {
+            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' => {
+                out.push(char::from(byte));
+            }
+            _ => out.push_str(&format!("%{byte:02X}")),
+        }
+    }
+    out
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -6,13 +6,14 @@ use std::sync::Mutex;
 use std::thread;
 use std::time::Duration;
 
+use fracht_core::escape::encoded;
 use fracht_core::grammar::image::Image;
 use serde::Deserialize;
 use ureq::Agent;
 use ureq::tls::{RootCerts, TlsConfig};
 
 use crate::challenge::Challenge;
-use crate::login::Logins;
+use crate::login::{Login, Logins};
 use crate::manifest::{ACCEPT, Config, Index, Kind, Manifest};
 use crate::place::{Places, registry_of, repository_of};
 
@@ -210,7 +211,7 @@ impl Client {
                 if let Some(service) = service {
                     url.push_str(&format!("&service={}", encoded(&service)));
                 }
-                let basic = login.map(|login| login.basic());
+                let basic = login.map(Login::basic);
                 let reply = self.get(&url, "application/json", basic.as_deref())?;
                 if reply.status != 200 {
                     return Err(RegistryError::Denied);
@@ -292,18 +293,4 @@ fn parsed<T: serde::de::DeserializeOwned>(body: &[u8]) -> Result<T, RegistryErro
 /// The digest of a document of a registry that does not tell it.
 fn digest_of(body: &[u8]) -> String {
     fracht_core::digest::sha256(body)
-}
-
-/// A text as a part of a query (RFC 3986, section 2.1).
-fn encoded(text: &str) -> String {
-    let mut out = String::new();
-    for byte in text.bytes() {
-        match byte {
-            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' | b':' | b'/' | b',' => {
-                out.push(char::from(byte));
-            }
-            _ => out.push_str(&format!("%{byte:02X}")),
-        }
-    }
-    out
 }

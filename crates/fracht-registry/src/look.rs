@@ -11,7 +11,7 @@ use fracht_core::model::Protocol;
 use fracht_core::plan::looked::{ImageFacts, Looked, LookedImage, PlatformFacts};
 
 use crate::client::{Client, Found, RegistryError};
-use crate::manifest::{Config, Entry, Index, Manifest, Runs};
+use crate::manifest::{Config, Entry, Index, Manifest, Platform, Runs};
 use crate::versions;
 
 /// How many images are looked up at once.
@@ -61,7 +61,7 @@ fn facts(client: &Client, image: &Image) -> Result<ImageFacts, RegistryError> {
     };
     if let Some(config) = config {
         facts.created = config.created;
-        says(config.config.unwrap_or_default(), &mut facts);
+        says(config.runs.unwrap_or_default(), &mut facts);
     }
     if let Some(tag) = image.tag() {
         // That there are newer ones is no reason to fail.
@@ -83,7 +83,7 @@ fn of_index(
     for (place, entry) in index.manifests.iter().filter(|entry| entry.is_image()).enumerate() {
         let Entry { digest, platform, .. } = entry;
         let manifest = if place < MOST_SIZES { Some(manifest_of(client, image, digest)?) } else { None };
-        let words = platform.as_ref().map_or_else(|| "unknown".to_owned(), |platform| platform.words());
+        let words = platform.as_ref().map_or_else(|| "unknown".to_owned(), Platform::words);
         facts.platforms.push(platform_facts(words, manifest.as_ref().map(Manifest::size)));
         if let (None, Some(manifest)) = (&first, &manifest) {
             first = Some(client.config(image, manifest)?);

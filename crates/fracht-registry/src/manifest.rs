@@ -112,8 +112,8 @@ pub(crate) struct Config {
     pub(crate) platform: Platform,
     #[serde(default)]
     pub(crate) created: Option<String>,
-    #[serde(default)]
-    pub(crate) config: Option<Runs>,
+    #[serde(default, rename = "config")]
+    pub(crate) runs: Option<Runs>,
 }
 
 /// What an image runs.

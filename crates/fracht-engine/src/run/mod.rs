@@ -317,7 +317,7 @@ impl Shared<'_> {
             if unit.is_task() {
                 self.task_end(index, unit, replica, steps)
             } else {
-                self.replica_ready(index, replica, steps)
+                self.replica_ready(index, (replica, steps), true)
             }
         });
         if !is_whole || good.contains(&false) {
@@ -325,7 +325,14 @@ impl Shared<'_> {
         } else if unit.is_task() {
             report(Report::Reached(index, Condition::Done));
         } else {
+            // A container without a check is ready when it runs, as in a cluster. That it stays so is seen meanwhile.
             report(Report::Reached(index, Condition::Ready));
+        }
+        if !unit.is_task() {
+            let stays = at_once(&made, |(replica, steps)| self.replica_ready(index, (replica, steps), false));
+            if stays.contains(&false) {
+                report(Report::Failed(index));
+            }
         }
     }
 

@@ -19,27 +19,47 @@ const GRACE: Duration = Duration::from_millis(250);
 /// How often a container may end by itself before its start has failed.
 const MOST_ENDS: u64 = 3;
 
-/// Pauses that grow: a start is noticed soon, and a long wait costs little.
-struct Pauses(Duration);
+/// Pauses that grow with the wait: what happens is noticed at most a tenth of the wait later, and a long one costs little.
+struct Pauses {
+    begun: Instant,
+    least: Duration,
+}
 
 impl Pauses {
-    fn pause(&mut self, most: Duration) {
-        std::thread::sleep(self.0);
-        self.0 = (self.0 * 3 / 2).min(most);
+    fn new(least: Duration) -> Self {
+        Self { begun: Instant::now(), least }
+    }
+
+    fn pause(&self, most: Duration) {
+        std::thread::sleep((self.begun.elapsed() / 10).max(self.least).min(most.max(self.least)));
     }
 }
 
-/// A container as it is now.
-fn look(engine: &Engine, name: &str) -> Result<Option<Seen>, EngineError> {
-    Ok(engine.inspect(name)?.map(|inspected| Seen::of(&inspected)))
-}
-
 impl Shared<'_> {
-    /// Waits until all containers of a replica are ready. Whether they are; if not, it is noted.
-    pub(super) fn replica_ready(&self, index: usize, replica: &Replica, steps: &ReplicaSteps) -> bool {
+    /// A container as it is now; `None` if the run is over, or if the container is gone, which is noted.
+    fn look(&self, index: usize, container: &Container) -> Result<Option<Seen>, EngineError> {
+        if self.is_over() {
+            return Ok(None);
+        }
+        let seen = self.runner.engine.inspect(&container.name)?.map(|inspected| Seen::of(&inspected));
+        if seen.is_none() {
+            self.fail(index, Failed::gone(container));
+        }
+        Ok(seen)
+    }
+
+    /// Waits until the containers of a replica that have a health check are ready, or that those without one run for a
+    /// moment. Whether they do; if not, it is noted.
+    pub(super) fn replica_ready(
+        &self,
+        index: usize,
+        (replica, steps): (&Replica, &ReplicaSteps),
+        with_health: bool,
+    ) -> bool {
         let needs = std::iter::once(steps.main).chain(steps.beside.iter().copied());
         let containers = std::iter::once(&replica.main).chain(&replica.beside);
-        let pairs: Vec<(&Container, Need)> = containers.zip(needs).collect();
+        let pairs = containers.zip(needs).filter(|(container, _)| container.health.is_some() == with_health);
+        let pairs: Vec<(&Container, Need)> = pairs.collect();
         // A sidecar has the address of its main container.
         let ready = at_once(&pairs, |(container, need)| {
             match self.container_ready(index, container, (&replica.main.name, *need)) {
@@ -81,16 +101,10 @@ impl Shared<'_> {
         (health, begun): (&HealthAsked, Instant),
     ) -> Result<bool, EngineError> {
         let engine = self.runner.engine;
-        let mut pauses = Pauses(self.runner.pause);
+        let pauses = Pauses::new(self.runner.pause);
         let mut said = String::new();
         loop {
-            if self.is_over() {
-                return Ok(false);
-            }
-            let Some(seen) = look(engine, &container.name)? else {
-                self.fail(index, Failed::gone(container));
-                return Ok(false);
-            };
+            let Some(seen) = self.look(index, container)? else { return Ok(false) };
             if seen.restarts >= MOST_ENDS && is_touched(need) {
                 self.fail(index, Failed::ends(container, &seen));
                 return Ok(false);
@@ -126,21 +140,14 @@ impl Shared<'_> {
 
     /// Waits until a container without a health check has run for a moment.
     fn running(&self, index: usize, container: &Container, begun: Instant) -> Result<bool, EngineError> {
-        let engine = self.runner.engine;
-        let mut pauses = Pauses(self.runner.pause);
+        let pauses = Pauses::new(self.runner.pause);
         while begun.elapsed() < GRACE.min(self.runner.pause * 10) {
             pauses.pause(GRACE);
         }
         let mut since = Instant::now();
         let mut restarts = None;
         loop {
-            if self.is_over() {
-                return Ok(false);
-            }
-            let Some(seen) = look(engine, &container.name)? else {
-                self.fail(index, Failed::gone(container));
-                return Ok(false);
-            };
+            let Some(seen) = self.look(index, container)? else { return Ok(false) };
             let is_same_run = *restarts.get_or_insert(seen.restarts) == seen.restarts;
             if !is_same_run || !seen.is_running {
                 since = if is_same_run { since } else { Instant::now() };
@@ -214,16 +221,10 @@ impl Shared<'_> {
     ) -> Result<Option<i64>, EngineError> {
         let engine = self.runner.engine;
         let begun = Instant::now();
-        let mut pauses = Pauses(self.runner.pause);
+        let pauses = Pauses::new(self.runner.pause);
         let mut is_told = false;
         loop {
-            if self.is_over() {
-                return Ok(None);
-            }
-            let Some(seen) = look(engine, &container.name)? else {
-                self.fail(index, Failed::gone(container));
-                return Ok(None);
-            };
+            let Some(seen) = self.look(index, container)? else { return Ok(None) };
             if !seen.is_running && !seen.is_fresh() {
                 return Ok(Some(seen.exit_code));
             }

@@ -7,6 +7,7 @@ use std::fmt;
 use std::io::{self, Read, Write};
 use std::time::Duration;
 
+pub use fracht_core::escape::encoded;
 pub(crate) use http::{read_head, received};
 pub use socket::Socket;
 
@@ -74,20 +75,6 @@ impl fmt::Debug for dyn Transport {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "engine at {}", self.place())
     }
-}
-
-/// A text as part of a query (RFC 3986, section 2.1).
-pub fn encoded(text: &str) -> String {
-    let mut out = String::with_capacity(text.len());
-    for byte in text.bytes() {
-        match byte {
-            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' => {
-                out.push(char::from(byte));
-            }
-            _ => out.push_str(&format!("%{byte:02X}")),
-        }
-    }
-    out
 }
 
 /// The text of a part of a query.

@@ -23,6 +23,7 @@ pub(crate) struct MachineChoice {
 /// Starts what the stack has in its start order, and waits until each service is ready. Run again after a change, it
 /// replaces only what has changed. Images that are missing are built or pulled. What fails is shown with the last lines
 /// of its output; everything else stays as it is. Exits with 1 if something failed.
+#[expect(clippy::struct_excessive_bools, reason = "each is an option of the command")]
 #[derive(Debug, Default, Args)]
 #[command(
     after_help = "Examples:\n  fracht start\n  fracht start api -t laptop\n  fracht start --watch\n  fracht start --engine /run/engine.sock"

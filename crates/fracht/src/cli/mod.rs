@@ -200,6 +200,7 @@ pub(crate) enum Format {
 ///
 /// Each problem comes with its location, the reason and a fix. Exits with 1 if there are errors. A table can allow what
 /// it breaks on purpose: `allow.RULE = "REASON"`.
+#[expect(clippy::struct_excessive_bools, reason = "each is an option of the command")]
 #[derive(Debug, Default, Args)]
 #[command(
     after_help = "Examples:\n  fracht check\n  fracht check -t prod --deny warnings\n  fracht check --fix --dry\n  fracht check -t prod --beside ../console\n  fracht check --format json | jq '.problems[].message'\n  fracht check --format sarif > problems.sarif"

@@ -83,6 +83,7 @@ pub(crate) struct Show {
 ///
 /// Shows which are built here or taken, pinned or floating, and who uses each; builds in the order in which to build them.
 /// The network is used only with the options. Exits with 1 if an image is missing or does not fit.
+#[expect(clippy::struct_excessive_bools, reason = "each is an option of the command")]
 #[derive(Debug, Default, Args)]
 #[command(
     after_help = "Examples:\n  fracht images -t prod\n  fracht images -t prod --look\n  fracht images -t prod --pin\n  fracht images -t prod --pin db\n  fracht images -t prod --build --push\n  fracht images -t prod --format json"

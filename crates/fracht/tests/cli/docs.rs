@@ -87,6 +87,7 @@ fn every_link_between_docs_exists() {
         "docs/language.md",
         "docs/architecture.md",
         "docs/json.md",
+        "docs/machine.md",
         "docs/style.md",
         "CHANGELOG.md",
     ] {

@@ -18,9 +18,9 @@ use crate::ui::{Ui, counted};
 /// Prints what is in the way, before anything is changed. Whether there is something.
 pub(super) fn found(
     machine: &Machine,
-    (desired, is_practice): (&Desired, bool),
+    (desired, chosen): (&Desired, &[bool]),
     actual: &Actual,
-    ui: &mut Ui,
+    (is_practice, ui): (bool, &mut Ui),
 ) -> Result<bool, Failure> {
     let conflicts = name_conflicts(desired, actual);
     if let Some(first) = conflicts.first() {
@@ -32,7 +32,7 @@ pub(super) fn found(
         return Err(Failure::Error { message, help: help.collect() });
     }
     folders(desired)?;
-    Ok(!is_practice && numbers(machine, desired, actual, ui))
+    Ok(!is_practice && numbers(machine, (desired, chosen), actual, ui))
 }
 
 /// Folders of this machine that are mounted have to be there: the engine would create them.
@@ -49,7 +49,7 @@ fn folders(desired: &Desired) -> Result<(), Failure> {
 }
 
 /// Prints the numbers of the machine that programs or other containers have. Whether there are any.
-fn numbers(machine: &Machine, desired: &Desired, actual: &Actual, ui: &mut Ui) -> bool {
+fn numbers(machine: &Machine, (desired, chosen): (&Desired, &[bool]), actual: &Actual, ui: &mut Ui) -> bool {
     let (model, plan) = (machine.model(), &machine.verdict.facts.ports);
     let protocol = |word: &str| match word {
         "udp" => Protocol::Udp,
@@ -71,7 +71,8 @@ fn numbers(machine: &Machine, desired: &Desired, actual: &Actual, ui: &mut Ui) -
             listener.program = Program::Container(Arc::from(&**container));
         }
     }
-    let clashes = listening.clashes(model, plan);
+    let mut clashes = listening.clashes(model, plan);
+    clashes.retain(|clash| chosen.get(clash.port.service.index()) == Some(&true));
     let problems = clashes.iter().map(|clash| in_use(model, clash)).collect();
     let is_taken = !clashes.is_empty();
     if is_taken {

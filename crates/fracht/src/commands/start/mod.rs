@@ -42,7 +42,7 @@ fn once(args: &Start, ui: &mut Ui) -> Result<Outcome, Failure> {
     // Two runs at once would undo what the other does.
     let alone = machine.alone(ui);
     let actual = machine.actual()?;
-    if conflicts::found(&machine, (&desired, args.is_practice), &actual, ui)? {
+    if conflicts::found(&machine, (&desired, &chosen), &actual, (args.is_practice, ui))? {
         return Ok(Outcome::Problems);
     }
     let images = images::fetch(&machine, &containers(&desired, &chosen), args.skip_builds, ui)?;

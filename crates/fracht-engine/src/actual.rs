@@ -140,14 +140,23 @@ impl Actual {
         seen.sidecar.as_ref().map_or(replica.clone(), |sidecar| format!("{replica}.{sidecar}"))
     }
 
-    /// Looks at the engine.
+    /// Looks at the engine. Of networks that others have, only those of the names `wanted` are looked for: to list all takes
+    /// engines long.
     ///
     /// # Errors
     /// [`EngineError`]
-    pub fn of(engine: &Engine, owner: &Owner) -> Result<Self, EngineError> {
+    pub fn of(engine: &Engine, owner: &Owner, wanted: &[&str]) -> Result<Self, EngineError> {
+        // Engines take their time for each list.
+        let (containers, networks, volumes) = std::thread::scope(|scope| {
+            let networks = scope.spawn(|| engine.networks(&owner.labels()));
+            let volumes = scope.spawn(|| engine.volumes(&[]));
+            let containers = engine.containers(&[]);
+            let lost = || EngineError::odd("list all", &"a thread has ended");
+            (containers, networks.join().map_err(|_| lost()), volumes.join().map_err(|_| lost()))
+        });
         let mut actual = Self::default();
         let mut own = Vec::new();
-        for listed in engine.containers(&[])? {
+        for listed in containers? {
             let by = Owner::of_labels(&listed.labels);
             if by.as_ref() == Some(owner) {
                 own.push(listed.name().to_owned());
@@ -162,18 +171,19 @@ impl Actual {
             }
             actual.others.containers.insert(listed.name().to_owned(), by);
         }
-        for network in engine.networks()? {
-            let ListedNetwork { name, labels, addresses, .. } = network;
-            let by = Owner::of_labels(&labels);
-            if by.as_ref() == Some(owner) {
-                let digest = labels.get(DIGEST).cloned().unwrap_or_default();
-                let subnet = addresses.config.into_iter().next().unwrap_or_default().subnet;
-                actual.networks.insert(name, SeenNetwork { digest, subnet });
-            } else {
-                actual.others.networks.insert(name, by);
+        for ListedNetwork { name, labels, addresses, .. } in networks?? {
+            let digest = labels.get(DIGEST).cloned().unwrap_or_default();
+            let subnet = addresses.config.into_iter().next().unwrap_or_default().subnet;
+            actual.networks.insert(name, SeenNetwork { digest, subnet });
+        }
+        let missing: Vec<&str> =
+            wanted.iter().copied().filter(|name| !actual.networks.contains_key(*name)).collect();
+        for network in at_once(&missing, |name| engine.network(name)) {
+            if let Some(ListedNetwork { name, labels, .. }) = network? {
+                actual.others.networks.insert(name, Owner::of_labels(&labels));
             }
         }
-        for ListedVolume { name, labels } in engine.volumes(&[])? {
+        for ListedVolume { name, labels } in volumes?? {
             let by = Owner::of_labels(&labels);
             if by.as_ref() == Some(owner) {
                 actual.volumes.insert(name, labels.get(OF).cloned().unwrap_or_default());

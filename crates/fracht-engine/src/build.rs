@@ -69,7 +69,10 @@ pub fn build(
     tell: &mut dyn FnMut(&Build, BuildStep<'_>),
 ) -> Result<usize, BuildError> {
     let order = ImagePlan::of(model).builds;
-    let (_, own) = engine.machine()?;
+    if wanted.is_empty() {
+        return Ok(0);
+    }
+    let own = engine.architecture()?;
     let own = format!("linux/{}", architecture(&own));
     let needed = with_bases(model, wanted);
     let mut digests: BTreeMap<BuildId, String> = BTreeMap::new();

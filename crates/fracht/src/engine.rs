@@ -72,7 +72,8 @@ impl Machine {
 
     /// What there should be, with the values of secrets.
     pub(crate) fn desired(&self, secrets: &dyn Secrets) -> Result<Desired, Failure> {
-        let (name, _) = self.engine.machine().map_err(|error| failure(&error))?;
+        let system = rustix::system::uname();
+        let name = system.nodename().to_string_lossy();
         let Some(checked) = self.verdict.checked() else {
             return Err(Failure::new("the stack has errors", "run `fracht check`"));
         };
@@ -81,7 +82,13 @@ impl Machine {
 
     /// What is on the engine.
     pub(crate) fn actual(&self) -> Result<Actual, Failure> {
-        Actual::of(&self.engine, &self.owner).map_err(|error| failure(&error))
+        Actual::of(&self.engine, &self.owner, &[]).map_err(|error| failure(&error))
+    }
+
+    /// The same, with those who have the names of what there should be.
+    pub(crate) fn actual_beside(&self, desired: &Desired) -> Result<Actual, Failure> {
+        let networks: Vec<&str> = desired.networks.iter().map(|network| &*network.name).collect();
+        Actual::of(&self.engine, &self.owner, &networks).map_err(|error| failure(&error))
     }
 
     /// Waits until no other run changes the stack on this machine, and keeps others waiting until it is dropped.

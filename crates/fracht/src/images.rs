@@ -6,7 +6,7 @@ use fracht_core::escape::escaped;
 use fracht_core::files::context::Unreadable;
 use fracht_core::grammar::image;
 use fracht_core::model::{Fetch, Model};
-use fracht_engine::api::{EngineError, LocalImage};
+use fracht_engine::api::{Engine, EngineError, LocalImage};
 use fracht_engine::build::{self, BuildError, BuildStep};
 use fracht_engine::desired::Container;
 use fracht_engine::parallel::at_once;
@@ -20,32 +20,45 @@ use crate::ui::{Ui, counted};
 /// The images, by their references.
 pub(crate) type Images = BTreeMap<String, LocalImage>;
 
+/// What the engine tells of images, by their references.
+pub(crate) type Looked = BTreeMap<String, Result<Option<LocalImage>, EngineError>>;
+
+/// Looks which images of some containers are on this machine.
+pub(crate) fn look(engine: &Engine, containers: &[&Container]) -> Looked {
+    let mut names: Vec<&str> = containers.iter().map(|container| &*container.spec.image).collect();
+    names.sort_unstable();
+    names.dedup();
+    let looked = at_once(&names, |name| engine.image(name));
+    names.into_iter().map(str::to_owned).zip(looked).collect()
+}
+
 /// The images of some containers; what is missing is built or pulled.
 pub(crate) fn fetch(
     machine: &Machine,
-    containers: &[&Container],
+    (containers, mut looked): (&[&Container], Looked),
     skip_builds: bool,
     ui: &mut Ui,
 ) -> Result<Images, Failure> {
     let model = machine.model();
-    if !skip_builds {
-        build(machine, model, containers, ui)?;
-    }
+    let built = if skip_builds { 0 } else { build(machine, model, containers, ui)? };
     let mut pulls: BTreeMap<&str, (&Container, bool)> = BTreeMap::new();
     for container in containers {
         let is_always = container.fetch == Some(Fetch::Always) && !container.is_built;
         let pull = pulls.entry(&container.spec.image).or_insert((container, false));
         pull.1 |= is_always;
     }
-    let names: Vec<(&str, (&Container, bool))> = pulls.into_iter().collect();
-    let looked = at_once(&names, |(name, _)| machine.engine.image(name));
     let mut images = Images::new();
     let mut missing = Vec::new();
-    for ((name, (container, is_always)), image) in names.iter().zip(looked) {
-        let image = image.map_err(|error| engine::failure(&error))?;
-        match image {
-            Some(image) if !is_always => _ = images.insert((*name).to_owned(), image),
-            _ => missing.push((*name, *container)),
+    for (name, (container, is_always)) in pulls {
+        let image = match looked.remove(name) {
+            // A build has changed since.
+            Some(_) if built > 0 && container.is_built => machine.engine.image(name),
+            Some(image) => image,
+            None => machine.engine.image(name),
+        };
+        match image.map_err(|error| engine::failure(&error))? {
+            Some(image) if !is_always => _ = images.insert(name.to_owned(), image),
+            _ => missing.push((name, container)),
         }
     }
     refuse_unpullable(&missing, skip_builds)?;
@@ -99,7 +112,7 @@ fn refuse_unpullable(missing: &[(&str, &Container)], skip_builds: bool) -> Resul
     Ok(())
 }
 
-fn build(machine: &Machine, model: &Model, containers: &[&Container], ui: &mut Ui) -> Result<(), Failure> {
+fn build(machine: &Machine, model: &Model, containers: &[&Container], ui: &mut Ui) -> Result<usize, Failure> {
     let built: BTreeSet<&str> =
         containers.iter().filter(|one| one.is_built).map(|one| &*one.spec.image).collect();
     let wanted = model
@@ -114,7 +127,7 @@ fn build(machine: &Machine, model: &Model, containers: &[&Container], ui: &mut U
         BuildStep::Elsewhere(platform) => ui.note(&for_other_platform(&build.name, platform)),
         BuildStep::There | BuildStep::Says(_) => {}
     });
-    done.map(drop).map_err(|error| build_failure(model, error))
+    done.map_err(|error| build_failure(model, error))
 }
 
 /// The failure for images that cannot be built.

@@ -13,6 +13,7 @@ mod images;
 mod keys;
 mod layers;
 mod limits;
+mod looked;
 mod one_message;
 mod order;
 mod ports;

@@ -87,21 +87,19 @@ impl Engine {
         answer.into_text().map(|_| ())
     }
 
-    /// The name of the machine that it runs on, and its processor architecture.
+    /// The processor architecture of the machine that it runs on.
     ///
     /// # Errors
     /// [`EngineError`]
-    pub fn machine(&self) -> Result<(String, String), EngineError> {
+    pub fn architecture(&self) -> Result<String, EngineError> {
         #[derive(serde::Deserialize)]
         #[serde(rename_all = "PascalCase")]
-        struct Info {
+        struct Version {
             #[serde(default)]
-            name: String,
-            #[serde(default)]
-            architecture: String,
+            arch: String,
         }
-        let info: Info = self.get("/info", "ask the engine about its machine")?;
-        Ok((info.name, info.architecture))
+        let version: Version = self.get("/version", "tell its version")?;
+        Ok(version.arch)
     }
 
     /// A call whose answer is of any status; `what` says what it does, for errors. `limit` is the longest pause in the

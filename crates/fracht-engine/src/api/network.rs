@@ -79,12 +79,14 @@ pub struct ListedVolume {
 }
 
 impl Engine {
-    /// All networks.
+    /// All networks, or those with some labels.
     ///
     /// # Errors
     /// [`EngineError`]
-    pub fn networks(&self) -> Result<Vec<ListedNetwork>, EngineError> {
-        self.get("/networks", "list networks")
+    pub fn networks(&self, labels: &[Label<'_>]) -> Result<Vec<ListedNetwork>, EngineError> {
+        let filter =
+            if labels.is_empty() { String::new() } else { format!("?filters={}", by_labels(labels)) };
+        self.get(&format!("/networks{filter}"), "list networks")
     }
 
     /// A network; `None` if there is none of this name.

@@ -191,7 +191,7 @@ impl Runner<'_> {
     }
 
     fn subnets(&self) -> Result<BTreeMap<String, SeenNetwork>, EngineError> {
-        let all = self.engine.networks()?.into_iter();
+        let all = self.engine.networks(&self.desired.owner.labels())?.into_iter();
         let own = all.filter(|network| self.desired.networks.iter().any(|own| own.name == network.name));
         Ok(own
             .map(|network| {

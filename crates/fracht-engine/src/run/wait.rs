@@ -19,7 +19,7 @@ const GRACE: Duration = Duration::from_millis(250);
 /// How often a container may end by itself before its start has failed.
 const MOST_ENDS: u64 = 3;
 
-/// Pauses that grow with the wait: what happens is noticed at most a tenth of the wait later, and a long one costs little.
+/// Pauses that grow with the wait: what happens is noticed at most a twentieth of it later, and a long one costs little.
 struct Pauses {
     begun: Instant,
     least: Duration,
@@ -31,7 +31,7 @@ impl Pauses {
     }
 
     fn pause(&self, most: Duration) {
-        std::thread::sleep((self.begun.elapsed() / 10).max(self.least).min(most.max(self.least)));
+        std::thread::sleep((self.begun.elapsed() / 20).max(self.least).min(most.max(self.least)));
     }
 }
 

@@ -44,12 +44,27 @@ impl Answering {
 /// The query of a request.
 pub(super) type Query = BTreeMap<String, String>;
 
+/// The labels by which a list is asked for.
+pub(super) fn wanted_labels(query: &Query) -> Vec<String> {
+    let filters = query.get("filters").and_then(|text| serde_json::from_str::<Value>(text).ok());
+    let labels = filters.as_ref().and_then(|filters| filters.get("label")).and_then(Value::as_array);
+    labels.into_iter().flatten().filter_map(Value::as_str).map(str::to_owned).collect()
+}
+
+/// Whether something has all of some labels: `KEY=VALUE`, or a bare key.
+pub(super) fn has_labels(own: &BTreeMap<String, String>, wanted: &[String]) -> bool {
+    wanted.iter().all(|label| match label.split_once('=') {
+        Some((key, value)) => own.get(key).is_some_and(|own| own == value),
+        None => own.contains_key(label),
+    })
+}
+
 impl World {
     pub(super) fn answer(&mut self, method: &str, parts: &[&str], query: &Query, body: &[u8]) -> Answering {
         let value = || serde_json::from_slice::<Value>(body).unwrap_or_default();
         match (method, parts) {
             ("GET", ["_ping"]) => Answering { status: 200, body: b"OK".to_vec() },
-            ("GET", ["info"]) => Answering::json(200, &json!({ "Name": "harbour", "Architecture": "amd64" })),
+            ("GET", ["version"]) => Answering::json(200, &json!({ "ApiVersion": "1.41", "Arch": "amd64" })),
             ("GET", ["containers", "json"]) => self.list_containers(query),
             ("POST", ["containers", "create"]) => self.create_container(query, &value()),
             ("GET", ["containers", name, "json"]) => self.inspect_container(name),
@@ -64,7 +79,7 @@ impl World {
             ("POST", ["containers", name, "exec"]) => self.prepare_program(name, &value()),
             ("POST", ["exec", id, "start"]) => self.run_program(id),
             ("GET", ["exec", id, "json"]) => self.program_end(id),
-            ("GET", ["networks"]) => self.list_networks(),
+            ("GET", ["networks"]) => self.list_networks(query),
             ("POST", ["networks", "create"]) => self.create_network(value()),
             ("GET", ["networks", name]) => self.inspect_network(name),
             ("DELETE", ["networks", name]) => self.remove_network(name),

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde_json::{Value, json};
 
-use super::answers::{Answering, Query};
+use super::answers::{Answering, Query, has_labels, wanted_labels};
 use super::{Program, Shown, World};
 
 /// A container.
@@ -104,22 +104,8 @@ impl World {
     }
 
     pub(super) fn list_containers(&self, query: &Query) -> Answering {
-        let filters: Value =
-            query.get("filters").and_then(|text| serde_json::from_str(text).ok()).unwrap_or_default();
-        let labels: Vec<&str> = filters
-            .get("label")
-            .and_then(Value::as_array)
-            .into_iter()
-            .flatten()
-            .filter_map(Value::as_str)
-            .collect();
-        let fits = |container: &&Container| {
-            let own = container.labels();
-            labels.iter().all(|label| match label.split_once('=') {
-                Some((key, value)) => own.get(key).is_some_and(|own| own == value),
-                None => own.contains_key(*label),
-            })
-        };
+        let wanted = wanted_labels(query);
+        let fits = |container: &&Container| has_labels(&container.labels(), &wanted);
         let listed = self.containers.values().filter(fits).map(|container| {
             let ports = container.numbers().into_iter();
             let ports = ports.map(|(number, protocol)| json!({ "PublicPort": number, "Type": protocol }));

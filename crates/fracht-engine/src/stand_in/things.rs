@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde_json::{Value, json};
 
-use super::answers::Answering;
+use super::answers::{Answering, Query, has_labels, wanted_labels};
 use super::{Network, World};
 
 impl Network {
@@ -20,8 +20,14 @@ impl Network {
 }
 
 impl World {
-    pub(super) fn list_networks(&self) -> Answering {
-        Answering::json(200, &self.networks.values().map(Network::json).collect())
+    pub(super) fn list_networks(&self, query: &Query) -> Answering {
+        let wanted = wanted_labels(query);
+        let fits = |network: &&Network| {
+            let labels = network.spec.get("Labels").cloned().unwrap_or_default();
+            let labels: BTreeMap<String, String> = serde_json::from_value(labels).unwrap_or_default();
+            has_labels(&labels, &wanted)
+        };
+        Answering::json(200, &self.networks.values().filter(fits).map(Network::json).collect())
     }
 
     pub(super) fn create_network(&mut self, spec: Value) -> Answering {

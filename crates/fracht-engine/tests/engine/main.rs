@@ -6,9 +6,13 @@
     reason = "a test that panics has failed, which is what it is for"
 )]
 
+mod builds;
 mod desired;
+mod output;
+mod probe;
 mod runs;
 mod steps;
+mod transport;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
@@ -60,7 +64,7 @@ fn start(engine: &StandIn, desired: &Desired) -> Result<(Steps, Ended, Vec<Strin
     }
     let api = Engine::new(Box::new(engine.clone()));
     let chosen = desired.chosen(&[]);
-    let actual = Actual::of(&api, &desired.owner)?;
+    let actual = Actual::of(&api, &desired.owner, &[])?;
     let mut images: BTreeMap<String, LocalImage> = BTreeMap::new();
     for (_, _, container) in desired.containers() {
         if api.image(&container.spec.image)?.is_none() {
@@ -81,7 +85,7 @@ fn start(engine: &StandIn, desired: &Desired) -> Result<(Steps, Ended, Vec<Strin
 /// Stops the stack.
 fn end(engine: &StandIn, owner: &Owner, with_data: bool) {
     let api = Engine::new(Box::new(engine.clone()));
-    let actual = Actual::of(&api, owner).unwrap();
+    let actual = Actual::of(&api, owner, &[]).unwrap();
     let groups = stop_order(&actual, &BTreeMap::new(), |_| true);
     let ending = |_: &_| Ending::short();
     stop(&api, owner, (&actual, &groups), (true, with_data), (&ending, &|_| {})).unwrap();

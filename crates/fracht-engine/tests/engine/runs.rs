@@ -159,7 +159,8 @@ fn names_that_others_have_are_told() {
         [("fracht.stack", "a"), ("fracht.target", "b")].map(|(a, b)| (a.to_owned(), b.to_owned())).into();
     api.create_volume(&VolumeSpec { name: "s.m.v".into(), labels }).unwrap();
     let stack = stack();
-    let conflicts = name_conflicts(&stack, &Actual::of(&api, &stack.owner).unwrap());
+    let networks: Vec<&str> = stack.networks.iter().map(|network| &*network.name).collect();
+    let conflicts = name_conflicts(&stack, &Actual::of(&api, &stack.owner, &networks).unwrap());
     let messages: Vec<&str> = conflicts.iter().map(|one| &*one.message).collect();
     assert_eq!(
         messages,

@@ -30,7 +30,10 @@ pub(crate) fn run(args: &Once, ui: &mut Ui) -> Result<Outcome, Failure> {
         let message = format!("`{}` is a service, which does not end", unit.reference);
         return Err(Failure::new(message, format!("name a program: `fracht once {} -- PROGRAM`", unit.name)));
     }
-    let images = images::fetch(&machine, &[&replica.main], false, ui)?;
+    let images = {
+        let main = [&replica.main];
+        images::fetch(&machine, (&main, images::look(&machine.engine, &main)), false, ui)?
+    };
     missing_before(&machine, &desired, unit, ui)?;
     let tty = terminal::is_there() && !args.program.is_empty();
     let program = OneProgram {

@@ -3,6 +3,7 @@
 mod document;
 
 use std::collections::BTreeMap;
+use std::thread;
 
 use fracht_engine::actual::{Actual, Seen};
 use fracht_engine::desired::{Container, Desired, Hidden, Unit};
@@ -14,6 +15,7 @@ use fracht_engine::steps::{ImageIds, Need, Steps};
 use crate::cli::{Format, State};
 use crate::engine::{self, Machine};
 use crate::failure::{Failure, Outcome};
+use crate::images;
 use crate::secrets::{self, Values};
 use crate::ui::style::{BOLD, ERROR, GOOD, OPEN, QUIET, Style};
 use crate::ui::table::{Cell, Table};
@@ -71,9 +73,13 @@ pub(crate) fn run(args: &State, ui: &mut Ui) -> Result<Outcome, Failure> {
     });
     let desired =
         if is_known { machine.desired(&Values(&known))? } else { machine.desired(&Hidden(model))? };
-    let actual = machine.actual()?;
     let chosen = desired.chosen(&[]);
-    let ids = image_ids(&machine, &desired)?;
+    let (actual, ids) = thread::scope(|scope| {
+        let ids = scope.spawn(|| image_ids(&machine, &desired));
+        let lost = || Failure::new("a thread has ended", "run the command again");
+        (machine.actual(), ids.join().map_err(|_| lost()))
+    });
+    let (actual, ids) = (actual?, ids??);
     let steps = Steps::of(&desired, &chosen, &actual, &ids);
     let rows = rows(&machine, (&desired, &chosen), &actual, &steps)?;
     let is_good = rows.iter().all(Row::is_good);
@@ -89,14 +95,11 @@ pub(crate) fn run(args: &State, ui: &mut Ui) -> Result<Outcome, Failure> {
 
 /// The images that are on this machine, by their references.
 fn image_ids(machine: &Machine, desired: &Desired) -> Result<ImageIds, Failure> {
-    let mut names: Vec<&str> = desired.containers().map(|(_, _, container)| &*container.spec.image).collect();
-    names.sort_unstable();
-    names.dedup();
-    let looked = at_once(&names, |name| machine.engine.image(name));
+    let containers: Vec<&Container> = desired.containers().map(|(_, _, container)| container).collect();
     let mut ids = ImageIds::new();
-    for (name, image) in names.iter().zip(looked) {
+    for (name, image) in images::look(&machine.engine, &containers) {
         if let Some(image) = image.map_err(|error| engine::failure(&error))? {
-            ids.insert((*name).to_owned(), image.id);
+            ids.insert(name, image.id);
         }
     }
     Ok(ids)

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use fracht_core::model::Protocol;
 use fracht_core::plan::listening::Program;
+use fracht_core::plan::ports::TakenElsewhere;
 use fracht_core::rules::live::in_use;
 use fracht_engine::actual::Actual;
 use fracht_engine::desired::Desired;
@@ -60,7 +61,10 @@ fn numbers(machine: &Machine, (desired, chosen): (&Desired, &[bool]), actual: &A
     let own: std::collections::BTreeSet<u16> = own.copied().collect();
     let published = desired.containers().flat_map(|(_, _, container)| &container.published);
     let wanted = published.filter(|(number, _)| !own.contains(number));
-    let wanted = wanted.map(|(number, word)| (protocol(word), *number)).collect();
+    let wanted: TakenElsewhere = wanted.map(|(number, word)| (protocol(word), *number)).collect();
+    if wanted.is_empty() {
+        return false;
+    }
     let mut listening = machine::listening(&wanted);
     // What our own containers have is ours.
     listening.listeners.retain(|listener| !own.contains(&listener.port));

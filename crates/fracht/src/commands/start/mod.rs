@@ -5,6 +5,7 @@ mod view;
 mod watch;
 
 use std::sync::Mutex;
+use std::thread;
 use std::time::{Duration, Instant};
 
 use fracht_engine::api::EngineError;
@@ -41,14 +42,19 @@ fn once(args: &Start, ui: &mut Ui) -> Result<Outcome, Failure> {
     let chosen = desired.chosen(&names);
     // Two runs at once would undo what the other does.
     let alone = machine.alone(ui);
-    let actual = machine.actual()?;
+    let wanted = containers(&desired, &chosen);
+    let (actual, looked) = thread::scope(|scope| {
+        let looked = scope.spawn(|| images::look(&machine.engine, &wanted));
+        (machine.actual_beside(&desired), looked.join().unwrap_or_default())
+    });
+    let actual = actual?;
     if conflicts::found(&machine, (&desired, &chosen), &actual, (args.is_practice, ui))? {
         return Ok(Outcome::Problems);
     }
-    let images = images::fetch(&machine, &containers(&desired, &chosen), args.skip_builds, ui)?;
+    let images = images::fetch(&machine, (&wanted, looked), args.skip_builds, ui)?;
     let ids: ImageIds = images.iter().map(|(name, image)| (name.clone(), image.id.clone())).collect();
     let steps = Steps::of(&desired, &chosen, &actual, &ids);
-    let view = Mutex::new(View::new(&machine, &desired, &chosen, ui));
+    let view = Mutex::new(View::new(&machine, (&desired, &chosen), &veil, ui));
     let watch = |event: Event| {
         if let Ok(mut view) = view.lock() {
             view.event(event);

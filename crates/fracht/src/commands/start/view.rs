@@ -14,6 +14,7 @@ use crate::engine::Machine;
 use crate::ui::Ui;
 use crate::ui::screen;
 use crate::ui::style::{BOLD, ERROR, GOOD, HELP, OPEN, QUIET, Style};
+use crate::veil::Veil;
 
 /// How often the lines of a terminal are drawn again.
 const TICK: Duration = Duration::from_millis(100);
@@ -33,6 +34,7 @@ struct Row {
 /// The view of a start.
 pub(super) struct View<'u> {
     ui: &'u mut Ui,
+    veil: &'u Veil,
     title: String,
     rows: Vec<Row>,
     /// How many lines are on the terminal; `None` if there is none.
@@ -43,7 +45,12 @@ pub(super) struct View<'u> {
 }
 
 impl<'u> View<'u> {
-    pub(super) fn new(machine: &Machine, desired: &Desired, chosen: &[bool], ui: &'u mut Ui) -> Self {
+    pub(super) fn new(
+        machine: &Machine,
+        (desired, chosen): (&Desired, &[bool]),
+        veil: &'u Veil,
+        ui: &'u mut Ui,
+    ) -> Self {
         let (model, order) = (machine.model(), &machine.verdict.facts.order);
         let chain = order.longest_chain(model).filter(|chain| chain.links.len() > 1);
         let chain: BTreeSet<usize> =
@@ -76,7 +83,7 @@ impl<'u> View<'u> {
         let names = rows.iter().map(|row| row.name.width()).max().unwrap_or(0);
         let title = format!("{BOLD}{}{BOLD:#} on {}", machine.owner.stack, machine.owner.target);
         let drawn = is_live.then_some(0);
-        Self { ui, title, rows, drawn, width: columns, begun: Instant::now(), names }
+        Self { ui, veil, title, rows, drawn, width: columns, begun: Instant::now(), names }
     }
 
     /// Shows something that happened.
@@ -91,6 +98,8 @@ impl<'u> View<'u> {
             Event::At(unit, name, point) => (unit, name, point),
         };
         let (text, style, is_timed) = words(&point);
+        // The engine may repeat what it was sent.
+        let text = self.veil.cover(&text);
         if self.drawn.is_none() {
             let is_shown = !matches!(point, Point::Asking | Point::Starting);
             if is_shown {

@@ -279,6 +279,10 @@ fn failed(error: &ureq::Error) -> RegistryError {
     RegistryError::Failed(match error {
         ureq::Error::Timeout(_) => "no answer in time".to_owned(),
         ureq::Error::HostNotFound => "its host is not known".to_owned(),
+        // The standard library tells it so, without a kind of its own.
+        ureq::Error::Io(error) if error.to_string().contains("lookup address") => {
+            "its host is not known".to_owned()
+        }
         ureq::Error::Io(error) => format!("it cannot be reached: {}", fracht_core::files::reason(error)),
         ureq::Error::ConnectionFailed => "it cannot be reached".to_owned(),
         other => format!("it cannot be asked: {other}"),

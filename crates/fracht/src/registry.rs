@@ -118,6 +118,7 @@ pub(crate) fn look_up(client: &Client, images: &[&Image], ui: &mut Ui) -> Looked
 pub(crate) fn look_up_all(model: &Model, ui: &mut Ui) -> Result<Looked, Failure> {
     let client = client(model, ui)?;
     let plan = ImagePlan::of(model);
-    let images: Vec<&Image> = plan.images.iter().map(|used| used.image).collect();
+    let used = plan.images.iter().filter(|used| used.is_in_registry(model));
+    let images: Vec<&Image> = used.map(|used| used.image).collect();
     Ok(look_up(&client, &images, ui))
 }

@@ -74,6 +74,13 @@ impl Pin {
     }
 }
 
+impl UsedImage<'_> {
+    /// Whether a registry has it, or should have it: not an image that is built here for this machine alone.
+    pub fn is_in_registry(&self, model: &Model) -> bool {
+        self.build.is_none_or(|build| model.builds[build].has_registry)
+    }
+}
+
 impl ImageUser<'_> {
     /// Its name: `service.api`, `service.api.beside.exporter`, `gate of service.api`, `build.app`.
     pub fn words(&self, model: &Model) -> String {

@@ -24,8 +24,11 @@ pub(crate) fn run(args: &Output, ui: &mut Ui) -> Result<Outcome, Failure> {
     let veil = Veil::over(&secrets::known(model, machine.project.files()));
     let actual = machine.actual()?;
     let seen = actual.containers.values().filter(|seen| chosen.is_empty() || chosen.contains(&seen.of));
+    let mut seen: Vec<_> = seen.collect();
+    // Times may be whole seconds: of one second, those come first that were started first.
+    seen.sort_by_key(|seen| &seen.started_at);
     let containers: Vec<(String, String)> =
-        seen.map(|seen| (seen.name.clone(), actual.shown(seen))).collect();
+        seen.into_iter().map(|seen| (seen.name.clone(), actual.shown(seen))).collect();
     if containers.is_empty() {
         ui.note("nothing of this runs here; start it with `fracht start`");
         return Ok(Outcome::Fine);

@@ -52,7 +52,7 @@ impl Row<'_> {
 
     /// The numbers of the machine that lead to it. A sidecar has the network of its service.
     fn ports(&self) -> &[u16] {
-        self.seen.filter(|_| self.sidecar.is_none()).map_or(&[], |seen| &seen.published)
+        self.seen.filter(|seen| self.sidecar.is_none() && seen.is_running).map_or(&[], |seen| &seen.published)
     }
 
     /// Whether all is as it should be.

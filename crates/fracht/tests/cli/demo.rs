@@ -1,12 +1,13 @@
 use insta::assert_snapshot;
 
+use crate::machine::timeless;
 use crate::sandbox::Sandbox;
 
 #[test]
 fn the_demo_runs_and_names_every_command() {
     let sandbox = Sandbox::empty();
     let run = sandbox.run(&["demo"]);
-    assert_snapshot!(run.shown());
+    assert_snapshot!(timeless(&run.shown()));
     assert_eq!(sandbox.names("tidedesk"), ["conf", "forecast", "fracht.toml", "objects", "tidedesk.svg"]);
     for line in run.out.lines().filter_map(|line| line.strip_prefix("$ fracht ")) {
         let again = sandbox.run(&line.split(' ').collect::<Vec<_>>());

@@ -91,7 +91,7 @@ impl Harbor {
 }
 
 /// A text without its times and its temporary paths.
-fn timeless(text: &str) -> String {
+pub(crate) fn timeless(text: &str) -> String {
     let text = Regex::new(r"\d+\.\d s").unwrap().replace_all(text, "0.0 s");
     let text = Regex::new(r"  \d s  ").unwrap().replace_all(&text, "  0 s  ");
     Regex::new(r"content-[0-9a-f]{12}").unwrap().replace_all(&text, "content-000000000000").into_owned()

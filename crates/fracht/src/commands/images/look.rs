@@ -77,8 +77,12 @@ fn made(facts: &ImageFacts) -> Option<String> {
 pub(super) fn text(model: &Model, plan: &ImagePlan<'_>, looked: &Looked) -> String {
     let mut table = Table::new(["image", "in its registry", "size", "platforms", "made"]);
     for used in &plan.images {
-        let Some(found) = looked.of(used.image) else { continue };
         let name = used.image.floating().to_owned();
+        let Some(found) = looked.of(used.image) else {
+            let word = Cell::styled("built here only", QUIET);
+            table.row([name.into(), word, "–".into(), "–".into(), "–".into()]);
+            continue;
+        };
         match found {
             LookedImage::Absent => {
                 let word = if used.build.is_some() { "never pushed" } else { "not found" };

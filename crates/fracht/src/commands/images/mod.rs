@@ -91,7 +91,8 @@ pub(crate) fn run(args: &Images, ui: &mut Ui) -> Result<Outcome, Failure> {
         let wanted: Vec<String> = wanted.iter().map(|used| used.image.floating().to_owned()).collect();
         let client = registry::client(model, ui)?;
         plan.images.retain(|used| {
-            is_chosen(model, &args.names, used)
+            used.is_in_registry(model)
+                && is_chosen(model, &args.names, used)
                 && (args.look || wanted.iter().any(|one| *one == *used.image.floating()))
         });
         let images: Vec<&Image> = plan.images.iter().map(|used| used.image).collect();

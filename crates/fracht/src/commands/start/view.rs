@@ -25,8 +25,12 @@ struct Row {
     wave: usize,
     name: String,
     is_on_chain: bool,
+    /// The units that it waits for, each with its name, until it begins.
+    waits: Vec<(usize, String)>,
     text: String,
     style: Style,
+    /// Whether others need not wait for it any more.
+    is_reached: bool,
     /// Since when it is so, if that is shown.
     since: Option<Instant>,
 }
@@ -60,18 +64,19 @@ impl<'u> View<'u> {
             if chosen.get(index) != Some(&true) {
                 continue;
             }
-            let on: Vec<&str> =
-                unit.after.iter().filter_map(|(on, _)| desired.units.get(*on)).map(|on| &*on.name).collect();
-            let text =
-                if on.is_empty() { "waits".to_owned() } else { format!("waits for {}", on.join(", ")) };
+            let on =
+                unit.after.iter().filter_map(|(on, _)| Some((*on, desired.units.get(*on)?.name.clone())));
+            let on: Vec<(usize, String)> = on.collect();
             for container in unit.replicas.iter().flat_map(Replica::containers) {
                 rows.push(Row {
                     unit: index,
                     wave: order.wave(unit.id).unwrap_or(usize::MAX),
                     name: container.shown.clone(),
                     is_on_chain: chain.contains(&index),
-                    text: text.clone(),
+                    waits: on.clone(),
+                    text: String::new(),
                     style: QUIET,
+                    is_reached: false,
                     since: None,
                 });
             }
@@ -111,12 +116,13 @@ impl<'u> View<'u> {
             row.text = text;
             row.style = style;
             row.since = is_timed.then(Instant::now);
+            row.is_reached = is_reached(&point);
         }
         // The sidecars of a replica that stays as it is.
         if matches!(point, Point::Kept) {
             let beside = format!("{name}.");
             for row in self.rows.iter_mut().filter(|row| row.unit == unit && row.name.starts_with(&beside)) {
-                (row.text, row.style) = (words(&point).0, QUIET);
+                (row.text, row.style, row.is_reached) = (words(&point).0, QUIET, true);
             }
         }
         self.draw();
@@ -140,21 +146,39 @@ impl<'u> View<'u> {
             let since =
                 row.since.map_or_else(String::new, |since| format!(", {}", in_words(since.elapsed())));
             let room = self.width.saturating_sub(self.names + 7);
-            let text: String = format!("{}{since}", row.text).chars().take(room).collect();
+            let words = if row.text.is_empty() { self.waiting(row) } else { row.text.clone() };
+            let text: String = format!("{words}{since}").chars().take(room).collect();
             let (style, name, names) = (row.style, &row.name, self.names);
             lines.push(format!("{mark} {name:names$}  {style}{text}{style:#}"));
         }
         if self.rows.iter().any(|row| row.is_on_chain) {
+            lines.push(String::new());
             lines.push(format!("{QUIET}* the chain that may take the longest{QUIET:#}"));
         }
         self.ui.redraw(drawn, &lines);
         self.drawn = Some(lines.len());
     }
 
+    /// What a container still waits for.
+    fn waiting(&self, row: &Row) -> String {
+        let is_open = |unit: usize| self.rows.iter().any(|other| other.unit == unit && !other.is_reached);
+        let open: Vec<&str> =
+            row.waits.iter().filter(|(unit, _)| is_open(*unit)).map(|(_, name)| &**name).collect();
+        if open.is_empty() { "waits".to_owned() } else { format!("waits for {}", open.join(", ")) }
+    }
+
     /// Draws the last state.
     pub(super) fn end(&mut self) {
         self.draw();
+        if self.drawn.is_some() {
+            self.ui.progress("");
+        }
     }
+}
+
+/// Whether nobody has to wait for a container at this point.
+fn is_reached(point: &Point) -> bool {
+    matches!(point, Point::Kept | Point::Started(_) | Point::Ready(_) | Point::Done(_))
 }
 
 /// A point in words, its style, and whether its time is shown.

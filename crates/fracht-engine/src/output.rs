@@ -5,9 +5,8 @@ use std::io::Read;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
 use std::time::{Duration, Instant};
 
-use crate::api::{Engine, EngineError, Frames, Line, LogOptions};
+use crate::api::{Engine, EngineError, Frames, Line, Lines, LogOptions};
 
-pub(crate) use crate::api::Lines;
 use crate::parallel::at_once;
 
 /// A line of a container.

@@ -7,8 +7,7 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use fracht_core::check::{Project, Verdict};
-use fracht_core::diag::{listing, nearest};
-use fracht_core::escape::{escaped, escaped_path};
+use fracht_core::escape::escaped_path;
 use fracht_core::model::{Model, TargetKind, WorkloadId};
 use fracht_engine::actual::Actual;
 use fracht_engine::api::{Engine, EngineError};
@@ -108,25 +107,8 @@ impl Machine {
 
     /// The services and tasks of some names, in the order of the stack.
     pub(crate) fn named(&self, names: &[String]) -> Result<Vec<WorkloadId>, Failure> {
-        let model = self.model();
-        let find = |name: &String| {
-            let found =
-                model.workloads.entries().find(|(_, one)| *one.name == **name || one.reference() == *name);
-            found.map(|(id, _)| id).ok_or_else(|| missing(model, name))
-        };
-        names.iter().map(find).collect()
+        names.iter().map(|name| stack::workload(self.model(), name)).collect()
     }
-}
-
-/// The failure for a name that the stack does not have.
-pub(crate) fn missing(model: &Model, name: &str) -> Failure {
-    let names = model.workloads.iter().map(|one| &*one.name);
-    let near = nearest(name, names.clone());
-    let known = || format!("this stack has: {}", listing(names));
-    Failure::new(
-        format!("service or task `{}` not found", escaped(name)),
-        near.map_or_else(known, |near| format!("did you mean `{near}`?")),
-    )
 }
 
 fn refused(refusals: &[Refusal], model: &Model) -> Failure {

@@ -4,10 +4,10 @@ use std::mem::ManuallyDrop;
 use std::path::{Path, PathBuf};
 
 use fracht_core::check::{Project, Verdict};
-use fracht_core::diag::nearest;
-use fracht_core::escape::escaped_path;
+use fracht_core::diag::{listing, nearest};
+use fracht_core::escape::{escaped, escaped_path};
 use fracht_core::files::reason;
-use fracht_core::model::TargetKind;
+use fracht_core::model::{Model, TargetKind, WorkloadId};
 
 use crate::cli::{PlanChoice, StackChoice};
 use crate::disk::Disk;
@@ -180,6 +180,20 @@ pub(crate) fn verdict(project: &mut Project<'_>, target: &str) -> Result<Manuall
         Failure::new(
             format!("target `{target}` not found"),
             "see `fracht check` for the targets of this stack",
+        )
+    })
+}
+
+/// The service or task of a name that an argument gives.
+pub(crate) fn workload(model: &Model, name: &str) -> Result<WorkloadId, Failure> {
+    let found = model.workloads.entries().find(|(_, one)| *one.name == *name || one.reference() == name);
+    found.map(|(id, _)| id).ok_or_else(|| {
+        let names = model.workloads.iter().map(|one| &*one.name);
+        let near = nearest(name, names.clone());
+        let known = || format!("this stack has: {}", listing(names));
+        Failure::new(
+            format!("service or task `{}` not found", escaped(name)),
+            near.map_or_else(known, |near| format!("did you mean `{near}`?")),
         )
     })
 }

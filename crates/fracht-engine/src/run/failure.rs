@@ -3,14 +3,15 @@
 use std::time::Duration;
 
 use crate::actual::Seen;
-use crate::api::{Engine, EngineError, Frames, Line, LogOptions};
+use crate::api::{Engine, EngineError, Frames, Line, Lines, LogOptions};
 use crate::desired::Container;
-use crate::output::Lines;
 use crate::probe::in_words;
 
 /// A container that failed.
 #[derive(Clone, Debug)]
 pub struct Failed {
+    /// The place of its unit.
+    pub unit: usize,
     /// Its name in output.
     pub shown: String,
     /// Its name on the engine.
@@ -26,11 +27,13 @@ const LAST: u64 = 10;
 
 impl Failed {
     fn new(container: &Container, reason: String) -> Self {
-        Self { shown: container.shown.clone(), name: container.name.clone(), reason, log: Vec::new() }
+        let (shown, name) = (container.shown.clone(), container.name.clone());
+        Self { unit: 0, shown, name, reason, log: Vec::new() }
     }
 
     pub(super) fn refused(shown: &str, name: &str, error: &EngineError) -> Self {
-        Self { shown: shown.to_owned(), name: name.to_owned(), reason: error.to_string(), log: Vec::new() }
+        let (shown, name) = (shown.to_owned(), name.to_owned());
+        Self { unit: 0, shown, name, reason: error.to_string(), log: Vec::new() }
     }
 
     pub(super) fn ended(container: &Container, code: i64) -> Self {

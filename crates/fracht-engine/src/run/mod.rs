@@ -348,6 +348,7 @@ impl Shared<'_> {
     }
 
     fn fail(&self, unit: usize, mut failed: Failed) {
+        failed.unit = unit;
         if failed.log.is_empty() {
             failed.log = failure::last_lines(self.runner.engine, &failed.name);
         }

@@ -8,7 +8,6 @@ use fracht_core::escape::escaped_path;
 use fracht_core::files::reason;
 use fracht_picture::{By, Choice, Diagram, Layout, Piece, Theme, Tone, dot, mermaid, svg, terminal};
 
-use super::workload;
 use crate::cli::{Arrangement, Draw, Drawn, PictureFormat, PlanChoice, STANDARD_OUTPUT, TargetChoice};
 use crate::failure::{Failure, Outcome};
 use crate::stack;
@@ -36,7 +35,7 @@ pub(crate) fn run(args: &Draw, ui: &mut Ui) -> Result<Outcome, Failure> {
     let (_, verdict) = stack::planned(&choice, ui)?;
     let model = &verdict.facts.model;
     let choice = Choice {
-        only: args.only.as_deref().map(|name| workload(model, name)).transpose()?,
+        only: args.only.as_deref().map(|name| stack::workload(model, name)).transpose()?,
         configs: args.with.contains(&Drawn::Config),
         secrets: args.with.contains(&Drawn::Secret),
         by: match args.by {

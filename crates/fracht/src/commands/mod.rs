@@ -23,10 +23,6 @@ mod state;
 mod stop;
 mod trace;
 
-use fracht_core::diag::{listing, nearest};
-use fracht_core::escape::escaped;
-use fracht_core::model::{Model, WorkloadId};
-
 use crate::cli::{Cli, Command};
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
@@ -57,18 +53,4 @@ pub(crate) fn run(cli: &Cli, ui: &mut Ui) -> Result<Outcome, Failure> {
         Command::Completions(args) => completions::run(args, ui),
         Command::Demo(args) => demo::run(args, ui),
     }
-}
-
-/// The service or task of a name that an argument gives.
-fn workload(model: &Model, name: &str) -> Result<WorkloadId, Failure> {
-    let found = model.workloads.entries().find(|(_, one)| *one.name == *name || one.reference() == name);
-    found.map(|(id, _)| id).ok_or_else(|| {
-        let names = model.workloads.iter().map(|one| &*one.name);
-        let near = nearest(name, names.clone());
-        let known = || format!("this stack has: {}", listing(names));
-        Failure::new(
-            format!("service or task `{}` not found", escaped(name)),
-            near.map_or_else(known, |near| format!("did you mean `{near}`?")),
-        )
-    })
 }

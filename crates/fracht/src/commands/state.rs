@@ -4,6 +4,7 @@ mod document;
 
 use std::collections::BTreeMap;
 use std::thread;
+use std::time::Duration;
 
 use fracht_engine::actual::{Actual, Seen};
 use fracht_engine::desired::{Container, Desired, Hidden, Unit};
@@ -42,12 +43,20 @@ impl Row<'_> {
     fn state(&self) -> (String, Style) {
         let Some(seen) = self.seen else { return ("missing".to_owned(), ERROR) };
         match &*seen.status {
+            "running" if self.keeps_ending() => ("ends again and again".to_owned(), ERROR),
             "running" => ("running".to_owned(), GOOD),
             "paused" => ("paused".to_owned(), ERROR),
             _ if seen.is_fresh() => ("not started".to_owned(), ERROR),
             _ if self.is_task && seen.exit_code == 0 => ("done".to_owned(), GOOD),
             _ => (exit(seen.exit_code), ERROR),
         }
+    }
+
+    /// Whether it runs only since it was restarted, and that not for the first time.
+    fn keeps_ending(&self) -> bool {
+        const OFTEN: u64 = 3;
+        const LONG: Duration = Duration::from_secs(60);
+        self.seen.is_some_and(|seen| seen.restarts >= OFTEN && since(seen).is_some_and(|time| time < LONG))
     }
 
     /// The numbers of the machine that lead to it. A sidecar has the network of its service.
@@ -179,7 +188,7 @@ fn rows<'a>(
 }
 
 /// The time since a container was started, or since it ended.
-fn since(seen: &Seen) -> Option<std::time::Duration> {
+fn since(seen: &Seen) -> Option<Duration> {
     let time = if seen.is_running { &seen.started_at } else { &seen.finished_at };
     let time: jiff::Timestamp = time.parse().ok()?;
     // Before the first container was: none is set.

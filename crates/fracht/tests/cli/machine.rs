@@ -331,3 +331,102 @@ fn a_watched_stack_starts_again_when_a_file_changes() {
     run.kill().unwrap();
     run.wait().unwrap();
 }
+
+#[test]
+fn only_what_is_named_is_started_and_stopped() {
+    let harbor = Harbor::new();
+    let names = |harbor: &Harbor| -> Vec<String> {
+        harbor.engine.containers().into_iter().map(|one| one.name.replace("s.laptop.", "")).collect()
+    };
+    let start = harbor.run(&["start", "schema"]);
+    assert_eq!(start.code, 0, "{start:?}");
+    assert_eq!(names(&harbor), ["db.0", "schema"], "with what it waits for");
+    let state = harbor.run(&["state"]);
+    assert!(state.code == 1 && state.out.contains("create       app-0      it is not there\n"), "{state:?}");
+    assert_eq!(harbor.run(&["start", "--quiet"]).err, "");
+    assert_eq!(names(&harbor).len(), 4);
+    let stop = harbor.run(&["stop", "app"]);
+    assert!(
+        stop.out.starts_with("Stopped s on laptop: removed 2 containers, 0 networks, 0 volumes.\n"),
+        "{stop:?}"
+    );
+    assert_eq!(names(&harbor), ["db.0", "schema"]);
+    // A service that the stack does not have any more can still be stopped, and goes with the next start.
+    harbor.change("[service.db]", "[service.store]");
+    harbor.change("db = \"ready\"", "store = \"ready\"");
+    let stop = harbor.run(&["stop", "db"]);
+    assert_eq!((stop.code, names(&harbor)), (0, vec!["schema".to_owned()]), "{stop:?}");
+    assert_eq!(harbor.run(&["start"]).code, 0);
+    assert_eq!(names(&harbor), ["app.0", "app.1", "schema", "store.0"]);
+    for (arguments, told) in [
+        (&["start", "ap"][..], "help: did you mean `app`?"),
+        (&["stop", "--yes"], "--with-data"),
+        (&["once", "nothing"], "service or task `nothing` not found"),
+        (&["output", "--since", "10"], "unit missing"),
+        (&["inside", "app"], "<PROGRAM>"),
+    ] {
+        let run = harbor.run(arguments);
+        assert!(run.code == 2 && run.err.contains(told), "{arguments:?}: {run:?}");
+    }
+}
+
+#[test]
+fn images_are_not_built_if_they_may_not() {
+    let harbor = Harbor::new();
+    let refused = harbor.run(&["start", "--skip-builds"]);
+    assert_eq!(refused.code, 2);
+    assert!(
+        refused.err.contains("is not on this machine\nhelp: run it without `--skip-builds`\n"),
+        "{refused:?}"
+    );
+    assert!(harbor.engine.networks().is_empty(), "nothing was changed");
+    let built = harbor.run(&["images", "--build", "--format", "json"]);
+    let document: serde_json::Value = serde_json::from_str(&built.out).unwrap();
+    assert_eq!(document["builds"][0]["name"], "page");
+    assert_eq!(harbor.run(&["start", "--skip-builds"]).code, 0);
+    // One that ends again and again runs only at the moment.
+    for _ in 0..3 {
+        harbor.engine.crash("s.laptop.db.0", 1);
+    }
+    let state = harbor.run(&["state"]);
+    assert!(state.code == 1 && state.out.contains("db         ends again and again  ready"), "{state:?}");
+    // An image of another content under the same name is another image.
+    harbor.engine.change_image("registry.example/db:1.0");
+    let state = harbor.run(&["state"]);
+    assert!(state.out.contains("replace      db         its image has changed\n"), "{}", state.out);
+    assert!(harbor.run(&["start"]).out.contains("1 container started, 3 unchanged"));
+    harbor.change("[service.db]\n", "[service.db]\nfetch = \"never\"\n");
+    harbor.change("registry.example/db:1.0", "registry.example/db:1.1");
+    let never = harbor.run(&["start"]);
+    assert!(never.code == 2 && never.err.contains("and `fetch` is \"never\""), "{never:?}");
+}
+
+#[test]
+fn no_output_shows_a_secret() {
+    let harbor = Harbor::new();
+    harbor.engine.scene(|scene| scene.ends = [("s.laptop.schema".to_owned(), 3)].into());
+    harbor.change("registry.example/app:1.0", "registry.example/gull-and-kelp:1.0");
+    harbor.run(&["start", "db"]);
+    for arguments in [
+        &["start"][..],
+        &["state"],
+        &["state", "--format", "json"],
+        &["output"],
+        &["output", "--follow"],
+        &["start", "--back"],
+        &["stop"],
+    ] {
+        let run = harbor.run(arguments);
+        // The name of an image is what the stack says itself.
+        let said = (run.out + &run.err)
+            .replace("registry.example/gull-and-kelp", "")
+            .replace("gull-and-kelp:1.0", "");
+        assert!(!said.contains("gull-and-kelp"), "{arguments:?}: {said}");
+    }
+    // Without its value, the state is told as far as it can be.
+    harbor.engine.scene(|scene| scene.ends.clear());
+    assert_eq!(harbor.run(&["start"]).code, 0);
+    let state = Run::of(&harbor.command(&["state"]).env_remove("DB_PASSWORD").output().unwrap());
+    assert_eq!(state.code, 0, "{state:?}");
+    assert!(state.err.contains("some values of secrets cannot be read"), "{state:?}");
+}

@@ -15,13 +15,13 @@ use crate::ui::table::{Cell, Table};
 use crate::ui::{Ui, screen};
 use crate::{images, registry};
 
-/// Builds images, and tells which were built.
+/// Builds images, and returns which were built.
 pub(super) fn build(
     (model, files): (&Model, &dyn Files),
     engine: &Engine,
     wanted: &BTreeSet<BuildId>,
     ui: &mut Ui,
-) -> Result<(), Failure> {
+) -> Result<String, Failure> {
     let mut table = Table::new(["build", "image", "state"]);
     let is_live = screen::size_of_messages().is_some();
     let mut drawn = 0;
@@ -51,16 +51,16 @@ pub(super) fn build(
         }
     });
     done.map_err(|error| images::build_failure(model, error))?;
-    ui.result(&table.show())
+    Ok(table.show())
 }
 
-/// Pushes the images of builds, each to the registry of the target.
+/// Pushes the images of builds, each to the registry of the target, and returns which.
 pub(super) fn push(
     model: &Model,
     engine: &Engine,
     wanted: &BTreeSet<BuildId>,
     ui: &mut Ui,
-) -> Result<(), Failure> {
+) -> Result<String, Failure> {
     let places = registry::places(model)?;
     let logins = registry::logins(model, ui);
     let mut table = Table::new(["build", "pushed", "digest"]);
@@ -104,5 +104,5 @@ pub(super) fn push(
         let short = digest.get(..19).unwrap_or("–").to_owned();
         table.row([(*build.name).into(), image.to_string().into(), short.into()]);
     }
-    ui.result(&table.show())
+    Ok(table.show())
 }

@@ -197,13 +197,14 @@ fn make(args: &Images, project: &Project<'_>, model: &Model, ui: &mut Ui) -> Res
         return Ok(());
     }
     let engine = engine::connect(args.engine.as_ref())?;
+    let mut done = String::new();
     if args.build {
-        make::build((model, project.files()), &engine, &wanted, ui)?;
+        done.push_str(&make::build((model, project.files()), &engine, &wanted, ui)?);
     }
     if args.push {
-        make::push(model, &engine, &wanted, ui)?;
+        done.push_str(&make::push(model, &engine, &wanted, ui)?);
     }
-    Ok(())
+    if args.plan.format == Format::Text { ui.result(&done) } else { Ok(()) }
 }
 
 /// Whether an image is one of those that the arguments name.

@@ -58,8 +58,8 @@ struct Part<'a> {
 impl<'a> Part<'a> {
     fn of(facts: &'a Facts, args: &Order, beside: &'a [Beside]) -> Result<Self, Failure> {
         let (model, plan) = (&facts.model, &facts.order);
-        let only = args.only.as_deref().map(|name| super::workload(model, name)).transpose()?;
-        let behind = args.behind.as_deref().map(|name| super::workload(model, name)).transpose()?;
+        let only = args.only.as_deref().map(|name| stack::workload(model, name)).transpose()?;
+        let behind = args.behind.as_deref().map(|name| stack::workload(model, name)).transpose()?;
         let among = match (only, behind) {
             (Some(id), _) => Some(needed_by(model, id)),
             (None, Some(id)) => Some(waiting_for(model, id)),

@@ -10,6 +10,7 @@ use std::time::{Duration, Instant};
 
 use fracht_engine::api::EngineError;
 use fracht_engine::desired::{Container, Desired, Replica};
+use fracht_engine::ending::Ending;
 use fracht_engine::probe::in_words;
 use fracht_engine::run::{Ended, Event, Failed, Runner};
 use fracht_engine::steps::{ImageIds, Need, Steps};
@@ -77,7 +78,7 @@ fn once(args: &Start, ui: &mut Ui) -> Result<Outcome, Failure> {
     if !is_good {
         failures(&desired, &ended, &veil, ui);
         if args.back {
-            take_back(&machine, &ended, ui)?;
+            take_back(&machine, &desired, &ended, ui)?;
         }
         drop(alone);
         return Ok(Outcome::Problems);
@@ -111,22 +112,19 @@ fn failures(desired: &Desired, ended: &Ended, veil: &Veil, ui: &mut Ui) {
         let Some(unit) = desired.units.get(*unit) else { continue };
         ui.note(&format!("`{}` was not started: it waits for {}", unit.name, on.join(", ")));
     }
-    if let Some(first) = ended.failed.first() {
-        let name = first.shown.split(['-', '.']).next().unwrap_or_default();
-        let name = desired
-            .units
-            .iter()
-            .find(|unit| first.shown.starts_with(&unit.name))
-            .map_or(name, |unit| &unit.name);
+    let first = ended.failed.first().and_then(|first| desired.units.get(first.unit));
+    if let Some(unit) = first {
+        let name = &unit.name;
         ui.hint(&format!("see all of its output with `fracht output {name}`; the rest stays as it is"));
     }
 }
 
 /// Removes what this run has started, the last first.
-fn take_back(machine: &Machine, ended: &Ended, ui: &mut Ui) -> Result<(), Failure> {
+fn take_back(machine: &Machine, desired: &Desired, ended: &Ended, ui: &mut Ui) -> Result<(), Failure> {
     for name in ended.started.iter().rev() {
-        let stop = machine.engine.stop(name, Duration::from_secs(10));
-        stop.and_then(|()| machine.engine.remove(name)).map_err(|error| engine::failure(&error))?;
+        let container = desired.containers().find(|(_, _, container)| container.name == *name);
+        let ending = container.map_or_else(Ending::short, |(_, _, container)| container.ending.clone());
+        ending.end(&machine.engine, name).map_err(|error| engine::failure(&error))?;
     }
     ui.note(&format!("removed what was started: {}", counted(ended.started.len(), "container")));
     Ok(())

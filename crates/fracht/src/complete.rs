@@ -30,11 +30,14 @@ const COMPLETERS: [(&str, Completer); 7] = [
 /// The command line, with completers.
 pub(crate) fn command() -> Command {
     Cli::command().mut_subcommands(|command| {
-        let renders = command.get_name() == "render";
+        let (renders, creates) = (command.get_name() == "render", command.get_name() == "new");
         command.mut_args(|argument| {
             let name = match argument.get_id().as_str() {
                 // Of objects, there is no list of names.
                 "only" if !renders => "workload",
+                "names" => "workload",
+                // A new stack has none yet.
+                "name" if !creates => "workload",
                 name => name,
             };
             match COMPLETERS.iter().find(|(known, _)| *known == name) {

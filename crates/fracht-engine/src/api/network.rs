@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::container::or_default;
+use super::container::{Endpoint, or_default};
 use super::{Engine, EngineError, LIMIT, Label, Sent, by_labels};
 use crate::transport::encoded;
 
@@ -104,6 +104,22 @@ impl Engine {
     pub fn create_network(&self, spec: &NetworkSpec) -> Result<(), EngineError> {
         let what = format!("create network {}", spec.name);
         self.act(("POST", "/networks/create"), Sent::Json(spec), (&what, &[]), Some(LIMIT))
+    }
+
+    /// Connects a container with a network.
+    ///
+    /// # Errors
+    /// [`EngineError`]
+    pub fn connect_network(
+        &self,
+        network: &str,
+        container: &str,
+        endpoint: &Endpoint,
+    ) -> Result<(), EngineError> {
+        let path = format!("/networks/{}/connect", encoded(network));
+        let body = serde_json::json!({ "Container": container, "EndpointConfig": endpoint });
+        let what = format!("connect {container} with network {network}");
+        self.act(("POST", &path), Sent::Json(&body), (&what, &[]), Some(LIMIT))
     }
 
     /// Removes a network. That it is not there is fine.

@@ -186,7 +186,14 @@ pub(super) fn create(
     spec: &ContainerSpec,
     files: &[File],
 ) -> Result<(), EngineError> {
-    engine.create(name, spec)?;
+    match engine.create(name, spec) {
+        Err(EngineError::Refused { status: 400, .. })
+            if spec.networking_config.endpoints_config.len() > 1 =>
+        {
+            create_in_one_network(engine, name, spec)?;
+        }
+        created => _ = created?,
+    }
     if files.is_empty() {
         return Ok(());
     }
@@ -196,6 +203,16 @@ pub(super) fn create(
         reason: error.to_string(),
     })?;
     engine.put(name, &mut &*archive)
+}
+
+/// Creates a container in its first network and connects it with the others, for engines that take one at a time.
+fn create_in_one_network(engine: &Engine, name: &str, spec: &ContainerSpec) -> Result<(), EngineError> {
+    let mut first = spec.clone();
+    let own = &spec.host_config.network_mode;
+    first.networking_config.endpoints_config.retain(|network, _| network == own);
+    engine.create(name, &first)?;
+    let others = spec.networking_config.endpoints_config.iter().filter(|(network, _)| *network != own);
+    others.into_iter().try_for_each(|(network, endpoint)| engine.connect_network(network, name, endpoint))
 }
 
 /// Whether an image brings its own process 1, which some refuse to be another one.

@@ -81,6 +81,7 @@ impl World {
             ("GET", ["exec", id, "json"]) => self.program_end(id),
             ("GET", ["networks"]) => self.list_networks(query),
             ("POST", ["networks", "create"]) => self.create_network(value()),
+            ("POST", ["networks", name, "connect"]) => self.connect(name, &value()),
             ("GET", ["networks", name]) => self.inspect_network(name),
             ("DELETE", ["networks", name]) => self.remove_network(name),
             ("GET", ["volumes"]) => self.list_volumes(),

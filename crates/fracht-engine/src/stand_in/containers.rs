@@ -134,6 +134,10 @@ impl World {
         if networks.into_iter().flatten().any(|(network, _)| !self.networks.contains_key(network)) {
             return Answering::refused(500, "unable to find network");
         }
+        let count = networks.map_or(0, serde_json::Map::len);
+        if self.scene.takes_one_network && count > 1 {
+            return Answering::refused(400, "container cannot be connected to several networks");
+        }
         let id = self.next_id();
         let container = Container {
             id: id.clone(),
@@ -333,6 +337,17 @@ impl World {
             }
             None => Answering::missing("exec session"),
         }
+    }
+
+    /// Connects a container with a network.
+    pub(super) fn connect(&mut self, network: &str, body: &Value) -> Answering {
+        let name = text(body, "/Container");
+        let Some(container) = self.containers.get_mut(name) else { return Answering::missing("container") };
+        let endpoints = container.spec.pointer_mut("/NetworkingConfig/EndpointsConfig");
+        if let Some(endpoints) = endpoints.and_then(Value::as_object_mut) {
+            endpoints.insert(network.to_owned(), body.get("EndpointConfig").cloned().unwrap_or_default());
+        }
+        Answering::done(200)
     }
 
     /// Whether a container is in a network.

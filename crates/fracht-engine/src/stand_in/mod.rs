@@ -38,6 +38,8 @@ pub struct Scene {
     pub cut_after: Option<usize>,
     /// These images are not in their registry.
     pub absent: BTreeSet<String>,
+    /// A container is created in one network at most, as older engines have it.
+    pub takes_one_network: bool,
 }
 
 /// The engine.

@@ -98,6 +98,20 @@ fn what_fails_is_told_and_what_waits_for_it_is_not_started() {
 }
 
 #[test]
+fn an_engine_that_takes_one_network_at_a_time_gets_all() {
+    let stack = "[network.n0]\n[network.n1]\n[service.a]\nimage = \"a:1.0\"\nnetwork = [\"n0\", \"n1\"]\n\
+                 [service.b]\nimage = \"a:1.0\"\nnetwork = [\"n1\"]\n";
+    let engine = StandIn::default();
+    engine.scene(|scene| scene.takes_one_network = true);
+    let wanted = desired(stack, "").unwrap();
+    let (_, ended, _) = start(&engine, &wanted).unwrap();
+    assert!(ended.failed.is_empty(), "{ended:?}");
+    assert!(engine.requests().contains(&"POST /networks/s.m.n1/connect".to_owned()));
+    // It is in both, so that there is nothing to change.
+    assert!(start(&engine, &wanted).unwrap().0.is_empty());
+}
+
+#[test]
 fn a_task_is_tried_again_as_often_as_it_may() {
     let engine = StandIn::default();
     engine.scene(|scene| scene.ends = [("s.m.schema".to_owned(), 7)].into());

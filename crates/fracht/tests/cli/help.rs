@@ -72,6 +72,9 @@ fn completions_know_every_command_and_the_stack_at_hand() {
     assert_eq!(offered(&demo, &["rules", "port-c"]), ["port-clash"]);
     assert_eq!(offered(&demo, &["show", "ga"]), ["gauge", "gateway"]);
     assert_eq!(offered(&demo, &["draw", "--only", "ga"]), ["gauge", "gateway"]);
+    assert_eq!(offered(&demo, &["start", "api", "ga"]), ["gauge", "gateway"]);
+    assert_eq!(offered(&demo, &["inside", "ga"]), ["gauge", "gateway"]);
+    assert_eq!(offered(&demo, &["new", "--name", "ga"]), [""; 0]);
     assert_eq!(offered(&demo, &["order", "--behind", "sch"]), ["schema"]);
     assert_eq!(offered(&demo, &["render", "--only", "ga"]), [""; 0]);
     assert_eq!(offered(&Sandbox::with("nonsense"), &["trace", "service."]), [""; 0]);

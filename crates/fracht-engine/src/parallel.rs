@@ -1,10 +1,37 @@
 //! Several requests at once.
 
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Condvar, Mutex, PoisonError};
 
 /// How many requests are made at once.
 const AT_ONCE: usize = 8;
+
+/// Slots for work that many threads want to do: only so many do it at once.
+#[derive(Debug)]
+pub(crate) struct Slots {
+    free: Mutex<usize>,
+    freed: Condvar,
+}
+
+impl Default for Slots {
+    fn default() -> Self {
+        Self { free: Mutex::new(AT_ONCE), freed: Condvar::new() }
+    }
+}
+
+impl Slots {
+    /// Does some work as soon as a slot is free.
+    pub(crate) fn during<R>(&self, work: impl FnOnce() -> R) -> R {
+        let free = self.free.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut free = self.freed.wait_while(free, |free| *free == 0).unwrap_or_else(PoisonError::into_inner);
+        *free -= 1;
+        drop(free);
+        let done = work();
+        *self.free.lock().unwrap_or_else(PoisonError::into_inner) += 1;
+        self.freed.notify_one();
+        done
+    }
+}
 
 /// The results of a function for each item, in their order; several are computed at once.
 pub fn at_once<T: Sync, R: Send>(items: &[T], work: impl Fn(&T) -> R + Sync) -> Vec<R> {

@@ -7,16 +7,13 @@ use crate::grammar::word::Word as _;
 use crate::model::{Confine, Container, Model, Protocol, TargetKind, Workload};
 use crate::plan::looked::{ImageFacts, Looked, LookedImage};
 
-/// The stack of all examples.
-const EXAMPLE: &str = "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2\"\n";
-
 pub(super) static IMAGE_ABSENT: Rule = Rule {
     name: "image-absent",
     severity: Severity::Error,
     summary: "An image that its registry does not have",
     why: "The nodes cannot pull it, and its containers never start. It may never have been pushed.",
-    fails: EXAMPLE,
-    passes: EXAMPLE,
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2.0\"\n",
     ..Rule::BASE
 };
 
@@ -25,8 +22,8 @@ pub(super) static IMAGE_MOVED: Rule = Rule {
     severity: Severity::Warning,
     summary: "A tag that leads to another image than the digest beside it",
     why: "The digest stays the one that runs, and the tag says something else of it.",
-    fails: EXAMPLE,
-    passes: EXAMPLE,
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2@sha256:e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2@sha256:9f86d081884c7d659a2feaa0c55ad015a3bf4f1b2b0b822cd15d6c15b0f00a08\"\n",
     ..Rule::BASE
 };
 
@@ -35,8 +32,8 @@ pub(super) static IMAGE_PLATFORM: Rule = Rule {
     severity: Severity::Error,
     summary: "An image that does not run on a platform of the nodes",
     why: "A pod on such a node fails with a wrong format of its program.",
-    fails: EXAMPLE,
-    passes: EXAMPLE,
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2\"\n[target.prod]\nnodes = [\"linux/amd64\", \"linux/arm64\"]\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2\"\nplatform = \"linux/amd64\"\n[target.prod]\nnodes = [\"linux/amd64\", \"linux/arm64\"]\n",
     ..Rule::BASE
 };
 
@@ -45,8 +42,8 @@ pub(super) static IMAGE_SAYS_PORT: Rule = Rule {
     severity: Severity::Warning,
     summary: "A port that the image does not say it listens on",
     why: "Connections to the port may be refused: the program listens on another one.",
-    fails: EXAMPLE,
-    passes: EXAMPLE,
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2\"\nport.http = 80\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2\"\nport.http = 8080\n",
     ..Rule::BASE
 };
 
@@ -55,8 +52,8 @@ pub(super) static IMAGE_SAYS_USER: Rule = Rule {
     severity: Severity::Error,
     summary: "A strictly confined container whose image runs as root",
     why: "The cluster refuses to start it, as long as no other user is set.",
-    fails: EXAMPLE,
-    passes: EXAMPLE,
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2\"\nconfine = \"strict\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2\"\nconfine = \"strict\"\nuser = 10001\n",
     ..Rule::BASE
 };
 
@@ -65,8 +62,8 @@ pub(super) static IMAGE_SAYS_DATA: Rule = Rule {
     severity: Severity::Warning,
     summary: "A folder with data, as the image says, that no volume keeps",
     why: "Its data is lost with the container.",
-    fails: EXAMPLE,
-    passes: EXAMPLE,
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2\"\nmount.\"/var/lib/a\" = \"volume.a\"\n[volume.a]\nsize = \"1Gi\"\n",
     ..Rule::BASE
 };
 
@@ -75,8 +72,8 @@ pub(super) static IMAGE_NEWER: Rule = Rule {
     severity: Severity::Hint,
     summary: "An image of which there is a newer version",
     why: "Newer versions have fixes, also of security.",
-    fails: EXAMPLE,
-    passes: EXAMPLE,
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.3\"\n",
     ..Rule::BASE
 };
 
@@ -85,8 +82,8 @@ pub(super) static IMAGE_SMALLER: Rule = Rule {
     severity: Severity::Hint,
     summary: "An image of which there is a much smaller variant",
     why: "It is downloaded sooner and has fewer parts that need fixes.",
-    fails: EXAMPLE,
-    passes: EXAMPLE,
+    fails: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2\"\n",
+    passes: "[stack]\nname = \"s\"\n[service.a]\nimage = \"registry.example/a:1.2-slim\"\n",
     ..Rule::BASE
 };
 

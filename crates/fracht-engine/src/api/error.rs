@@ -91,6 +91,12 @@ impl EngineError {
         matches!(self, Self::Lost { .. })
     }
 
+    /// Whether the name of what is to be created is in use.
+    pub fn is_name_taken(&self) -> bool {
+        matches!(self, Self::Refused { status, message, .. }
+            if *status == 409 || message.contains("already in use") || message.contains("already exists"))
+    }
+
     /// Whether the port that a container publishes is in use.
     pub fn is_port_taken(&self) -> bool {
         matches!(self, Self::Refused { message, .. }

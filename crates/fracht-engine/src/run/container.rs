@@ -5,6 +5,7 @@ use std::time::Instant;
 
 use super::{Failed, Point, Shared, is_touched};
 use crate::api::{ContainerSpec, EndpointAddress, Engine, EngineError, LocalImage};
+use crate::desired::names::Owner;
 use crate::desired::values::ADDRESS;
 use crate::desired::{Container, File, Replica, Unit};
 use crate::steps::{Need, ReplicaSteps};
@@ -67,7 +68,7 @@ impl Shared<'_> {
             Need::Keep => Ok(()),
             Need::Start => {
                 runner.tell(index, &container.shown, Point::Starting);
-                self.start(container)
+                self.slots.during(|| self.start(container))
             }
             Need::Create | Need::Replace(_) => {
                 let why = if let Need::Replace(why) = need { Some(why.to_string()) } else { None };
@@ -78,9 +79,11 @@ impl Shared<'_> {
                     container.ending.end(runner.engine, &container.name)
                 };
                 replaced.and_then(|()| {
-                    self.create(container)?;
-                    runner.tell(index, &container.shown, Point::Starting);
-                    self.start(container)
+                    self.slots.during(|| {
+                        self.create(container)?;
+                        runner.tell(index, &container.shown, Point::Starting);
+                        self.start(container)
+                    })
                 })
             }
         };
@@ -187,6 +190,11 @@ pub(super) fn create(
     files: &[File],
 ) -> Result<(), EngineError> {
     match engine.create(name, spec) {
+        // By a run that was killed: the engine had its request still to carry out.
+        Err(error) if error.is_name_taken() && is_ours(engine, name, spec)? => {
+            engine.remove(name)?;
+            engine.create(name, spec)?;
+        }
         Err(EngineError::Refused { status: 400, .. })
             if spec.networking_config.endpoints_config.len() > 1 =>
         {
@@ -203,6 +211,13 @@ pub(super) fn create(
         reason: error.to_string(),
     })?;
     engine.put(name, &mut &*archive)
+}
+
+/// Whether the container of a name belongs to the same stack and target as a definition.
+fn is_ours(engine: &Engine, name: &str, spec: &ContainerSpec) -> Result<bool, EngineError> {
+    let there = engine.inspect(name)?;
+    let owner = Owner::of_labels(&spec.labels);
+    Ok(there.is_some_and(|there| owner.is_some() && Owner::of_labels(&there.config.labels) == owner))
 }
 
 /// Creates a container in its first network and connects it with the others, for engines that take one at a time.

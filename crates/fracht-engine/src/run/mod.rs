@@ -20,9 +20,10 @@ pub use stop::{EndingOf, Stopped, stop, stop_order};
 
 use crate::actual::SeenNetwork;
 use crate::api::{Engine, EngineError, LocalImage};
-use crate::desired::{Desired, Replica, Unit};
+use crate::desired::names::DIGEST;
+use crate::desired::{Desired, Network, Replica, Unit};
 use crate::ending::Ending;
-use crate::parallel::at_once;
+use crate::parallel::{Slots, at_once};
 use crate::probe::Prober;
 use crate::steps::{Need, ReplicaSteps, Steps};
 
@@ -95,6 +96,8 @@ pub struct Ended {
 struct Shared<'r> {
     runner: &'r Runner<'r>,
     prober: Prober,
+    /// For what changes the engine: a wide stack would ask for hundreds of containers at once.
+    slots: Slots,
     networks: BTreeMap<String, SeenNetwork>,
     failed: Mutex<Vec<Failed>>,
     started: Mutex<Vec<String>>,
@@ -131,6 +134,7 @@ impl Runner<'_> {
         let shared = Shared {
             runner: self,
             prober: Prober::default(),
+            slots: Slots::default(),
             networks,
             failed: Mutex::default(),
             started: Mutex::default(),
@@ -165,13 +169,23 @@ impl Runner<'_> {
         }
         for network in &steps.create_networks {
             (self.watch)(Event::Prepared(format!("create network {}", self.shown(&network.name))));
-            engine.create_network(&network.spec)?;
+            match engine.create_network(&network.spec) {
+                // By a run that was killed: the engine had its request still to carry out.
+                Err(error) if error.is_name_taken() && self.is_made(network)? => {}
+                created => created?,
+            }
         }
         for volume in &steps.create_volumes {
             (self.watch)(Event::Prepared(format!("create volume {}", self.shown(&volume.name))));
             engine.create_volume(&volume.spec)?;
         }
         Ok(())
+    }
+
+    /// Whether a network is there as it should be.
+    fn is_made(&self, network: &Network) -> Result<bool, EngineError> {
+        let there = self.engine.network(&network.name)?;
+        Ok(there.is_some_and(|there| there.labels.get(DIGEST) == Some(&network.digest)))
     }
 
     /// Removes scratch space that nothing uses any more.

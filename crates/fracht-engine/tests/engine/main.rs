@@ -62,9 +62,18 @@ fn start(engine: &StandIn, desired: &Desired) -> Result<(Steps, Ended, Vec<Strin
             engine.add_image(&container.spec.image);
         }
     }
+    let actual = Actual::of(&Engine::new(Box::new(engine.clone())), &desired.owner, &[])?;
+    start_from(engine, desired, &actual)
+}
+
+/// The same, from a state that the engine may have left meanwhile.
+fn start_from(
+    engine: &StandIn,
+    desired: &Desired,
+    actual: &Actual,
+) -> Result<(Steps, Ended, Vec<String>), EngineError> {
     let api = Engine::new(Box::new(engine.clone()));
     let chosen = desired.chosen(&[]);
-    let actual = Actual::of(&api, &desired.owner, &[])?;
     let mut images: BTreeMap<String, LocalImage> = BTreeMap::new();
     for (_, _, container) in desired.containers() {
         if api.image(&container.spec.image)?.is_none() {
@@ -73,7 +82,7 @@ fn start(engine: &StandIn, desired: &Desired) -> Result<(Steps, Ended, Vec<Strin
         images.insert(container.spec.image.clone(), api.image(&container.spec.image)?.unwrap());
     }
     let ids: ImageIds = images.iter().map(|(name, image)| (name.clone(), image.id.clone())).collect();
-    let steps = Steps::of(desired, &chosen, &actual, &ids);
+    let steps = Steps::of(desired, &chosen, actual, &ids);
     let events = Mutex::new(Vec::new());
     let watch = |event: Event| events.lock().unwrap().push(format!("{event:?}"));
     let pause = Duration::from_micros(1);

@@ -8,7 +8,7 @@ use fracht_engine::stand_in::{Scene, StandIn};
 use fracht_engine::steps::name_conflicts;
 use proptest::prelude::*;
 
-use super::{Actual, desired, differences, end, start};
+use super::{Actual, desired, differences, end, start, start_from};
 
 const STACK: &str = "[network.back]\nclosed = true\n[volume.v]\nsize = \"1Gi\"\n[config.c]\nkey.a = \"x\"\n\
     [service.db]\nimage = \"db:1.0\"\nnetwork = [\"back\"]\nport.x = 5432\nhealth = { tcp = \"x\", boot = \"1s\" }\n\
@@ -142,6 +142,38 @@ fn an_interrupted_run_is_finished_by_the_next_one() {
         assert!(ended.failed.is_empty() && ended.blocked.is_empty(), "{after}: {ended:?}");
         assert_eq!(differences(&engine, &next), Vec::<String>::new(), "after {after} requests");
     }
+}
+
+#[test]
+fn what_a_killed_run_had_asked_for_may_come_late() {
+    // What was seen is an empty engine; since then, all that a killed run had asked for was made.
+    for late in ["s.m.db.0", "s.m.app.1", "s.m.schema"] {
+        let engine = StandIn::default();
+        start(&engine, &stack()).unwrap();
+        let api = Engine::new(Box::new(engine.clone()));
+        for one in
+            engine.containers().iter().rev().filter(|one| one.name != late && one.name.contains(".log"))
+        {
+            api.remove(&one.name).unwrap();
+        }
+        for one in engine.containers().iter().rev().filter(|one| one.name != late) {
+            api.remove(&one.name).unwrap();
+        }
+        let (_, ended, _) = start_from(&engine, &stack(), &Actual::default()).unwrap();
+        assert!(ended.failed.is_empty() && ended.blocked.is_empty(), "{late}: {ended:?}");
+        assert_eq!(differences(&engine, &stack()), Vec::<String>::new());
+    }
+    // A container of others is not touched.
+    let engine = StandIn::default();
+    let api = Engine::new(Box::new(engine.clone()));
+    engine.add_image("x:1.0");
+    api.create("s.m.db.0", &ContainerSpec { image: "x:1.0".into(), ..ContainerSpec::default() }).unwrap();
+    let (_, ended, _) = start_from(&engine, &stack(), &Actual::default()).unwrap();
+    assert_eq!(
+        ended.failed[0].reason,
+        "the engine did not create container s.m.db.0: that name is already in use"
+    );
+    assert_eq!(engine.containers()[0].files, [""; 0]);
 }
 
 /// Puts something of others on the engine: a container, a network and a volume.

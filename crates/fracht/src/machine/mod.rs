@@ -7,6 +7,7 @@ use std::collections::BTreeSet;
 use std::fs;
 use std::io;
 use std::net::{IpAddr, Ipv4Addr, TcpListener, UdpSocket};
+use std::time::Duration;
 
 use fracht_core::files::reason;
 use fracht_core::model::Protocol;
@@ -22,6 +23,10 @@ const TABLES: [(&str, Protocol, bool); 4] = [
     ("/proc/net/udp", Protocol::Udp, false),
     ("/proc/net/udp6", Protocol::Udp, true),
 ];
+
+/// The pauses before a number that seems to be taken is tried again.
+const TRIES: [Duration; 3] =
+    [Duration::from_millis(10), Duration::from_millis(30), Duration::from_millis(90)];
 
 /// What listens on this machine. The numbers that are `wanted` are also tried, each for a moment, since no table tells
 /// everything.
@@ -68,15 +73,25 @@ pub(crate) fn listening(wanted: &TakenElsewhere) -> Listening {
 /// Tries to listen at a number of 127.0.0.1, and notes what the tables do not tell.
 fn try_number(protocol: Protocol, number: u16, found: &mut Listening) {
     let address = (Ipv4Addr::LOCALHOST, number);
-    let tried = match protocol {
-        Protocol::Tcp => TcpListener::bind(address).map(drop),
+    let bind = || match protocol {
         Protocol::Udp => UdpSocket::bind(address).map(drop),
-        Protocol::Sctp => {
-            found.unread.push(format!("whether SCTP port {number} is in use cannot be read"));
-            return;
-        }
+        Protocol::Tcp | Protocol::Sctp => TcpListener::bind(address).map(drop),
     };
+    if protocol == Protocol::Sctp {
+        found.unread.push(format!("whether SCTP port {number} is in use cannot be read"));
+        return;
+    }
     let here = |listener: &&mut Listener| listener.port == number && listener.protocol == protocol;
+    let mut tried = bind();
+    for pause in TRIES {
+        let is_taken = matches!(&tried, Err(error) if error.kind() == io::ErrorKind::AddrInUse);
+        if !is_taken || found.listeners.iter_mut().any(|listener| here(&listener)) {
+            break;
+        }
+        // No table has it: another run may be trying it at this very moment.
+        std::thread::sleep(pause);
+        tried = bind();
+    }
     match tried {
         Ok(()) => {
             // So a socket at all addresses is at those of IPv6 alone.

@@ -25,6 +25,9 @@ use crate::ui::style::{BOLD, GOOD, QUIET};
 use crate::ui::{Ui, counted};
 use crate::veil::Veil;
 
+/// How often a run goes on if something was changed meanwhile.
+const MOST_ROUNDS: usize = 2;
+
 /// The first pause between two looks at a container.
 const PAUSE: Duration = Duration::from_millis(25);
 
@@ -55,25 +58,30 @@ fn once(args: &Start, ui: &mut Ui) -> Result<Outcome, Failure> {
     let images = images::fetch(&machine, (&wanted, looked), args.skip_builds, ui)?;
     let ids: ImageIds = images.iter().map(|(name, image)| (name.clone(), image.id.clone())).collect();
     let steps = Steps::of(&desired, &chosen, &actual, &ids);
-    let view = Mutex::new(View::new(&machine, (&desired, &chosen), &veil, ui));
-    let watch = |event: Event| {
-        if let Ok(mut view) = view.lock() {
-            view.event(event);
+    let run = |steps: &Steps, ui: &mut Ui| {
+        let view = Mutex::new(View::new(&machine, (&desired, &chosen), &veil, ui));
+        let watch = |event: Event| {
+            if let Ok(mut view) = view.lock() {
+                view.event(event);
+            }
+        };
+        let (engine, desired, images) = (&machine.engine, &desired, &images);
+        let runner = Runner { engine, desired, steps, images, watch: &watch, pause: PAUSE };
+        let ended = view::ticking(&view, || runner.run());
+        if let Ok(mut view) = view.into_inner() {
+            view.end();
         }
+        ended.map_err(|error| covered_failure(&error, &veil))
     };
-    let runner = Runner {
-        engine: &machine.engine,
-        desired: &desired,
-        steps: &steps,
-        images: &images,
-        watch: &watch,
-        pause: PAUSE,
-    };
-    let ended = view::ticking(&view, || runner.run());
-    if let Ok(mut view) = view.into_inner() {
-        view.end();
+    let mut ended = run(&steps, ui)?;
+    // An engine may carry out what a run asked for that was killed meanwhile.
+    for _ in 0..MOST_ROUNDS {
+        let left = Steps::of(&desired, &chosen, &machine.actual()?, &ids);
+        if left.is_empty() || !ended.failed.is_empty() {
+            break;
+        }
+        ended = run(&left, ui)?;
     }
-    let ended = ended.map_err(|error| covered_failure(&error, &veil))?;
     let is_good = ended.failed.is_empty() && ended.blocked.is_empty();
     if !is_good {
         failures(&desired, &ended, &veil, ui);

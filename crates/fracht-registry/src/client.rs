@@ -20,8 +20,8 @@ use crate::place::{Places, registry_of, repository_of};
 /// The longest time of one request.
 const LIMIT: Duration = Duration::from_secs(30);
 
-/// The longest time until a registry is reached.
-const CONNECT_LIMIT: Duration = Duration::from_secs(10);
+/// The longest time until a registry is reached, with TLS.
+const CONNECT_LIMIT: Duration = Duration::from_secs(5);
 
 /// The pauses before another try.
 const PAUSES: [Duration; 2] = [Duration::from_millis(300), Duration::from_secs(2)];
@@ -231,10 +231,8 @@ impl Client {
             let reply = self.once(url, accept, authorization);
             let is_busy = match &reply {
                 Ok(reply) => matches!(reply.status, 429 | 500 | 502..=504),
-                Err(error) => matches!(
-                    error,
-                    ureq::Error::Io(_) | ureq::Error::Timeout(_) | ureq::Error::ConnectionFailed
-                ),
+                // One that is silent would keep us waiting as long again.
+                Err(error) => matches!(error, ureq::Error::Io(_) | ureq::Error::ConnectionFailed),
             };
             match pauses.next().filter(|_| is_busy) {
                 Some(pause) => {

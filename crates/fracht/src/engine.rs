@@ -187,3 +187,54 @@ pub(crate) fn age(time: Duration) -> String {
         _ => format!("{} d", seconds / 86_400),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn ages_are_in_the_largest_unit_that_shows_them_well() {
+        for (seconds, words) in [
+            (0, "0 s"),
+            (119, "119 s"),
+            (120, "2 min"),
+            (7199, "119 min"),
+            (7200, "2 h"),
+            (172_799, "47 h"),
+            (172_800, "2 d"),
+            (90_000_000, "1041 d"),
+        ] {
+            assert_eq!(age(Duration::from_secs(seconds)), words);
+        }
+    }
+
+    #[test]
+    fn every_error_of_the_engine_says_what_to_do() {
+        let lost = |is_absent| EngineError::Lost {
+            what: "list containers".into(),
+            place: "/run/engine.sock".into(),
+            reason: "no such socket".into(),
+            is_absent,
+        };
+        let refused = EngineError::Refused { what: "create x".into(), status: 500, message: "no".into() };
+        let odd = EngineError::Odd { what: "list".into(), reason: "not JSON".into() };
+        for (error, message, help) in [
+            (
+                lost(true),
+                "cannot reach a container engine at `/run/engine.sock`: no such socket",
+                "start the engine",
+            ),
+            (lost(false), "the engine did not list containers: no such socket", "run the command again"),
+            (refused, "the engine did not create x: no", "fix what the engine says"),
+            (
+                odd,
+                "asked to list, the engine answered what Fracht does not understand: not JSON",
+                "version 1.41",
+            ),
+        ] {
+            let Failure::Error { message: told, help: helps } = failure(&error) else { panic!("{error}") };
+            assert_eq!(told, message);
+            assert!(helps.iter().any(|told| told.contains(help)), "{helps:?}");
+        }
+    }
+}

@@ -16,6 +16,7 @@ mod limits;
 mod looked;
 mod one_message;
 mod order;
+mod pins;
 mod ports;
 mod reading;
 mod references;

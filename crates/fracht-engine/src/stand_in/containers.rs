@@ -67,6 +67,10 @@ impl Container {
         bound.filter_map(|(one, protocol)| Some((text(&one, "/HostPort").parse().ok()?, protocol))).collect()
     }
 
+    pub(super) fn definition(&self) -> Value {
+        self.spec.clone()
+    }
+
     pub(super) fn shown(&self) -> Shown {
         Shown {
             name: self.name.clone(),

@@ -121,6 +121,11 @@ impl StandIn {
         self.world().containers.values().map(Container::shown).collect()
     }
 
+    /// The definition with which a container was created.
+    pub fn definition(&self, name: &str) -> serde_json::Value {
+        self.world().containers.get(name).map(Container::definition).unwrap_or_default()
+    }
+
     /// The names of all networks.
     pub fn networks(&self) -> Vec<String> {
         self.world().networks.keys().cloned().collect()

@@ -188,3 +188,23 @@ fn what_a_machine_cannot_have_is_told() {
         assert_eq!(refusals[0].message, message);
     }
 }
+
+#[test]
+fn what_is_chosen_comes_with_all_that_it_waits_for() {
+    let stack = "[service.db]\nimage = \"i:1.0\"\nport.x = 1\nhealth = { tcp = \"x\" }\n\
+                 [service.app]\nimage = \"i:1.0\"\nafter = { schema = \"done\" }\n[service.other]\nimage = \"i:1.0\"\n\
+                 [task.schema]\nimage = \"i:1.0\"\nafter = { db = \"ready\" }\n\
+                 [task.nightly]\nimage = \"i:1.0\"\nschedule = \"15 3 * * *\"\nafter = { db = \"ready\" }\n";
+    let desired = desired(stack, "").unwrap();
+    let chosen = |names: &[&str]| {
+        let ids: Vec<_> =
+            desired.units.iter().filter(|unit| names.contains(&&*unit.name)).map(|unit| unit.id).collect();
+        let chosen = desired.chosen(&ids);
+        let units = desired.units.iter().zip(chosen).filter(|(_, chosen)| *chosen);
+        units.map(|(unit, _)| unit.name.clone()).collect::<Vec<_>>().join(" ")
+    };
+    assert_eq!(chosen(&[]), "db app other schema");
+    assert_eq!(chosen(&["app"]), "db app schema");
+    assert_eq!(chosen(&["nightly"]), "db nightly");
+    assert_eq!(chosen(&["other", "schema"]), "db other schema");
+}

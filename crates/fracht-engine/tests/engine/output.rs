@@ -96,3 +96,47 @@ fn a_reader_that_has_enough_ends_it() {
     .unwrap();
     assert_eq!(count, 3);
 }
+
+proptest::proptest! {
+    /// Whatever an engine sends as output, reading it ends, and lines are those that were written.
+    #[test]
+    fn any_bytes_are_read_to_their_end(bytes in proptest::collection::vec(proptest::prelude::any::<u8>(), 0..400)) {
+        let engine = Engine::new(Box::new(Logs(Mutex::new([("a".to_owned(), bytes)].into()))));
+        let mut count = 0;
+        read(&engine, &["a".to_owned()], LogOptions::default(), &mut |_| {
+            count += 1;
+            true
+        })
+        .unwrap();
+        proptest::prop_assert!(count <= 400);
+    }
+
+    /// A text in any frames, cut anywhere, is put together again.
+    #[test]
+    fn a_text_is_the_same_however_it_is_cut(
+        texts in proptest::collection::vec("[a-zü ]{0,12}", 1..6),
+        cuts in proptest::collection::vec(1..5_usize, 0..40),
+    ) {
+        let time = "2026-11-25T08:00:00Z ";
+        let mut body = Vec::new();
+        for text in &texts {
+            // Each frame of a line has a time of its own.
+            let mut rest: Vec<char> = format!("{text}\n").chars().collect();
+            for cut in &cuts {
+                if rest.len() > *cut {
+                    let part: String = rest.drain(..*cut).collect();
+                    body.extend(frame(1, &format!("{time}{part}")));
+                }
+            }
+            body.extend(frame(1, &format!("{time}{}", rest.iter().collect::<String>())));
+        }
+        let engine = Engine::new(Box::new(Logs(Mutex::new([("a".to_owned(), body)].into()))));
+        let mut written = Vec::new();
+        read(&engine, &["a".to_owned()], LogOptions::default(), &mut |line| {
+            written.push(line.line.text.clone());
+            true
+        })
+        .unwrap();
+        proptest::prop_assert_eq!(written, texts);
+    }
+}

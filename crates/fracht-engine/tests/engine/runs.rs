@@ -98,6 +98,32 @@ fn what_fails_is_told_and_what_waits_for_it_is_not_started() {
 }
 
 #[test]
+fn a_container_knows_its_address_and_keeps_its_own_process_1() {
+    let stack = "[network.back]\n[config.c]\nkey.a = \"at {service.b/x}\"\n\
+                 [service.a]\nimage = \"a:1.0\"\nnetwork = [\"back\"]\nreplicas = 2\nenv.ME = \"http://{pod.ip}:80\"\n\
+                 args = [\"--me={pod.ip}\"]\nmount.\"/c\" = \"config.c\"\n\
+                 [service.b]\nimage = \"b:1.0\"\nnetwork = [\"back\"]\nport.x = 80\nprogram = [\"/usr/bin/tini\", \"--\", \"serve\"]\n";
+    let engine = StandIn::default();
+    let wanted = desired(stack, "").unwrap();
+    let (_, ended, _) = start(&engine, &wanted).unwrap();
+    assert!(ended.failed.is_empty(), "{ended:?}");
+    // From the end of the block of the first network, 10.89.0.0/24.
+    for (index, address) in ["10.89.0.254", "10.89.0.253"].iter().enumerate() {
+        let definition = engine.definition(&format!("s.m.a.{index}"));
+        assert_eq!(definition["Env"][0], format!("ME=http://{address}:80"));
+        assert_eq!(definition["Cmd"][0], format!("--me={address}"));
+        let endpoint = &definition["NetworkingConfig"]["EndpointsConfig"]["s.m.back"];
+        assert_eq!(endpoint["IPAMConfig"]["IPv4Address"], *address);
+        assert_eq!(definition["HostConfig"]["Init"], true);
+    }
+    let own = engine.definition("s.m.b.0");
+    assert_eq!(own["HostConfig"]["Init"], false, "its program is a process 1 of its own");
+    assert!(own["NetworkingConfig"]["EndpointsConfig"]["s.m.back"]["IPAMConfig"].is_null());
+    // Nothing differs because of an address.
+    assert!(start(&engine, &wanted).unwrap().0.is_empty());
+}
+
+#[test]
 fn an_engine_that_takes_one_network_at_a_time_gets_all() {
     let stack = "[network.n0]\n[network.n1]\n[service.a]\nimage = \"a:1.0\"\nnetwork = [\"n0\", \"n1\"]\n\
                  [service.b]\nimage = \"a:1.0\"\nnetwork = [\"n1\"]\n";

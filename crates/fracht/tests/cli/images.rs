@@ -197,3 +197,57 @@ fn images_are_built_in_order_once_and_pushed() {
         help: fix the recipe or the files of ./base, and run the command again\n"
     );
 }
+
+#[test]
+fn logins_are_read_from_their_file_and_from_variables() {
+    let harbor = Harbor::new();
+    harbor.registry.change(|registry| registry.demands = "Bearer".into());
+    let look = |change: &dyn Fn(&mut Command)| {
+        let mut command = harbor.command(&["images", "db", "--look"]);
+        change(&mut command);
+        Run::of(&command.output().unwrap())
+    };
+    let denied = look(&|_| {});
+    let words = "registry.example/db:16.4 could not be looked up: access denied: log in to the registry\n";
+    assert!(denied.code == 0 && denied.out.contains(words), "{denied:?}");
+    let known = |run: &Run| run.out.contains("registry.example/db:16.4") && !run.out.contains("not known");
+    // The registry of the target is the one that the variables are for.
+    let own = look(&|command| {
+        _ = command.env("FRACHT_REGISTRY_USER", "gull").env("FRACHT_REGISTRY_PASSWORD", "tern");
+    });
+    assert!(known(&own), "{own:?}");
+    let other = look(&|command| {
+        command.env("FRACHT_REGISTRY_USER", "gull").env("FRACHT_REGISTRY_PASSWORD", "tern");
+        command.env("FRACHT_REGISTRY_HOST", "other.example");
+    });
+    assert!(!known(&other), "a login does not go to another registry: {other:?}");
+    let file = harbor.sandbox.path("logins.json");
+    std::fs::write(&file, r#"{"auths":{"registry.example":{"auth":"Z3VsbDp0ZXJu"}}}"#).unwrap();
+    let read = look(&|command| _ = command.env("REGISTRY_AUTH_FILE", &file));
+    assert!(known(&read), "{read:?}");
+    std::fs::write(&file, "gull:tern").unwrap();
+    let broken = look(&|command| _ = command.env("REGISTRY_AUTH_FILE", &file));
+    assert!(
+        broken.err.contains("no registry login was read from") && !broken.err.contains("tern"),
+        "{broken:?}"
+    );
+    let map = look(&|command| _ = command.env("FRACHT_REGISTRY_MAP", "registry.example"));
+    assert!(map.code == 2 && map.err.contains("invalid part of the variable FRACHT_REGISTRY_MAP"), "{map:?}");
+}
+
+#[test]
+fn a_registry_without_tls_is_asked_only_where_the_target_says_so() {
+    let harbor = Harbor::new();
+    let address = harbor.registry.address.clone();
+    let stack = harbor.sandbox.read("fracht.toml").replace("registry.example/db", &format!("{address}/db"));
+    let look = |stack: &str| {
+        std::fs::write(harbor.sandbox.path("fracht.toml"), stack).unwrap();
+        harbor.registry.requests();
+        harbor.run(&["images", "db", "--look"])
+    };
+    let refused = look(&stack);
+    assert!(refused.out.contains("not known"), "{refused:?}");
+    assert_eq!(harbor.registry.requests(), [""; 0], "nothing is asked in plain text");
+    let plain = look(&format!("{stack}plain-http = [\"{address}\"]\n"));
+    assert!(plain.out.contains("150Mi"), "{plain:?}");
+}

@@ -222,3 +222,54 @@ pub(super) fn ticking<R: Send>(view: &Mutex<View<'_>>, work: impl FnOnce() -> R 
         done
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use fracht_engine::run::Failed;
+
+    #[test]
+    fn every_point_has_its_words() {
+        let three = Duration::from_millis(3240);
+        let failed = Failed {
+            unit: 0,
+            shown: "api".into(),
+            name: "s.m.api.0".into(),
+            reason: "ended with exit code 1".into(),
+            log: Vec::new(),
+        };
+        for (point, said, timed, reached) in [
+            (Point::Kept, "runs already", false, true),
+            (
+                Point::Removing("the stack does not have it".into()),
+                "removed: the stack does not have it",
+                false,
+                false,
+            ),
+            (
+                Point::Creating(Some("its image has changed".into())),
+                "replaced: its image has changed",
+                false,
+                false,
+            ),
+            (Point::Creating(None), "created", false, false),
+            (Point::Starting, "starts", true, false),
+            (Point::Asking, "started, health check", true, false),
+            (Point::Running, "runs", true, false),
+            (Point::Again(2, 7), "try 2 ended with exit code 7, tried again", true, false),
+            (Point::Started(three), "runs", false, true),
+            (Point::Ready(three), "ready after 3.2 s", false, true),
+            (Point::Done(three), "done after 3.2 s", false, true),
+            (Point::Failed(failed), "failed: ended with exit code 1", false, false),
+            (
+                Point::Blocked(vec!["db".into(), "cache".into()]),
+                "not started: waits for db, cache",
+                false,
+                false,
+            ),
+        ] {
+            let (text, _, is_timed) = words(&point);
+            assert_eq!((text.as_str(), is_timed, is_reached(&point)), (said, timed, reached));
+        }
+    }
+}

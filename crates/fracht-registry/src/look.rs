@@ -109,6 +109,9 @@ fn platform_facts(words: String, size: Option<u64>) -> PlatformFacts {
 fn says(runs: Runs, facts: &mut ImageFacts) {
     facts.user = runs.user.unwrap_or_default();
     facts.data = runs.volumes.unwrap_or_default().into_keys().collect();
+    let health = runs.healthcheck.and_then(|check| check.test).unwrap_or_default();
+    // The first word says how the others are run.
+    facts.health = health.into_iter().skip(1).collect();
     let ports: BTreeSet<(u16, Protocol)> = runs
         .exposed_ports
         .unwrap_or_default()

@@ -123,4 +123,12 @@ pub(crate) struct Runs {
     pub(crate) user: Option<String>,
     pub(crate) exposed_ports: Option<BTreeMap<String, serde_json::Value>>,
     pub(crate) volumes: Option<BTreeMap<String, serde_json::Value>>,
+    pub(crate) healthcheck: Option<HealthCheck>,
+}
+
+/// The health check that an image brings.
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(rename_all = "PascalCase", default)]
+pub(crate) struct HealthCheck {
+    pub(crate) test: Option<Vec<String>>,
 }

@@ -58,7 +58,7 @@ impl Registry {
             };
             let config = json!({
                 "os": os, "architecture": architecture, "created": "2026-10-01T08:00:00Z",
-                "config": { "User": says.user, "ExposedPorts": folders(&says.ports), "Volumes": folders(&says.data) },
+                "config": { "Healthcheck": { "Test": ["CMD", "ok"] }, "User": says.user, "ExposedPorts": folders(&says.ports), "Volumes": folders(&says.data) },
             });
             let config = config.to_string().into_bytes();
             let config_digest = sha256(&config);

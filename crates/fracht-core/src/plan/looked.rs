@@ -39,6 +39,8 @@ pub struct ImageFacts {
     pub user: String,
     /// The folders with data that it says should be kept.
     pub data: BTreeSet<String>,
+    /// The health check that it brings, as words; empty for none. It has no effect in a cluster.
+    pub health: Vec<String>,
     /// Newer tags of the same shape, the best one first.
     pub newer: Vec<String>,
     /// A much smaller variant of the same version: its tag, and its size in bytes.

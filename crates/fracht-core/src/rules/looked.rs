@@ -266,7 +266,8 @@ impl Here<'_> {
     }
 }
 
-fn slot(number: u16, protocol: Protocol) -> String {
+/// A port in words: `8080`, `53/udp`.
+pub fn slot(number: u16, protocol: Protocol) -> String {
     if protocol == Protocol::Tcp { number.to_string() } else { format!("{number}/{}", protocol.word()) }
 }
 

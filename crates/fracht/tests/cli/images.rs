@@ -114,6 +114,11 @@ fn images_are_looked_up_and_checked_against_the_stack() {
     let json: serde_json::Value = serde_json::from_str(&json.out).unwrap();
     assert_eq!(json["images"][0]["found"]["state"], "there");
     assert_eq!(json["images"][0]["found"]["platforms"][1]["platform"], "linux/arm64");
+    let says = |key: &str| json["images"][0]["found"][key].to_string();
+    assert_eq!(
+        [says("ports"), says("user"), says("data"), says("health")],
+        ["[\"5432\"]", "\"999\"", "[\"/var/lib/db\"]", "[\"ok\"]"]
+    );
 }
 
 #[test]

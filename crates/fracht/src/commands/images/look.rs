@@ -5,7 +5,7 @@ use fracht_core::grammar::word::Word as _;
 use fracht_core::model::Model;
 use fracht_core::plan::images::{ImagePlan, UsedImage};
 use fracht_core::plan::looked::{ImageFacts, Looked, LookedImage};
-use fracht_core::rules::looked::problems;
+use fracht_core::rules::looked::{problems, slot};
 use serde::Serialize;
 
 use crate::engine::age;
@@ -24,6 +24,13 @@ pub(super) struct FoundDocument<'a> {
     platforms: Vec<PlatformDocument<'a>>,
     /// RFC 3339.
     created: Option<&'a str>,
+    /// The ports that the image says it listens on: `8080`, `53/udp`.
+    ports: Vec<String>,
+    user: Option<&'a str>,
+    /// The folders whose data it says should be kept.
+    data: Vec<&'a str>,
+    /// The health check that it brings, as words.
+    health: &'a [String],
     newer: &'a [String],
     smaller: Option<&'a str>,
 }
@@ -43,6 +50,10 @@ pub(super) fn document<'a>(looked: Option<&'a Looked>, used: &UsedImage<'_>) -> 
         digest: None,
         platforms: Vec::new(),
         created: None,
+        ports: Vec::new(),
+        user: None,
+        data: Vec::new(),
+        health: &[],
         newer: &[],
         smaller: None,
     };
@@ -58,6 +69,10 @@ pub(super) fn document<'a>(looked: Option<&'a Looked>, used: &UsedImage<'_>) -> 
                 .map(|one| PlatformDocument { platform: &one.words, size: one.size })
                 .collect(),
             created: facts.created.as_deref(),
+            ports: facts.ports.iter().map(|(number, protocol)| slot(*number, *protocol)).collect(),
+            user: Some(&*facts.user).filter(|user| !user.is_empty()),
+            data: facts.data.iter().map(String::as_str).collect(),
+            health: &facts.health,
             newer: &facts.newer,
             smaller: facts.smaller.as_ref().map(|(tag, _)| &**tag),
             ..nothing

@@ -31,7 +31,7 @@ fn variable(name: &str) -> Option<String> {
 
 /// Where the registries of a target are reached.
 pub(crate) fn places(model: &Model) -> Result<Places, Failure> {
-    let plain = model.target.plain_http.iter().map(ToString::to_string).collect();
+    let plain = model.target.without_tls.iter().map(ToString::to_string).collect();
     let mut places = Places { plain, ..Places::default() };
     if let Some(text) = variable(MAP) {
         places.add(&text).map_err(|part| {

@@ -7,6 +7,7 @@ use fracht_core::check::{Project, Verdict};
 use fracht_core::diag::{listing, nearest};
 use fracht_core::escape::{escaped, escaped_path};
 use fracht_core::files::reason;
+use fracht_core::lock;
 use fracht_core::model::{Model, TargetKind, WorkloadId};
 
 use crate::cli::{PlanChoice, StackChoice};
@@ -196,4 +197,13 @@ pub(crate) fn workload(model: &Model, name: &str) -> Result<WorkloadId, Failure>
             near.map_or_else(known, |near| format!("did you mean `{near}`?")),
         )
     })
+}
+
+/// The lock of the chosen stack: its path, and that path as it is shown.
+pub(crate) fn lock_path(choice: &StackChoice) -> Result<(PathBuf, String), Failure> {
+    let location = locate(choice)?;
+    let paths = lock::path_of(&location.path).zip(lock::path_of(&location.shown));
+    paths
+        .map(|(path, shown)| (path, escaped_path(&shown)))
+        .ok_or_else(|| Failure::new("a stack file with the ending `.lock` has no lock", "rename it"))
 }

@@ -76,9 +76,9 @@ pub(crate) static REGISTRY: Field<Arc<str>> = Field {
     },
     takes: formatted(&format::REGISTRY),
 };
-pub(crate) static PLAIN_HTTP: Field<Arc<str>> = Field {
+pub(crate) static WITHOUT_TLS: Field<Arc<str>> = Field {
     key: Key {
-        name: "plain-http",
+        name: "without-tls",
         default: "none",
         becomes: NOTHING,
         description: "Registries that Fracht asks without TLS, for example one on this machine.",
@@ -151,7 +151,7 @@ pub(crate) static TARGET_TABLE: TableShape = TableShape {
             &NAMESPACE,
             &NAMESPACE_PRESENT,
             &REGISTRY,
-            &PLAIN_HTTP,
+            &WITHOUT_TLS,
             &DOMAIN,
             &WEB,
             &GATE,

@@ -24,7 +24,7 @@ pub struct Target {
     /// The registry that built images are pushed to.
     pub registry: Option<Sourced<Arc<str>>>,
     /// The registries that are asked without TLS.
-    pub plain_http: Vec<Arc<str>>,
+    pub without_tls: Vec<Arc<str>>,
     /// The default host name of web ports.
     pub domain: Option<Sourced<Arc<str>>>,
     /// The shared web entry.

@@ -8,8 +8,8 @@ use crate::diag::Diagnostic;
 use crate::diag::reading::BAD_VALUE;
 use crate::grammar::image;
 use crate::language::target::{
-    API, BY, CLASS, DOMAIN, DONE, GATE, GATEWAY, NAMESPACE, NAMESPACE_PRESENT, NODES, NOTE, ON, PLAIN_HTTP,
-    READY, REGISTRY, TARGET_TABLE, TLS, WEB, WITHIN,
+    API, BY, CLASS, DOMAIN, DONE, GATE, GATEWAY, NAMESPACE, NAMESPACE_PRESENT, NODES, NOTE, ON, READY,
+    REGISTRY, TARGET_TABLE, TLS, WEB, WITHIN, WITHOUT_TLS,
 };
 use crate::language::{AnyField, Field, Template, likely};
 use crate::layer::Targets;
@@ -33,7 +33,7 @@ pub(super) fn read(
         namespace: Sourced::defaulted(Arc::clone(&stack.value)),
         namespace_present: false,
         registry: None,
-        plain_http: Vec::new(),
+        without_tls: Vec::new(),
         domain: None,
         web: Web {
             by: Sourced::defaulted(EntryKind::default()),
@@ -67,8 +67,8 @@ pub(super) fn read(
     target.namespace_present = fields.or_default(reader, &NAMESPACE_PRESENT).value;
     // An invalid image is not a missing one.
     target.registry = or_stand_in(reader, &fields, &REGISTRY);
-    let plain = fields.list(reader, &PLAIN_HTTP).unwrap_or_default();
-    target.plain_http = plain.into_iter().map(|registry| registry.value).collect();
+    let plain = fields.list(reader, &WITHOUT_TLS).unwrap_or_default();
+    target.without_tls = plain.into_iter().map(|registry| registry.value).collect();
     target.domain = or_stand_in(reader, &fields, &DOMAIN);
     let api = fields.list(reader, &API).unwrap_or_default();
     target.api = api.into_iter().map(|block| block.value).collect();

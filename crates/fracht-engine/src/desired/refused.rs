@@ -25,7 +25,7 @@ pub(super) fn refusals(model: &Model) -> Vec<Refusal> {
             .map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_uppercase() } else { '_' })
             .collect();
         let help = format!(
-            "use another one here: `target.{target}.secret.local.key.{key} = {{ env = \"{variable}\" }}`, and `{{secret.local/{key}}}` in its place"
+            "use another one in `target.{target}`: `secret.local.key.{key} = {{ env = \"{variable}\" }}`"
         );
         refusals.push(Refusal { message, help });
     }

@@ -15,6 +15,10 @@ use std::path::{Path, PathBuf};
 
 use cap_std::ambient_authority;
 use cap_std::fs::Dir;
+use fracht_core::files::reason;
+use fracht_core::lock::Lock;
+
+use crate::failure::Failure;
 
 /// Writes files that do not exist yet below the folder `base`, all or none. Missing folders are created.
 ///
@@ -76,6 +80,16 @@ pub(crate) fn file(path: &Path, content: &[u8]) -> io::Result<()> {
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let name = Path::new(path.file_name().ok_or(io::ErrorKind::InvalidInput)?);
     new_files(folder, &[(name, content)]).map_err(|(_, error)| error)
+}
+
+/// Writes the lock of a stack, in one step.
+pub(crate) fn lock(path: &Path, shown: &str, lock: &Lock) -> Result<(), Failure> {
+    file(path, lock.text().as_bytes()).map_err(|error| {
+        Failure::new(
+            format!("cannot write `{shown}`: {}", reason(&error)),
+            "nothing was changed; the folder of the stack must be writable",
+        )
+    })
 }
 
 /// The created folders and files, in order.

@@ -253,6 +253,6 @@ fn a_registry_without_tls_is_asked_only_where_the_target_says_so() {
     let refused = look(&stack);
     assert!(refused.out.contains("not known"), "{refused:?}");
     assert_eq!(harbor.registry.requests(), [""; 0], "nothing is asked in plain text");
-    let plain = look(&format!("{stack}plain-http = [\"{address}\"]\n"));
+    let plain = look(&format!("{stack}without-tls = [\"{address}\"]\n"));
     assert!(plain.out.contains("150Mi"), "{plain:?}");
 }

@@ -430,3 +430,25 @@ fn no_output_shows_a_secret() {
     assert_eq!(state.code, 0, "{state:?}");
     assert!(state.err.contains("some values of secrets cannot be read"), "{state:?}");
 }
+
+#[test]
+fn a_secret_of_the_cluster_is_told_and_the_help_leads_on() {
+    let harbor = Harbor::new();
+    harbor.change("key.password = { env = \"DB_PASSWORD\" }", "present = \"there\"\nkeys = [\"password\"]");
+    let refused = harbor.run(&["start"]);
+    assert_eq!(
+        (refused.code, refused.err.as_str()),
+        (
+            2,
+            "error: the value of `secret.db/password` is only in the cluster\n\
+             help: use another one in `target.laptop`: `secret.local.key.password = { env = \"S_DB_PASSWORD\" }`\n"
+        )
+    );
+    let own = "on = \"machine\"\nsecret.local.key.password = { env = \"S_DB_PASSWORD\" }\n\
+               service.db.env.PASSWORD = \"{secret.local/password}\"\n";
+    harbor.change("on = \"machine\"\n", own);
+    let started =
+        Run::of(&harbor.command(&["start"]).env("S_DB_PASSWORD", "tern-and-skua").output().unwrap());
+    assert_eq!(started.code, 0, "{started:?}");
+    assert_eq!(harbor.engine.definition("s.laptop.db.0")["Env"][0], "PASSWORD=tern-and-skua");
+}

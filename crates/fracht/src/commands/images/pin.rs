@@ -4,9 +4,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use fracht_core::check::Project;
-use fracht_core::escape::escaped_path;
-use fracht_core::files::reason;
-use fracht_core::lock::{self, Pins};
+use fracht_core::lock::Pins;
 use fracht_core::plan::images::{ImagePlan, UsedImage};
 use fracht_core::plan::looked::{Looked, LookedImage};
 
@@ -72,22 +70,12 @@ pub(super) fn keep(
     let mut new = project.lock().clone();
     let count = pins.len();
     new.set_images(pins);
-    let location = stack::locate(choice)?;
-    let paths = lock::path_of(&location.path).zip(lock::path_of(&location.shown));
-    let Some((path, shown)) = paths else {
-        return Err(Failure::new("a stack file with the ending `.lock` has no lock", "rename it"));
-    };
-    let shown = escaped_path(&shown);
+    let (path, shown) = stack::lock_path(choice)?;
     if lines.is_empty() {
         ui.note(&format!("{shown} keeps {}; nothing to change", counted(count, "image")));
         return Ok(());
     }
-    write::file(&path, new.text().as_bytes()).map_err(|error| {
-        Failure::new(
-            format!("cannot write `{shown}`: {}", reason(&error)),
-            "nothing was changed; the folder of the stack must be writable",
-        )
-    })?;
+    write::lock(&path, &shown, &new)?;
     for line in lines {
         ui.note(&format!("{shown}: {line}"));
     }

@@ -4,9 +4,6 @@ use std::collections::BTreeMap;
 
 use fracht_core::check::{Project, Verdict};
 use fracht_core::diag::Severity;
-use fracht_core::escape::escaped_path;
-use fracht_core::files::reason;
-use fracht_core::lock;
 use fracht_core::model::Kept;
 use fracht_core::plan::ports::{PortPlan, TakenElsewhere};
 
@@ -41,12 +38,7 @@ pub(super) fn run(
     lock.set(&model.target.name, kept.clone());
     let names: Vec<&str> = project.targets().names().collect();
     lock.retain(|target| names.contains(&target));
-    let location = stack::locate(choice)?;
-    let paths = lock::path_of(&location.path).zip(lock::path_of(&location.shown));
-    let Some((path, shown)) = paths else {
-        return Err(Failure::new("a stack file with the ending `.lock` has no lock", "rename it"));
-    };
-    let shown = escaped_path(&shown);
+    let (path, shown) = stack::lock_path(choice)?;
     let old = model.kept.as_slice();
     if lock.text() == project.lock().text() && (path.exists() || kept.is_empty()) {
         ui.note(&if kept.is_empty() {
@@ -56,12 +48,7 @@ pub(super) fn run(
         });
         return Ok(true);
     }
-    write::file(&path, lock.text().as_bytes()).map_err(|error| {
-        Failure::new(
-            format!("cannot write `{shown}`: {}", reason(&error)),
-            "nothing was changed; the folder of the stack must be writable",
-        )
-    })?;
+    write::lock(&path, &shown, &lock)?;
     for line in changes(old, &kept) {
         ui.note(&format!("{shown}: {line}"));
     }
